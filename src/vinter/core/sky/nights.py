@@ -1,0 +1,245 @@
+"""Nights at a site: events, windows, score and verdict. A night runs from local noon to local noon."""
+
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+from itertools import groupby
+
+import numpy as np
+import numpy.typing as npt
+
+from vinter.core.errors import BadInput
+from vinter.core.sky import ephemeris as eph
+from vinter.core.sky.ephemeris import GALACTIC_CENTRE, Array
+from vinter.core.sky.events import crossings
+from vinter.core.sky.site import Site
+from vinter.core.sky.track import Track, place, track
+
+MOON_RADIUS_KM = 1737.4
+HORIZON_REFRACTION = 34 / 60
+SUN_LEVELS = {"horizon": -0.8333, "civil": -6.0, "nautical": -12.0, "astronomical": -18.0}
+SAMPLE_SECONDS = 300.0
+SHORTEST_WINDOW = 60.0
+DAY_LIMIT = 3.0  # degrees of Sun above which a night is not sampled
+LONGEST_SPAN = timedelta(days=800)
+
+
+@dataclass(frozen=True)
+class Thresholds:
+    """What makes a moment usable, and where the schools draw their lines; all can be moved by the user."""
+
+    min_altitude: float = 10.0  # degrees of the target, airless
+    sun_below: float = -18.0  # degrees
+    moon_cost: float = 0.5  # magnitudes of moonlight at the target that still count as usable
+    new_moon_days: float = 3.0
+    lit_percent: float = 25.0
+
+    def __post_init__(self) -> None:
+        if not -5 <= self.min_altitude < 90:
+            raise BadInput(f"min-altitude {self.min_altitude} is not within -5 to 90 degrees")
+        if not -18 <= self.sun_below <= 0:
+            raise BadInput(f"sun-below {self.sun_below} is not within -18 to 0 degrees")
+
+
+@dataclass(frozen=True)
+class Moment:
+    """One time with the target's place, the sky's brightness there (mag/arcsec^2) and the costs in magnitudes."""
+
+    t: float
+    altitude: float
+    azimuth: float
+    tilt: float
+    brightness: float
+    uncertainty: float
+    quality: float
+    cost: dict[str, float]
+
+
+@dataclass(frozen=True)
+class Window:
+    """Unix start and end of an unbroken time with the Sun low and the target high enough.
+
+    ``usable`` counts the minutes in it that moonlight leaves usable; ``equivalent`` those minutes
+    weighed by contrast, so that an hour under a perfect zenith counts 60.
+    """
+
+    start: float
+    end: float
+    usable: float
+    equivalent: float
+    best: Moment
+
+    @property
+    def minutes(self) -> float:
+        """Length in minutes."""
+        return (self.end - self.start) / 60
+
+
+@dataclass(frozen=True)
+class Night:
+    """A night named by the date of its evening. Event times are Unix seconds, in lists of any length."""
+
+    day: date
+    start: float
+    end: float
+    sun: dict[str, list[float]]
+    moon: dict[str, list[float]]
+    illuminated: float
+    new_moon_days: float
+    target: dict[str, list[float]]
+    highest: Moment
+    lowest_sun: float
+    windows: list[Window]
+    strip: Track
+
+    @property
+    def usable(self) -> float:
+        """Usable minutes over all windows."""
+        return sum(w.usable for w in self.windows)
+
+    @property
+    def best(self) -> Window | None:
+        """The window worth most."""
+        return max(self.windows, key=lambda w: (w.equivalent, w.minutes), default=None)
+
+
+def noon(site: Site, day: date) -> float:
+    """Unix time of civil noon at the site (nights of 23 and 25 hours exist)."""
+    return datetime.combine(day, time(12), site.zone).timestamp()
+
+
+def moments(strip: Track, index: npt.NDArray[np.intp]) -> list[Moment]:
+    """Some samples of a track as Moments."""
+    some = strip.take(index)
+    parts, costs = some.parts, some.costs
+    columns = zip(some.t, some.alt, some.az, some.tilt, parts.brightness, parts.uncertainty, some.quality, strict=True)
+    return [Moment(*map(float, row), {name: float(value[i]) for name, value in costs.items()})
+            for i, row in enumerate(columns)]
+
+
+def vertices(t: Array, values: Array) -> tuple[Array, Array]:
+    """Times and values of the maximum of each row of evenly sampled curves (n, m), by a parabola."""
+    top = np.clip(np.argmax(values, axis=1), 1, values.shape[1] - 2)
+    rows = np.arange(len(values))
+    left, mid, right = values[rows, top - 1], values[rows, top], values[rows, top + 1]
+    bend = left - 2 * mid + right
+    shift = np.clip(np.where(bend < 0, 0.5 * (left - right) / np.where(bend < 0, bend, -1), 0), -1, 1)
+    return t[rows, top] + shift * (t[rows, top + 1] - t[rows, top]), mid - 0.25 * (left - right) * shift
+
+
+@dataclass(frozen=True)
+class _Span:
+    """All crossings of a run of nights within one ephemeris year."""
+
+    site: Site
+    year: int
+    start: float
+    end: float
+    radec: tuple[float, float]
+
+    def sun(self, level: float) -> tuple[Array, Array]:
+        e = eph.year_ephemeris(self.year)
+        return crossings(lambda t: eph.horizontal(e.sun(t), e.gast(t), self.site)[0] - level, self.start, self.end)
+
+    def moon(self) -> tuple[Array, Array]:
+        e = eph.year_ephemeris(self.year)
+
+        def above(t: Array) -> Array:
+            alt, _, distance = eph.horizontal(e.moon(t), e.gast(t), self.site)
+            return np.asarray(alt + HORIZON_REFRACTION + np.degrees(np.arcsin(MOON_RADIUS_KM / distance)))
+
+        return crossings(above, self.start, self.end)
+
+    def target(self, level: float) -> tuple[Array, Array]:
+        return crossings(lambda t: place(self.site, self.year, t, self.radec)[0] - level, self.start, self.end)
+
+
+def _within(times: Array, start: float, end: float) -> list[float]:
+    return times[np.searchsorted(times, start):np.searchsorted(times, end)].tolist()
+
+
+def _segments(span: _Span, bounds: list[tuple[float, float]], edges: list[list[float]],
+              limits: Thresholds) -> list[list[tuple[float, float]]]:
+    """For each night the unbroken times in which the Sun is low and the target high enough."""
+    marks = [np.array([start, *sorted(inner), end]) for (start, end), inner in zip(bounds, edges, strict=True)]
+    middle = np.concatenate([(m[:-1] + m[1:]) / 2 for m in marks])
+    e = eph.year_ephemeris(span.year)
+    good = ((eph.horizontal(e.sun(middle), e.gast(middle), span.site)[0] < limits.sun_below)
+            & (place(span.site, span.year, middle, span.radec)[0] > limits.min_altitude))
+    out, first = [], 0
+    for m in marks:
+        flags = good[first:first + len(m) - 1]
+        first += len(m) - 1
+        runs = [list(run) for ok, run in groupby(range(len(flags)), key=flags.__getitem__) if ok]
+        pieces = [(float(m[r[0]]), float(m[r[-1] + 1])) for r in runs]
+        out.append([(a, b) for a, b in pieces if b - a >= SHORTEST_WINDOW])
+    return out
+
+
+def _judged(span: _Span, segments: list[tuple[float, float]], limits: Thresholds) -> list[Window]:
+    """Windows of segments, each judged on samples of at most five minutes that include its ends."""
+    if not segments:
+        return []
+    grids = [np.linspace(a, b, int(np.ceil((b - a) / SAMPLE_SECONDS)) + 1) for a, b in segments]
+    strip = track(span.site, span.year, np.concatenate(grids), span.radec)
+    good, quality = strip.parts.costs()["moon"] <= limits.moon_cost, strip.quality
+    wish = np.where(good, quality, quality * 1e-3)
+    starts = np.cumsum([0, *map(len, grids)])
+    bests = moments(strip, np.array([a + np.argmax(wish[a:b]) for a, b in zip(starts[:-1], starts[1:], strict=True)]))
+    out = []
+    for (start, end), a, b, best in zip(segments, starts[:-1], starts[1:], bests, strict=True):
+        weight = np.full(b - a, (end - start) / 60 / (b - a - 1))
+        weight[[0, -1]] /= 2
+        weight *= good[a:b]
+        out.append(Window(start, end, float(weight.sum()), float((weight * quality[a:b]).sum()), best))
+    return out
+
+
+def _year_nights(site: Site, year: int, days: list[date], limits: Thresholds,
+                 radec: tuple[float, float]) -> list[Night]:
+    bounds = [(noon(site, day), noon(site, day + timedelta(days=1))) for day in days]
+    span = _Span(site, year, bounds[0][0], bounds[-1][1], radec)
+    e = eph.year_ephemeris(year)
+    sun = {name: span.sun(level) for name, level in SUN_LEVELS.items()}
+    moon, target, dark = span.moon(), span.target(limits.min_altitude), span.sun(limits.sun_below)
+    grid = np.linspace(*np.array(bounds).T, 146).T
+    sun_alt = eph.horizontal(e.sun(grid.ravel()), e.gast(grid.ravel()), site)[0].reshape(grid.shape)
+    midnight, deepest = vertices(grid, -sun_alt)
+    highest, _ = vertices(grid, place(site, year, grid.ravel(), radec)[0].reshape(grid.shape))
+    tops = moments(track(site, year, highest, radec), np.arange(len(days)))
+    phase = eph.phase_angle(e.sun(midnight), e.moon(midnight))
+    from_new = np.abs(eph.new_moons(e)[:, None] - midnight).min(axis=0) / 86400
+    edges = [[x for times in (*dark, *target) for x in _within(times, *bound)] for bound in bounds]
+    segments = _segments(span, bounds, edges, limits)
+    windows = iter(_judged(span, [s for night in segments for s in night], limits))
+    t = np.arange(np.ceil(span.start / SAMPLE_SECONDS) * SAMPLE_SECONDS, span.end, SAMPLE_SECONDS)
+    strip = track(site, year, t[eph.horizontal(e.sun(t), e.gast(t), site)[0] < DAY_LIMIT], radec)
+    out = []
+    for i, (day, bound) in enumerate(zip(days, bounds, strict=True)):
+        sun_events = {"set": _within(sun["horizon"][1], *bound), "rise": _within(sun["horizon"][0], *bound)}
+        for name in ("civil", "nautical", "astronomical"):
+            sun_events[f"{name}_dusk"] = _within(sun[name][1], *bound)
+            sun_events[f"{name}_dawn"] = _within(sun[name][0], *bound)
+        out.append(Night(day, *bound, sun_events,
+                         {"rise": _within(moon[0], *bound), "set": _within(moon[1], *bound)},
+                         float((1 + np.cos(np.radians(phase[i]))) / 2), float(from_new[i]),
+                         {"rise": _within(target[0], *bound), "set": _within(target[1], *bound)},
+                         tops[i], -float(deepest[i]), [next(windows) for _ in segments[i]],
+                         strip.take(slice(*np.searchsorted(strip.t, bound)))))
+    return out
+
+
+def nights(site: Site, first: date, last: date, limits: Thresholds | None = None,
+           radec: tuple[float, float] = GALACTIC_CENTRE) -> list[Night]:
+    """Every night from ``first`` to ``last`` (evening dates, inclusive) at a site.
+
+    Rise, set and twilight within 2 s of a direct computation with the same ephemeris.
+    """
+    if last < first:
+        raise BadInput(f"the last day {last} is before the first day {first}")
+    if last - first > LONGEST_SPAN:
+        raise BadInput(f"{first} to {last} is longer than {LONGEST_SPAN.days} days")
+    days = [first + timedelta(days=i) for i in range((last - first).days + 1)]
+    out: list[Night] = []
+    for year, group in groupby(days, key=lambda d: d.year):
+        out += _year_nights(site, year, list(group), limits or Thresholds(), radec)
+    return out

@@ -1,0 +1,96 @@
+"""Where Sun, Moon and target stand and how bright the sky is at the target, along a run of times."""
+
+from dataclasses import dataclass, fields
+
+import numpy as np
+
+from vinter.core.sky import ephemeris as eph
+from vinter.core.sky.brightness import SkyParts, airmass, extinction_costs, moonlight, natural, twilight
+from vinter.core.sky.ephemeris import Array
+from vinter.core.sky.galaxy import band_tilt, to_equatorial
+from vinter.core.sky.glow import town_light
+from vinter.core.sky.site import Site
+
+PERFECT_NL = 56.4  # a 21.95 zenith, for the reference contrast
+PERFECT_LOSS = 0.172  # magnitudes of extinction in that reference
+
+
+@dataclass(frozen=True)
+class Track:
+    """Arrays of one length over Unix seconds ``t``; angles in degrees, brightness parts in nL."""
+
+    t: Array
+    sun_alt: Array
+    sun_az: Array
+    moon_alt: Array
+    moon_az: Array
+    phase: Array
+    alt: Array
+    az: Array
+    tilt: Array
+    natural: Array
+    towns: Array
+    moon: Array
+    twilight: Array
+    extinction: float
+    towns_sigma: float
+
+    @property
+    def parts(self) -> SkyParts:
+        """The sky at the target in its parts."""
+        return SkyParts(self.natural, self.towns, self.moon, self.twilight, self.towns_sigma)
+
+    @property
+    def illuminated(self) -> Array:
+        """Illuminated fraction of the Moon, 0 to 1."""
+        return np.asarray((1 + np.cos(np.radians(self.phase))) / 2)
+
+    @property
+    def costs(self) -> dict[str, Array]:
+        """Magnitudes lost to towns, Moon, twilight, altitude and haze."""
+        return {**self.parts.costs(), **extinction_costs(self.alt, self.extinction)}
+
+    @property
+    def quality(self) -> Array:
+        """Contrast of the band against the sky, 1 at the zenith of a perfect site, 0 when down."""
+        dimmed = 10 ** (-0.4 * (self.extinction * airmass(self.alt) - PERFECT_LOSS))
+        return np.where(self.alt > 0, dimmed * PERFECT_NL / self.parts.total, 0.0)
+
+    def take(self, index: Array | slice) -> "Track":
+        """The same track at some of its times."""
+        cut = {f.name: v[index] if isinstance(v := getattr(self, f.name), np.ndarray) else v for f in fields(self)}
+        return Track(**cut)
+
+
+def place(site: Site, year: int, t: Array, radec: tuple[float, float]) -> tuple[Array, Array]:
+    """Airless altitude and azimuth (degrees) of an ICRS direction at Unix times within a year."""
+    alt, az, _ = eph.horizontal(eph.year_direction(year, radec)(t), eph.year_ephemeris(year).gast(t), site)
+    return alt, az
+
+
+def track(site: Site, year: int, t: Array, radec: tuple[float, float] = eph.GALACTIC_CENTRE,
+          direction: tuple[Array, Array] | None = None) -> Track:
+    """Track of a target at Unix times within the ephemeris of ``year``.
+
+    ``direction`` fixes altitude and azimuth (degrees) instead of following the target.
+    """
+    e = eph.year_ephemeris(year)
+    gast, sun, moon = e.gast(t), e.sun(t), e.moon(t)
+    sun_alt, sun_az, _ = eph.horizontal(sun, gast, site)
+    moon_alt, moon_az, _ = eph.horizontal(moon, gast, site)
+    alt, az = direction if direction is not None else place(site, year, t, radec)
+    ahead_radec = to_equatorial(3.0, 0.0)
+    alt3, az3 = place(site, year, t, (float(ahead_radec[0]), float(ahead_radec[1])))
+    phase = eph.phase_angle(sun, moon)
+    towns = town_light(site)
+    k = site.extinction
+    return Track(t, sun_alt, sun_az, moon_alt, moon_az, phase, alt, az, band_tilt(alt, az, alt3, az3),
+                 natural(alt, k), towns.at(alt, az), moonlight(alt, az, moon_alt, moon_az, phase, k),
+                 twilight(alt, az, sun_alt, sun_az, k), k, towns.sigma)
+
+
+def sky_at(site: Site, unix: float, altitude: float, azimuth: float) -> Track:
+    """The sky at one time in one direction (degrees): a track of length 1."""
+    t = np.array([float(unix)])
+    return track(site, eph.year_of(unix), t, direction=(np.array([float(altitude)]), np.array([float(azimuth)])))
+
