@@ -1,0 +1,199 @@
+"""Shutter, ISO and frames for one lens under one sky, with the reasons and the other schools beside them."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from vinter.core.camera import photons
+from vinter.core.camera.phones import Lens
+from vinter.core.camera.trailing import DriftMap, drift, drift_map, npf_full, npf_simple, pole_seen, rule_divisor
+from vinter.core.errors import BadInput
+
+TOLERANCES = {"post": 8.0, "screen": 4.0, "print": 2.0}  # px of drift in the worst corner, by use
+WORTHWHILE = 0.05  # stop adding frames when one more minute lowers the noise by less
+GAP_SECONDS = 1.0
+HUMP_LIMIT = 0.12  # linear level of the sky above which stars and glow lose their headroom
+NOISE_SLACK = 0.03  # an ISO this close to the best noise is as good
+BAND_MAG = 21.0
+SHUTTERS = (0.5, 1, 2, 3, 4, 5, 6, 8, 10, 13, 15, 20, 25, 30, 40, 60)
+
+
+@dataclass(frozen=True)
+class Opinion:
+    """What a school would set and how it compares: ``agrees`` when it lands within our slack."""
+
+    name: str
+    value: float
+    agrees: bool
+    words: str
+
+
+@dataclass(frozen=True)
+class Shutter:
+    """Limits in s, drift in px/s and the shutter chosen."""
+
+    rule_500: float
+    npf_simple: float
+    npf_full: float
+    drift_px_s: float
+    worst_px_s: float
+    worst_place: str
+    tolerance_px: float
+    chosen: float
+    trail_px: float
+    schools: list[Opinion] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class IsoChoice:
+    """ISO chosen, level of the sky (0 to 1, linear and sRGB-encoded), noise in e, faintest clipped star."""
+
+    chosen: int
+    sky_level_linear: float
+    sky_level_encoded: float
+    sky_electrons: float
+    read_noise: float
+    clips_at: float
+    schools: list[Opinion] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Frames:
+    """How many frames, how long, how large and what they gain."""
+
+    count: int
+    minutes: float
+    storage_mb: float
+    noise_gain: float
+    snr_single: float
+    snr_stack: float
+    next_minute: float
+
+
+@dataclass(frozen=True)
+class Exposure:
+    """A complete choice of settings with its reasons as sentences."""
+
+    shutter: Shutter
+    iso: IsoChoice
+    frames: Frames
+    reasons: list[str]
+
+
+def _step_down(seconds: float) -> float:
+    """The longest shutter on the dial that is not longer; below half a second the value itself."""
+    fitting = [s for s in SHUTTERS if s <= seconds * 1.0001]
+    return float(fitting[-1]) if fitting else round(seconds, 3)
+
+
+def choose_shutter(lens: Lens, declination: float, tolerance_px: float, drifts: DriftMap) -> Shutter:
+    """The longest dial step whose trail in the worst place of the frame stays within the tolerance (px)."""
+    if tolerance_px <= 0:
+        raise BadInput(f"tolerance-px {tolerance_px:g} must be above 0")
+    limit = tolerance_px / drifts.worst
+    chosen = _step_down(min(limit, lens.shutter_max))
+    rules = {f"{d} rule": rule_divisor(lens.f35, d) for d in (300, 400, 500, 600)}
+    rules["aperture and pitch, short"] = npf_simple(lens.aperture, lens.pitch, lens.focal)
+    for k, word in ((1, "pinpoint"), (2, "small"), (3, "visible")):
+        rules[f"aperture and pitch, full, {word}"] = npf_full(lens.aperture, lens.pitch, lens.focal, declination, k)
+    rules["the phone's longest"] = lens.shutter_max
+    opinions = [Opinion(name, seconds, seconds * drifts.worst <= tolerance_px * 1.05,
+                        f"{seconds:.1f} s trails {seconds * drifts.worst:.1f} px") for name, seconds in rules.items()]
+    return Shutter(rules["500 rule"], rules["aperture and pitch, short"],
+                   npf_full(lens.aperture, lens.pitch, lens.focal, declination),
+                   drift(lens.pitch, lens.focal, declination), drifts.worst, drifts.worst_place, tolerance_px,
+                   chosen, chosen * drifts.worst, opinions)
+
+
+def iso_stops(lens: Lens) -> list[int]:
+    """Whole stops of ISO from 50 up within the lens's range, with both ends of the range."""
+    stops = [s for s in (50 * 2**i for i in range(12)) if lens.iso_min <= s <= lens.iso_max]
+    return sorted({*stops, lens.iso_min, lens.iso_max})
+
+
+def iso_for_level(lens: Lens, rate: float, seconds: float, level: float) -> float:
+    """ISO at which the sky (e/s) reaches a linear level between 0 and 1."""
+    return lens.full_well * lens.base_iso * level / (rate * seconds)
+
+
+def _school_iso(lens: Lens, mag: float, rate: float, seconds: float) -> dict[str, float]:
+    by_sky = 3200 if mag >= 21.3 else 1600 if mag >= 20.3 else 800
+    wanted = {"never above 800": 800.0, "by sky: 3200 dark, 1600 rural, 800 suburban": by_sky,
+              "all the phone has": lens.iso_max, "low ISO, lift the RAW": 100.0,
+              "hump at a quarter of the histogram": iso_for_level(lens, rate, seconds, 0.05)}
+    return {name: float(np.clip(iso, lens.iso_min, lens.iso_max)) for name, iso in wanted.items()}
+
+
+def choose_iso(lens: Lens, mag: float, seconds: float, trail_px: float = 0.0) -> IsoChoice:
+    """The lowest ISO whose noise is within 3 % of the best while the sky stays below 12 % linear."""
+    rate = photons.sky_rate(lens, mag)
+    electrons = rate * seconds
+
+    def level(iso: float) -> float:
+        return min(electrons / lens.full_scale(iso), 1.0)
+
+    def excess(iso: float) -> float:
+        return photons.noise(lens, electrons, seconds, iso) / best - 1
+
+    allowed = [iso for iso in iso_stops(lens) if level(iso) <= HUMP_LIMIT] or [lens.iso_min]
+    best = min(photons.noise(lens, electrons, seconds, iso) for iso in allowed)
+    chosen = next(iso for iso in allowed if excess(iso) <= NOISE_SLACK)
+    opinions = [
+        Opinion(name, iso, excess(iso) <= NOISE_SLACK and level(iso) <= HUMP_LIMIT * 1.05,
+                f"ISO {iso:.0f}: noise {100 * excess(iso):+.0f} %, sky at {100 * photons.encoded(level(iso)):.0f} % of the "
+                "histogram")
+        for name, iso in _school_iso(lens, mag, rate, seconds).items()]
+    return IsoChoice(int(chosen), level(chosen), photons.encoded(level(chosen)), electrons, lens.noise_at(chosen),
+                     photons.star_clipping(lens, seconds, chosen, trail_px=trail_px), opinions)
+
+
+def choose_frames(lens: Lens, mag: float, seconds: float, iso: int, count: int | None = None,
+                  minutes_available: float | None = None) -> Frames:
+    """As many frames as keep gaining 5 % less noise a minute, or a wanted count, within the time there is."""
+    cycle = seconds + GAP_SECONDS
+    per_minute = 60 / cycle
+    wanted = int(np.ceil(per_minute * (1 - WORTHWHILE) ** 2 / (1 - (1 - WORTHWHILE) ** 2)))
+    if count is not None and count < 1:
+        raise BadInput(f"frames {count} must be at least 1")
+    n = count or max(wanted, 2)
+    if minutes_available is not None and count is None:
+        n = max(min(n, int(minutes_available * per_minute)), 1)
+    band = photons.sky_rate(lens, BAND_MAG)
+    single = photons.snr(lens, band, photons.sky_rate(lens, mag), seconds, iso)
+    return Frames(n, n * cycle / 60, n * lens.raw_megabytes, float(np.sqrt(n)), single, single * float(np.sqrt(n)),
+                  float(1 - np.sqrt(n / (n + per_minute))))
+
+
+def _reasons(lens: Lens, shutter: Shutter, iso: IsoChoice, frames: Frames, mag: float) -> list[str]:
+    capped = shutter.chosen * shutter.worst_px_s < shutter.tolerance_px * 0.7 and shutter.chosen >= lens.shutter_max * 0.99
+    why = (f"Shutter {shutter.chosen:g} s: the lens allows no longer." if capped else
+           f"Shutter {shutter.chosen:g} s: stars drift up to {shutter.worst_px_s:.2f} px/s ({shutter.worst_place}), so they "
+           f"trail {shutter.trail_px:.1f} px there, within the {shutter.tolerance_px:g} px you allow.")
+    drowned = iso.read_noise**2 / max(iso.sky_electrons, 1e-9)
+    out = [why,
+           f"ISO {iso.chosen}: the sky ({mag:.1f} mag/arcsec²) gives {iso.sky_electrons:.0f} electrons a pixel, its hump stands "
+           f"at {100 * iso.sky_level_encoded:.0f} % of the histogram ({100 * iso.sky_level_linear:.1f} % linear), and read noise "
+           f"adds {100 * (np.sqrt(1 + drowned) - 1):.0f} % to the noise. Stars brighter than magnitude {iso.clips_at:.1f} clip.",
+           f"{frames.count} frames take {frames.minutes:.0f} min and {frames.storage_mb / 1000:.1f} GB; noise falls "
+           f"{frames.noise_gain:.1f} times. One minute more would gain {100 * frames.next_minute:.0f} %."]
+    if iso.chosen == lens.iso_min and iso.sky_level_linear > HUMP_LIMIT:
+        out.append("Even the lowest ISO leaves the sky too bright: shorten the shutter or find a darker site.")
+    return out
+
+
+def expose(lens: Lens, declination: float, mag: float, tolerance_px: float = TOLERANCES["screen"],
+           count: int | None = None, drifts: DriftMap | None = None,
+           minutes_available: float | None = None) -> Exposure:
+    """Settings for a lens at a declination (degrees) under a sky of ``mag`` (V mag/arcsec^2).
+
+    Without ``drifts`` the camera is taken to be level on the meridian at that declination.
+    """
+    if not -90 <= declination <= 90:
+        raise BadInput(f"declination {declination:g} is not within -90 to 90 degrees")
+    if not 10 <= mag <= 22.5:
+        raise BadInput(f"sky {mag:g} is not within 10 to 22.5 mag/arcsec^2")
+    drifts = drifts or drift_map(lens.focal_px, lens.width, lens.height, pole_seen(declination))
+    shutter = choose_shutter(lens, declination, tolerance_px, drifts)
+    iso = choose_iso(lens, mag, shutter.chosen, shutter.trail_px)
+    frames = choose_frames(lens, mag, shutter.chosen, iso.chosen, count, minutes_available)
+    return Exposure(shutter, iso, frames, _reasons(lens, shutter, iso, frames, mag))

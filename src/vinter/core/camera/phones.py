@@ -1,0 +1,102 @@
+"""Phones and their lenses, as the sums need them. The shipped phones are made up."""
+
+from dataclasses import dataclass, field
+
+from vinter.core.errors import BadInput
+
+READ_NOISE = ((0, 3.2), (400, 2.0), (1600, 1.5))  # from this ISO on, electrons per output pixel
+FULL_WELL_PER_UM2 = 6000 / 1.2**2  # electrons at base ISO per square micrometre of output pixel
+
+
+@dataclass(frozen=True)
+class Lens:
+    """One lens with its sensor, in the pixels of the RAW file it writes.
+
+    focal in mm (true), f35 in mm (equivalent by the diagonal), pitch in um of an output pixel,
+    distortion as the relative shift of the corner (-0.015 is 1.5 % barrel), shutter limit in s.
+    """
+
+    name: str
+    focal: float
+    f35: float
+    aperture: float
+    pitch: float
+    width: int
+    height: int
+    iso_min: int = 50
+    iso_max: int = 3200
+    shutter_max: float = 30.0
+    base_iso: int = 50
+    distortion: float = 0.0
+    quantum_efficiency: float = 0.55
+    bits: int = 12
+    read_noise: tuple[tuple[int, float], ...] = READ_NOISE
+    dark_current: float = 0.05  # electrons per second per output pixel on a cool night
+    raw_megabytes: float = 14.0
+    infinity_ticks: int = 0  # ticks back from the end mark of the focus slider
+
+    def __post_init__(self) -> None:
+        for label, value, low, high in (
+            ("focal length", self.focal, 0.5, 100), ("equivalent focal length", self.f35, 5, 1000),
+            ("aperture", self.aperture, 0.5, 32), ("pixel pitch", self.pitch, 0.3, 20),
+            ("width", self.width, 16, 30000), ("height", self.height, 16, 30000),
+            ("lowest ISO", self.iso_min, 1, 1e6), ("highest ISO", self.iso_max, self.iso_min, 1e7),
+            ("longest shutter", self.shutter_max, 0.001, 3600),
+        ):
+            if not low <= value <= high:
+                raise BadInput(f"{label} {value:g} is not within {low:g} to {high:g}")
+
+    @property
+    def focal_px(self) -> float:
+        """Focal length in output pixels."""
+        return self.focal * 1000 / self.pitch
+
+    @property
+    def full_well(self) -> float:
+        """Electrons an output pixel holds at base ISO."""
+        return FULL_WELL_PER_UM2 * self.pitch**2
+
+    def full_scale(self, iso: float) -> float:
+        """Electrons that reach the white level at an ISO."""
+        return self.full_well * self.base_iso / max(iso, self.base_iso)
+
+    def noise_at(self, iso: float) -> float:
+        """Read noise in electrons per output pixel at an ISO."""
+        return [noise for start, noise in self.read_noise if iso >= start][-1]
+
+
+@dataclass(frozen=True)
+class Phone:
+    """A phone: a name and its lenses by name."""
+
+    key: str
+    name: str
+    lenses: dict[str, Lens] = field(default_factory=dict)
+
+    def lens(self, name: str) -> Lens:
+        """A lens by name; BadInput when the phone has no such lens."""
+        if name not in self.lenses:
+            raise BadInput(f"{self.name} has no lens {name!r}; it has {', '.join(self.lenses)}")
+        return self.lenses[name]
+
+
+def _phone(key: str, name: str, *lenses: Lens) -> Phone:
+    return Phone(key, name, {lens.name: lens for lens in lenses})
+
+
+SHIPPED = {p.key: p for p in (
+    _phone("marlet-7", "Marlet 7",
+           Lens("main", 5.6, 24, 1.8, 2.0, 4032, 3024, 50, 6400, 30, distortion=-0.012, infinity_ticks=4),
+           Lens("ultra-wide", 2.2, 13.6, 2.2, 1.4, 4032, 3024, 50, 3200, 30, distortion=-0.02, infinity_ticks=0),
+           Lens("tele", 9.0, 77, 2.4, 1.0, 4032, 3024, 50, 1600, 15, distortion=0.003, infinity_ticks=7)),
+    _phone("marlet-4", "Marlet 4",
+           Lens("main", 4.25, 26.3, 1.8, 1.4, 4032, 3024, 32, 2000, 10, bits=10, distortion=-0.015,
+                dark_current=0.15, read_noise=((0, 4.1), (400, 2.9), (1600, 2.4)), infinity_ticks=2)),
+)}
+
+
+def phone(key: str) -> Phone:
+    """A shipped phone by key."""
+    if key not in SHIPPED:
+        raise BadInput(f"phone {key!r} is not known; shipped are {', '.join(SHIPPED)}")
+    return SHIPPED[key]

@@ -1,0 +1,1 @@
+"""Single frames: reading RAW and pictures, metadata, finding stars, measuring and judging a frame."""

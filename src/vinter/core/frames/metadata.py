@@ -1,0 +1,92 @@
+"""What a file says of itself: camera, settings and time, from TIFF tags or JPEG EXIF."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import tifffile
+from PIL import Image
+
+EXIF_POINTER = 34665
+
+
+@dataclass(frozen=True)
+class Metadata:
+    """Settings of a frame; None where the file is silent. Time in Unix seconds at the start of the exposure."""
+
+    make: str = ""
+    model: str = ""
+    iso: int | None = None
+    exposure_s: float | None = None
+    aperture: float | None = None
+    focal_mm: float | None = None
+    f35: float | None = None
+    time: float | None = None
+    orientation: int = 1
+    software: str = ""
+
+
+def _number(value: Any) -> float | None:
+    try:
+        if isinstance(value, tuple):
+            return float(value[0]) / float(value[1]) if len(value) > 1 else float(value[0])
+        return float(value)
+    except (TypeError, ValueError, ZeroDivisionError):
+        return None
+
+
+def _moment(exif: dict[str, Any]) -> float | None:
+    text = str(exif.get("DateTimeOriginal") or exif.get("DateTimeDigitized") or "")
+    offset = str(exif.get("OffsetTimeOriginal") or "+00:00").strip().replace(":", "")
+    try:
+        whole = datetime.strptime(f"{text.strip()} {offset}", "%Y:%m:%d %H:%M:%S %z").timestamp()
+    except ValueError:
+        try:
+            whole = datetime.strptime(text.strip(), "%Y:%m:%d %H:%M:%S").replace(tzinfo=UTC).timestamp()
+        except ValueError:
+            return None
+    digits = str(exif.get("SubsecTimeOriginal") or "").strip()
+    return whole + (float(f"0.{digits}") if digits.isdigit() else 0.0)
+
+
+def _from_tags(tags: dict[str, Any], exif: dict[str, Any]) -> Metadata:
+    iso = _number(exif.get("ISOSpeedRatings"))
+    return Metadata(
+        str(tags.get("Make", "")).strip("\0 "), str(tags.get("Model", "")).strip("\0 "), int(iso) if iso else None,
+        _number(exif.get("ExposureTime")), _number(exif.get("FNumber")), _number(exif.get("FocalLength")),
+        _number(exif.get("FocalLengthIn35mmFilm")), _moment(exif), int(_number(tags.get("Orientation")) or 1),
+        str(tags.get("Software", "")).strip("\0 "))
+
+
+def tiff_tags(path: Path) -> tuple[dict[str, Any], dict[str, Any]]:
+    """Tags of the first directory of a TIFF-like file (DNG included) and of its EXIF block, by name."""
+    with tifffile.TiffFile(path) as file:
+        first: Any = file.pages[0]
+        tags = {tag.name: tag.value for tag in first.tags}
+    exif = tags.get("ExifTag")
+    direct = {name: tags[name] for name in ("ExposureTime", "FNumber", "DateTimeOriginal", "FocalLength") if name in tags}
+    if "ISOSpeedRatings" in tags or "PhotographicSensitivity" in tags:
+        direct["ISOSpeedRatings"] = tags.get("ISOSpeedRatings", tags.get("PhotographicSensitivity"))
+    return tags, {**direct, **(exif if isinstance(exif, dict) else {})}
+
+
+def tiff_metadata(path: Path) -> Metadata:
+    """Metadata of a TIFF or DNG file; empty when its tags cannot be read."""
+    try:
+        return _from_tags(*tiff_tags(path))
+    except (OSError, ValueError, KeyError, TypeError, IndexError, tifffile.TiffFileError):
+        return Metadata()
+
+
+_PILLOW_NAMES = {33434: "ExposureTime", 33437: "FNumber", 34855: "ISOSpeedRatings", 36867: "DateTimeOriginal",
+                 36881: "OffsetTimeOriginal", 37521: "SubsecTimeOriginal", 37386: "FocalLength", 41989: "FocalLengthIn35mmFilm"}
+
+
+def picture_metadata(image: Image.Image) -> Metadata:
+    """Metadata of an opened JPEG or PNG."""
+    root = image.getexif()
+    block = root.get_ifd(EXIF_POINTER)
+    exif = {name: block[tag] for tag, name in _PILLOW_NAMES.items() if tag in block}
+    tags = {"Make": root.get(271, ""), "Model": root.get(272, ""), "Orientation": root.get(274, 1), "Software": root.get(305, "")}
+    return _from_tags(tags, exif)

@@ -1,0 +1,112 @@
+"""From digital numbers to a clean mosaic on one scale, and from the mosaic to colour planes."""
+
+import cv2
+import numba
+import numpy as np
+import numpy.typing as npt
+
+from vinter.core.frames.reading import Frame
+
+U16 = npt.NDArray[np.uint16]
+PEDESTAL, SPAN = 2048, 60000  # clean = PEDESTAL + SPAN * (0 to 1), so that noise below black survives
+_BAYER = {(0, 1, 1, 2): "RGGB", (2, 1, 1, 0): "BGGR", (1, 0, 2, 1): "GRBG", (1, 2, 0, 1): "GBRG"}
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _scale_and_repair(dn: U16, black: npt.NDArray[np.float64], gain: float, ratio: npt.NDArray[np.float64],
+                      threshold: float, out: U16) -> int:
+    """Scale to the common range and replace lone hot pixels; returns how many.
+
+    A hot pixel stands far above its like-coloured neighbours two pixels away while the pixels that
+    touch it, of other colours, do not rise with it. A star raises them too.
+    """
+    height, width = dn.shape
+    repaired = 0
+    like = np.empty(8)
+    for y in range(height):
+        for x in range(width):
+            value = dn[y, x] - black[y & 1, x & 1]
+            if 2 <= y < height - 2 and 2 <= x < width - 2:
+                n = 0
+                top, total = -1e9, 0.0
+                for dy in (-2, 0, 2):
+                    for dx in (-2, 0, 2):
+                        if dy != 0 or dx != 0:
+                            like[n] = dn[y + dy, x + dx] - black[y & 1, x & 1]
+                            total += like[n]
+                            top = max(top, like[n])
+                            n += 1
+                mean = total / 8
+                excess = value - mean
+                if excess > threshold and value > 1.5 * top:
+                    touching = 0.0
+                    for dy, dx in ((-1, 0), (1, 0), (0, -1), (0, 1)):
+                        yy, xx = y + dy, x + dx
+                        here = (dn[yy, xx] - black[yy & 1, xx & 1]) * ratio[yy & 1, xx & 1]
+                        touching = max(touching, here)
+                    if touching - mean * ratio[y & 1, x & 1] < 0.25 * excess * ratio[y & 1, x & 1]:
+                        value = mean
+                        repaired += 1
+            out[y, x] = min(max(int(PEDESTAL + gain * value + 0.5), 1), 65535)
+    return repaired
+
+
+def clean_mosaic(frame: Frame, dark: npt.NDArray[np.float32] | None = None,
+                 flat: npt.NDArray[np.float32] | None = None) -> tuple[U16, int]:
+    """Black subtracted, scaled to PEDESTAL + SPAN, hot pixels repaired; and how many pixels that were.
+
+    dark is in digital numbers above black, flat is relative to 1; both (height, width).
+    """
+    data = frame.data
+    assert frame.pattern is not None
+    if dark is not None or flat is not None:
+        tiled = np.tile(frame.black, (data.shape[0] // 2, data.shape[1] // 2)).astype(np.float32)
+        signal = data.astype(np.float32) - tiled - (dark if dark is not None else 0)
+        data = np.clip((signal / flat if flat is not None else signal) + tiled, 0, 65535).astype(np.uint16)
+    green = np.median(data[:512, :512]) - frame.black.mean()
+    spread = _noise_of(data, frame)
+    balance = 1 / np.array(frame.colour.neutral)[frame.pattern]
+    out = np.empty(data.shape, np.uint16)
+    repaired = _scale_and_repair(data, frame.black, SPAN / (frame.white - frame.black.mean()), balance,
+                                 max(8 * spread, 0.05 * max(green, 0)), out)
+    return out, int(repaired)
+
+
+def _noise_of(data: U16, frame: Frame) -> float:
+    """Robust noise in digital numbers from differences of like-coloured neighbours."""
+    height, width = data.shape
+    part = data[height // 8:height // 2:2, width // 4:3 * width // 4:2].astype(np.float32)
+    return float(1.4826 * np.median(np.abs(np.diff(part, axis=1))) / np.sqrt(2)) + 0.5
+
+
+def demosaic(mosaic: U16, pattern: npt.NDArray[np.int64]) -> U16:
+    """RGB (height, width, 3) of a clean mosaic by bilinear interpolation."""
+    name = _BAYER[tuple(int(v) for v in pattern.ravel())]
+    return np.asarray(cv2.demosaicing(mosaic, getattr(cv2, f"COLOR_Bayer{name}2RGB")), np.uint16)
+
+
+def green_half(mosaic: U16, pattern: npt.NDArray[np.int64]) -> npt.NDArray[np.float32]:
+    """Mean of the two greens at half size; its (x, y) lies at (2 x + 0.5, 2 y + 0.5) of the mosaic."""
+    places = np.argwhere(pattern == 1)
+    planes = [mosaic[y::2, x::2].astype(np.float32) for y, x in places]
+    return np.asarray(sum(planes) / len(planes), np.float32)
+
+
+def picture_half(rgb: U16) -> npt.NDArray[np.float32]:
+    """Green of a picture at half size, on the same coordinates as ``green_half``."""
+    g = rgb[:rgb.shape[0] // 2 * 2, :rgb.shape[1] // 2 * 2, 1].astype(np.float32)
+    return np.asarray((g[::2, ::2] + g[1::2, ::2] + g[::2, 1::2] + g[1::2, 1::2]) / 4, np.float32)
+
+
+_DECODE = np.clip(np.round(PEDESTAL + SPAN * np.where(
+    np.linspace(0, 1, 65536) <= 0.04045, np.linspace(0, 1, 65536) / 12.92,
+    ((np.linspace(0, 1, 65536) + 0.055) / 1.055) ** 2.4)), 1, 65535).astype(np.uint16)
+_LINEAR = np.round(PEDESTAL + SPAN * np.linspace(0, 1, 65536)).astype(np.uint16)
+
+
+def clean_picture(frame: Frame) -> U16:
+    """RGB of a picture or a linear DNG on the common scale, linear."""
+    if frame.kind == "linear":
+        scaled = PEDESTAL + SPAN * (frame.data.astype(np.float32) - frame.black.mean()) / (frame.white - frame.black.mean())
+        return np.asarray(np.clip(scaled + 0.5, 1, 65535), np.uint16)
+    return np.asarray((_LINEAR if frame.linear else _DECODE)[frame.data], np.uint16)

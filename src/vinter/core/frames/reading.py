@@ -1,0 +1,179 @@
+"""Frames from files: Bayer RAW unpacked by LibRaw, pictures by Pillow and tifffile, all turned upright."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import numpy.typing as npt
+import rawpy
+import tifffile
+from PIL import Image
+
+from vinter.core.errors import BadInput
+from vinter.core.frames.metadata import Metadata, picture_metadata, tiff_metadata
+
+LARGEST_PIXELS = 220_000_000
+RAW_SUFFIXES = {".dng", ".cr2", ".cr3", ".nef", ".arw", ".raf", ".rw2", ".orf", ".raw", ".pef", ".srw"}
+PICTURE_SUFFIXES = {".jpg", ".jpeg", ".png", ".tif", ".tiff"}
+SUFFIXES = RAW_SUFFIXES | PICTURE_SUFFIXES
+Image.MAX_IMAGE_PIXELS = LARGEST_PIXELS
+# Quarter turns counter-clockwise and mirroring that bring an EXIF orientation upright.
+_UPRIGHT = {1: (0, False), 2: (0, True), 3: (2, False), 4: (2, True), 5: (3, True), 6: (3, False), 7: (1, True), 8: (1, False)}
+_FLIP_TO_ORIENTATION = {0: 1, 3: 3, 5: 8, 6: 6}
+SRGB_FROM_XYZ = np.array([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]])
+
+
+@dataclass(frozen=True)
+class Colour:
+    """How camera colour becomes a picture: its white (3,) and the matrix from balanced camera RGB to linear sRGB."""
+
+    neutral: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    matrix: tuple[tuple[float, ...], ...] = ((1, 0, 0), (0, 1, 0), (0, 0, 1))
+
+
+@dataclass(frozen=True)
+class Frame:
+    """An upright frame: a Bayer mosaic (height, width) with its 2 x 2 pattern, or RGB (height, width, 3).
+
+    Data are uint16; black (2, 2) by mosaic place (or a constant) and white in the same numbers.
+    Pattern codes: 0 red, 1 green, 2 blue. ``linear`` is False for gamma-encoded pictures.
+    """
+
+    path: Path
+    kind: str
+    data: npt.NDArray[np.uint16]
+    pattern: npt.NDArray[np.int64] | None
+    black: npt.NDArray[np.float64]
+    white: float
+    colour: Colour
+    meta: Metadata
+    linear: bool = True
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height."""
+        return self.data.shape[1], self.data.shape[0]
+
+
+def upright(data: npt.NDArray[np.uint16], orientation: int) -> npt.NDArray[np.uint16]:
+    """Data turned (and mirrored) as its EXIF orientation asks."""
+    turns, mirrored = _UPRIGHT.get(orientation, (0, False))
+    if mirrored:
+        data = data[:, ::-1]
+    return np.ascontiguousarray(np.rot90(data, turns))
+
+
+def _turned_pattern(pattern: npt.NDArray[np.float64], orientation: int) -> npt.NDArray[np.float64]:
+    turns, mirrored = _UPRIGHT.get(orientation, (0, False))
+    return np.ascontiguousarray(np.rot90(pattern[:, ::-1] if mirrored else pattern, turns))
+
+
+def colour_from(neutral: npt.NDArray[np.float64], xyz_to_camera: npt.NDArray[np.float64]) -> Colour:
+    """Colour of a camera white and an XYZ-to-camera matrix; identity when the matrix is empty or singular."""
+    white = tuple(float(v) for v in np.clip(neutral / max(neutral[1], 1e-6), 0.05, 20))
+    if not np.any(xyz_to_camera) or abs(np.linalg.det(xyz_to_camera)) < 1e-6:
+        return Colour((white[0], white[1], white[2]))
+    rgb_to_camera = xyz_to_camera @ np.linalg.inv(SRGB_FROM_XYZ)
+    rgb_to_camera /= rgb_to_camera.sum(axis=1, keepdims=True)
+    matrix = np.linalg.inv(rgb_to_camera)
+    return Colour((white[0], white[1], white[2]), tuple(tuple(float(v) for v in row) for row in matrix))
+
+
+def _raw_colour(raw: rawpy.RawPy) -> Colour:
+    multipliers = np.array(raw.camera_whitebalance[:3], float)
+    if not np.all(multipliers > 0):
+        multipliers = np.array(raw.daylight_whitebalance[:3], float)
+    neutral = 1 / multipliers if np.all(multipliers > 0) else np.ones(3)
+    return colour_from(neutral, np.array(raw.rgb_xyz_matrix[:3], float))
+
+
+def read_raw(path: Path) -> Frame:
+    """A RAW file as LibRaw unpacks it. Bayer files stay a mosaic; linear DNG becomes RGB."""
+    try:
+        with rawpy.imread(str(path)) as raw:
+            meta = tiff_metadata(path)
+            orientation = _FLIP_TO_ORIENTATION.get(raw.sizes.flip, 1)
+            colour = _raw_colour(raw)
+            visible = raw.raw_image_visible
+            if visible.size > LARGEST_PIXELS * 4:
+                raise BadInput(f"{path.name}: {visible.shape[1]} x {visible.shape[0]} pixels is too large")
+            white = float(raw.white_level or np.iinfo(visible.dtype).max)
+            if raw.raw_pattern is None or visible.ndim == 3:
+                data = np.array(visible[..., :3], np.uint16)
+                black = np.full((2, 2), float(raw.black_level_per_channel[0]))
+                return Frame(path, "linear", upright(data, orientation), None, black, white, colour, meta)
+            if raw.raw_pattern.shape != (2, 2):
+                raise BadInput(f"{path.name}: its colour filter is not a 2 x 2 Bayer pattern")
+            codes = np.where(raw.raw_pattern == 3, 1, raw.raw_pattern)
+            black = np.array(raw.black_level_per_channel, float)[raw.raw_pattern]
+            even = np.array(visible[:visible.shape[0] // 2 * 2, :visible.shape[1] // 2 * 2])
+    except rawpy.LibRawError as error:  # type: ignore[attr-defined]
+        raise BadInput(f"{path.name}: not a RAW file that can be read ({_told(error)})") from error
+    return Frame(path, "bayer", upright(even, orientation), _turned_pattern(codes, orientation).astype(np.int64),
+                 _turned_pattern(black, orientation), white, colour, meta)
+
+
+def _told(error: Exception) -> str:
+    text = error.args[0] if error.args else error
+    return text.decode(errors="replace") if isinstance(text, bytes) else str(text)
+
+
+def _as_uint16(data: npt.NDArray[np.generic], path: Path) -> npt.NDArray[np.uint16]:
+    if data.ndim == 2:
+        data = np.repeat(data[..., None], 3, axis=2)
+    if data.ndim != 3 or data.shape[2] < 3:
+        raise BadInput(f"{path.name}: a picture of shape {data.shape} is neither grey nor colour")
+    if data.dtype == np.uint8:
+        return data[..., :3].astype(np.uint16) * 257
+    if data.dtype == np.uint16:
+        return np.asarray(data[..., :3], np.uint16)
+    if np.issubdtype(data.dtype, np.floating):
+        return np.asarray(np.clip(np.nan_to_num(data[..., :3].astype(np.float64)), 0, 1) * 65535 + 0.5, np.uint16)
+    raise BadInput(f"{path.name}: pixels of type {data.dtype} are not supported")
+
+
+def read_picture(path: Path) -> Frame:
+    """A JPEG, PNG or TIFF picture as upright RGB in 16 bits; float TIFF counts as linear 0 to 1."""
+    try:
+        if path.suffix.lower() in (".tif", ".tiff"):
+            values = tifffile.imread(path)
+            meta, linear = tiff_metadata(path), bool(np.issubdtype(values.dtype, np.floating))
+        else:
+            with Image.open(path) as image:
+                meta, linear = picture_metadata(image), False
+                values = np.asarray(image.convert("RGB"))
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError, tifffile.TiffFileError) as error:
+        raise BadInput(f"{path.name}: not a picture that can be read ({error})") from error
+    data = upright(_as_uint16(values, path), meta.orientation)
+    return Frame(path, "picture", data, None, np.zeros((2, 2)), 65535.0, Colour(), meta, linear)
+
+
+def read_frame(path: Path) -> Frame:
+    """Any supported file; BadInput names the file and what is wrong with it."""
+    if not path.is_file():
+        raise BadInput(f"{path}: no such file")
+    if path.stat().st_size == 0:
+        raise BadInput(f"{path.name}: the file is empty")
+    suffix = path.suffix.lower()
+    if suffix not in SUFFIXES:
+        raise BadInput(f"{path.name}: files of type {suffix or 'none'} are not read")
+    frame = read_raw(path) if suffix in RAW_SUFFIXES else read_picture(path)
+    if min(frame.size) < 64:
+        raise BadInput(f"{path.name}: {frame.size[0]} x {frame.size[1]} pixels is too small for a frame")
+    return frame
+
+
+def frame_files(paths: list[Path]) -> list[Path]:
+    """Files and the readable files of folders, by name; BadInput when there are none."""
+    found: list[Path] = []
+    for path in paths:
+        if path.is_dir():
+            inside = sorted(p for p in path.iterdir() if p.suffix.lower() in SUFFIXES and not p.name.startswith("."))
+            found += [p for p in inside if not p.name.endswith(".mask.png")]
+        elif path.is_file():
+            found.append(path)
+        else:
+            raise BadInput(f"{path}: no such file or folder")
+    if not found:
+        raise BadInput("no frames: " + ", ".join(map(str, paths)))
+    return found

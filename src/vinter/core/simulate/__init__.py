@@ -1,0 +1,1 @@
+"""Stand-ins that ship with Vinter: a simulated phone under a computed sky."""

@@ -1,0 +1,48 @@
+"""The simulated sensor: trailed stars and streaks onto a Bayer mosaic, then shot noise, read noise and digits."""
+
+import math
+
+import numba
+import numpy as np
+import numpy.typing as npt
+
+F32 = npt.NDArray[np.float32]
+REACH = 3.6  # standard deviations at which a star image is cut
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def draw_trails(mosaic: F32, x0: npt.NDArray[np.float64], y0: npt.NDArray[np.float64], x1: npt.NDArray[np.float64],
+                y1: npt.NDArray[np.float64], flux: npt.NDArray[np.float64], sigma: npt.NDArray[np.float64]) -> None:
+    """Add straight trails of Gaussian images to a mosaic, in place; flux (n, 3) in electrons by colour.
+
+    Colours follow an RGGB mosaic: red at even rows and columns, blue at odd ones.
+    """
+    height, width = mosaic.shape
+    for i in range(len(x0)):
+        s = sigma[i]
+        reach = int(math.ceil(REACH * s))
+        length = math.hypot(x1[i] - x0[i], y1[i] - y0[i])
+        steps = max(int(math.ceil(length / (0.8 * s))), 1)
+        norm = 1 / (2 * math.pi * s * s * steps)
+        for j in range(steps):
+            along = (j + 0.5) / steps
+            cx = x0[i] + along * (x1[i] - x0[i])
+            cy = y0[i] + along * (y1[i] - y0[i])
+            for y in range(max(int(cy) - reach, 0), min(int(cy) + reach + 2, height)):
+                wy = math.exp(-((y - cy) ** 2) / (2 * s * s)) * norm
+                for x in range(max(int(cx) - reach, 0), min(int(cx) + reach + 2, width)):
+                    colour = (y & 1) + (x & 1)
+                    mosaic[y, x] += flux[i, colour] * wy * math.exp(-((x - cx) ** 2) / (2 * s * s))
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def digitise(electrons: F32, z: F32, read_noise: float, gain: float, black: int, white: int,
+             out: npt.NDArray[np.uint16]) -> None:
+    """Electrons to digital numbers: shot noise (skewed as Poisson), read noise, gain in DN per electron."""
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            mean = max(electrons[y, x], 0.0)
+            n = z[y, x]
+            spread = math.sqrt(mean + read_noise * read_noise)
+            value = black + gain * (mean + spread * n + (n * n - 1) / 6 * mean / (mean + read_noise * read_noise + 1e-6))
+            out[y, x] = min(max(int(value + 0.5), 0), white)
