@@ -40,6 +40,14 @@ class Stars:
 
 
 @dataclass(frozen=True)
+class Detection:
+    """Stars of a frame, and the long straight shapes that are none: (n, 3) of x, y, length in px."""
+
+    stars: Stars
+    streaks: Array
+
+
+@dataclass(frozen=True)
 class Background:
     """Smooth background of the half-size plane and its noise, both in the plane's units."""
 
@@ -53,8 +61,8 @@ def background(plane: F32) -> Background:
     return Background(found.back(), float(found.globalrms))
 
 
-def find_stars(plane: F32, floor: Background | None = None, threshold: float = THRESHOLD) -> Stars:
-    """Stars on a half-size plane; trails of aeroplanes and other long shapes are left out."""
+def find_stars(plane: F32, floor: Background | None = None, threshold: float = THRESHOLD) -> Detection:
+    """Stars on a half-size plane; aeroplanes and other long shapes are told apart."""
     floor = floor or background(plane)
     signal = np.ascontiguousarray(plane - floor.level)
     try:
@@ -64,7 +72,9 @@ def find_stars(plane: F32, floor: Background | None = None, threshold: float = T
             raise
         found = sep.extract(signal, threshold * 4, err=max(floor.noise, 1e-6), minarea=5, clean=False)
     a, b = np.maximum(found["a"], 0.3), np.maximum(found["b"], 0.3)
-    good = (a < 12) & (a / b < 6) & (found["npix"] < 900)
+    long = (a / b > 5) & (a > 8)
+    streaks = np.c_[2 * found["x"][long] + 0.5, 2 * found["y"][long] + 0.5, 2 * np.sqrt(12) * a[long]]
+    good = ~long & (a < 12) & (found["npix"] < 900)
     found, a, b = found[good], a[good], b[good]
     order = np.argsort(-found["flux"])[:MOST]
     found, a, b = found[order], a[order], b[order]
@@ -72,5 +82,6 @@ def find_stars(plane: F32, floor: Background | None = None, threshold: float = T
     lost = np.hypot(x - found["x"], y - found["y"]) > 1
     x, y = np.where(lost, found["x"], x), np.where(lost, found["y"], y)
     fwhm = 2 * 2.355 * np.sqrt((a * a + b * b) / 2)
-    return Stars(2 * x + 0.5, 2 * y + 0.5, found["flux"].astype(float), found["peak"].astype(float), fwhm, a / b,
-                 np.degrees(found["theta"]))
+    stars = Stars(2 * x + 0.5, 2 * y + 0.5, found["flux"].astype(float), found["peak"].astype(float), fwhm, a / b,
+                  np.degrees(found["theta"]))
+    return Detection(stars, streaks)

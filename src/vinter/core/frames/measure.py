@@ -1,0 +1,143 @@
+"""Measures of a frame and the verdict on it: keep, doubt or drop, always with the reason."""
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+import numpy.typing as npt
+
+from vinter.core.frames.mosaic import PEDESTAL, SPAN, clean_mosaic, clean_picture, green_half, picture_half
+from vinter.core.frames.reading import Frame
+from vinter.core.frames.stars import Background, Detection, background, find_stars
+
+F32 = npt.NDArray[np.float32]
+U16 = npt.NDArray[np.uint16]
+FEW_STARS = 15
+TRAILED, A_LITTLE_TRAILED = 1.9, 1.5  # median elongation
+SOFT_RATIO, CLOUD_RATIO, GLARE_RATIO = 1.5, 0.5, 1.35  # against the take's median
+SMOOTHED = 0.25  # correlation of like-coloured neighbours above which a mosaic was smoothed
+BRIGHT_SHARE = 0.35
+
+
+@dataclass(frozen=True)
+class Measure:
+    """What a frame shows. Lengths in px, background and noise as shares of full scale."""
+
+    file: str
+    kind: str
+    width: int
+    height: int
+    iso: int | None
+    exposure_s: float | None
+    time: float | None
+    stars: int
+    fwhm_px: float
+    elongation: float
+    trail_px: float
+    background: float
+    noise: float
+    clipped_fraction: float
+    streaks: int
+    raw: str
+    raw_reasons: list[str]
+    verdict: str = "keep"
+    reasons: list[str] = field(default_factory=list)
+
+
+def clean(frame: Frame, dark: F32 | None = None, flat: F32 | None = None) -> tuple[U16, F32]:
+    """A frame on the common scale (mosaic or RGB) and its half-size green plane."""
+    if frame.pattern is not None:
+        mosaic, _ = clean_mosaic(frame, dark, flat)
+        return mosaic, green_half(mosaic, frame.pattern)
+    rgb = clean_picture(frame)
+    return rgb, picture_half(rgb)
+
+
+def _neighbour_correlation(frame: Frame) -> float:
+    """Correlation of the noise of horizontal neighbours of one colour in the upper part of a mosaic."""
+    assert frame.pattern is not None
+    y, x = np.argwhere(frame.pattern == 1)[0]
+    height, width = frame.data.shape
+    plane = frame.data[y:height // 2:2, x + width // 4 // 2 * 2:3 * width // 4:2].astype(np.float32)
+    d = plane[:, 1:-1] - (plane[:, :-2] + plane[:, 2:]) / 2  # for white noise neighbours of d correlate by -2/3
+    limit = 4 * 1.4826 * np.median(np.abs(d)) + 1e-6
+    a, b = d[:, :-1].ravel(), d[:, 1:].ravel()
+    calm = (np.abs(a) < limit) & (np.abs(b) < limit)
+    if calm.sum() < 1000 or a[calm].std() == 0:
+        return 1.0
+    return float(np.corrcoef(a[calm], b[calm])[0, 1] + 2 / 3)
+
+
+def raw_kind(frame: Frame) -> tuple[str, list[str]]:
+    """Whether a file is true sensor data: sensor, processed or unknown, with the evidence."""
+    if frame.kind == "picture":
+        return "processed", ["a finished picture, not RAW"]
+    if frame.kind == "linear":
+        return "processed", ["a linear DNG: demosaiced, perhaps merged, inside the phone"]
+    excess = _neighbour_correlation(frame)
+    evidence = f"noise of like-coloured neighbours correlates by {excess:+.2f}"
+    if abs(excess) < SMOOTHED / 2:
+        return "sensor", [f"{evidence}, as in untouched sensor data"]
+    return ("processed" if excess > SMOOTHED else "unknown"), [f"{evidence}; untouched data have 0"]
+
+
+def _star_figures(found: Detection) -> tuple[float, float, float]:
+    """Median FWHM, elongation and trail length (px) of the brighter, unblended stars."""
+    stars = found.stars
+    if len(stars) < 3:
+        return 0.0, 1.0, 0.0
+    best = stars.take(np.arange(max(len(stars) * BRIGHT_SHARE, min(len(stars), 30))).astype(int))
+    fwhm, stretch = float(np.median(best.fwhm)), float(np.median(best.elongation))
+    # a trail of length L widens the long axis: a^2 = b^2 + L^2 / 12; 1.15 is what noise gives round stars
+    b2 = (fwhm / 2.355) ** 2 * 2 / (1 + stretch**2)
+    return fwhm, stretch, float(np.sqrt(12 * b2 * max(stretch**2 - 1.15**2, 0)))
+
+
+def measure(frame: Frame, cleaned: tuple[U16, F32] | None = None,
+            found: tuple[Background, Detection] | None = None) -> Measure:
+    """Measures of one frame with a verdict by absolute limits; pass what is already computed."""
+    data, plane = cleaned or clean(frame)
+    floor, detection = found or ((b := background(plane)), find_stars(plane, b))
+    fwhm, stretch, trail = _star_figures(detection)
+    raw, why = raw_kind(frame)
+    level = float(np.median(floor.level) - PEDESTAL) / SPAN
+    clipped = float(np.mean(data[::2, ::2] >= PEDESTAL + 0.985 * SPAN))
+    noise = floor.noise / SPAN * (np.sqrt(2) if frame.pattern is not None else 1)
+    m = Measure(frame.path.name, frame.kind, *frame.size, frame.meta.iso, frame.meta.exposure_s, frame.meta.time,
+                len(detection.stars), round(fwhm, 2), round(stretch, 2), round(trail, 1), round(level, 5), round(float(noise), 5),
+                round(clipped, 6), len(detection.streaks), raw, why)
+    return _judged(m)
+
+
+def _judged(m: Measure) -> Measure:
+    drop, doubt = [], []
+    if m.stars < FEW_STARS:
+        drop.append(f"only {m.stars} stars: cloud, focus or a covered lens")
+    elif m.elongation > TRAILED:
+        drop.append(f"stars trailed or shaken: {m.elongation:.1f} times longer than wide, {m.trail_px:.0f} px")
+    elif m.elongation > A_LITTLE_TRAILED:
+        doubt.append(f"stars a little trailed: {m.elongation:.1f} times longer than wide")
+    if m.clipped_fraction > 0.02:
+        doubt.append(f"{100 * m.clipped_fraction:.1f} % of the pixels are clipped")
+    notes = [f"{m.streaks} long streak{'s' if m.streaks > 1 else ''}: an aeroplane or satellite, which clipping removes"
+             ] if m.streaks else []
+    return replace(m, verdict="drop" if drop else "doubt" if doubt else "keep", reasons=drop + doubt + notes)
+
+
+def compare(measures: list[Measure]) -> list[Measure]:
+    """The same measures, judged also against the median of their take."""
+    usable = [m for m in measures if m.stars >= FEW_STARS]
+    if len(usable) < 3:
+        return measures
+    fwhm, stars, level = (float(np.median([getattr(m, n) for m in usable])) for n in ("fwhm_px", "stars", "background"))
+    out = []
+    for m in measures:
+        drop, doubt = [], []
+        if m.stars >= FEW_STARS and m.fwhm_px > SOFT_RATIO * fwhm:
+            drop.append(f"soft: stars {m.fwhm_px:.1f} px wide against {fwhm:.1f} px in the take")
+        if FEW_STARS <= m.stars < CLOUD_RATIO * stars:
+            drop.append(f"{m.stars} stars against {stars:.0f} in the take: cloud or dew")
+        if level > 0 and m.background > GLARE_RATIO * level:
+            doubt.append(f"sky {m.background / level:.1f} times brighter than in the take: cloud, lamp or dawn")
+        verdict = "drop" if drop or m.verdict == "drop" else "doubt" if doubt else m.verdict
+        out.append(replace(m, verdict=verdict, reasons=drop + doubt + m.reasons))
+    return out

@@ -1,0 +1,1 @@
+"""From a take to one clean linear picture: registration, sky and ground, combining, report."""

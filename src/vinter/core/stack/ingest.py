@@ -1,0 +1,121 @@
+"""First pass over a take: every frame read, cleaned, measured and spilled to disk, in worker processes."""
+
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from vinter.core.errors import BadInput
+from vinter.core.frames.measure import Measure, clean, measure
+from vinter.core.frames.reading import Colour, read_frame
+from vinter.core.frames.stars import Stars, background, find_stars
+
+U16 = npt.NDArray[np.uint16]
+F32 = npt.NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Ingested:
+    """A frame after the first pass: its spill file (mosaic or RGB), its stars and measures; or the error."""
+
+    path: Path
+    error: str = ""
+    spill: Path = Path()
+    pattern: npt.NDArray[np.int64] | None = None
+    colour: Colour = Colour()
+    focal_px: float = 0.0
+    stars: Stars | None = None
+    measure: Measure | None = None
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height."""
+        return (self.measure.width, self.measure.height) if self.measure else (0, 0)
+
+    @property
+    def time(self) -> float | None:
+        """Unix start of the exposure."""
+        return self.measure.time if self.measure else None
+
+
+@dataclass(frozen=True)
+class Masters:
+    """Calibration frames on disk, each .npy or None: dark in DN above black, flat relative to 1."""
+
+    dark: Path | None = None
+    flat: Path | None = None
+
+
+def quiet_worker() -> None:
+    """One thread a process: the pool is what runs in parallel."""
+    cv2.setNumThreads(1)
+
+
+def anonymous_mb() -> float:
+    """Private memory of this process in MB (file-backed pages of spill files left out)."""
+    for line in Path("/proc/self/status").read_text().splitlines():
+        if line.startswith("RssAnon"):
+            return float(line.split()[1]) / 1024
+    return 0.0
+
+
+def _loaded(path: Path | None) -> F32 | None:
+    return np.load(path, mmap_mode="r") if path else None
+
+
+def ingest(path: Path, spill: Path, masters: Masters) -> Ingested:
+    """Read, clean and measure one frame and write its clean data to ``spill``; errors come back as text."""
+    quiet_worker()
+    try:
+        frame = read_frame(path)
+        dark, flat = _loaded(masters.dark), _loaded(masters.flat)
+        for label, master in (("dark", dark), ("flat", flat)):
+            if master is not None and master.shape != frame.data.shape[:2]:
+                raise BadInput(f"{path.name}: the {label} frames have another size")
+        data, plane = clean(frame, dark, flat)
+        floor = background(plane)
+        found = find_stars(plane, floor)
+        f35 = frame.meta.f35 or 26.0
+        focal = f35 / 43.27 * float(np.hypot(*frame.size))
+        np.save(spill, data)
+        return Ingested(path, "", spill, frame.pattern, frame.colour, focal, found.stars,
+                        measure(frame, (data, plane), (floor, found)))
+    except BadInput as error:
+        return Ingested(path, str(error))
+    except (OSError, MemoryError, ValueError) as error:
+        return Ingested(path, f"{path.name}: {error}")
+
+
+def master_frame(paths: list[Path], out: Path, relative: bool, below: Path | None = None) -> Path:
+    """Median of calibration frames as .npy: darks in DN above black, flats (relative) divided by their mean.
+
+    ``below`` is a master to subtract first (dark or bias for flats). Rows are worked in bands.
+    """
+    frames = [read_frame(p) for p in paths]
+    shape = frames[0].data.shape
+    for f in frames:
+        if f.pattern is None or f.data.shape != shape:
+            raise BadInput(f"{f.path.name}: calibration frames must be Bayer RAW of one size")
+    master = np.empty(shape, np.float32)
+    for y in range(0, shape[0], 256):
+        band = np.stack([f.data[y:y + 256].astype(np.float32) for f in frames])
+        master[y:y + 256] = np.median(band, axis=0)
+    black = np.tile(frames[0].black, (shape[0] // 2, shape[1] // 2)).astype(np.float32)
+    master -= black
+    if below is not None:
+        master -= np.load(below)
+    if relative:
+        for y in (0, 1):
+            for x in (0, 1):
+                plane = cv2.GaussianBlur(np.ascontiguousarray(master[y::2, x::2]), (0, 0), 2.0)
+                master[y::2, x::2] = np.maximum(plane / max(float(plane.mean()), 1e-6), 0.05)
+    np.save(out, master)
+    return out
+
+
+def peak_mb() -> float:
+    """Private memory now, for the report (called where a worker holds the most)."""
+    return anonymous_mb() if os.path.exists("/proc/self/status") else 0.0

@@ -1,0 +1,157 @@
+"""Registration: where every frame's stars lie in the reference frame.
+
+Homographies by walking outward from the reference, then, when there are enough stars, one rotation
+and distortion model for the whole burst (docs/models.md, Registration).
+"""
+
+from dataclasses import dataclass, field
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+from scipy.spatial import cKDTree
+
+from vinter.core.frames.stars import Stars
+
+Array = npt.NDArray[np.float64]
+RADII = (14.0, 4.0, 2.5)  # px, of the successive matches
+FEWEST = 12  # matched stars below which an alignment is not trusted
+WORST_RESIDUAL = 1.5  # px RMS above which it is not either
+BRIGHTEST = 250  # stars that vote for a first shift
+VOTE_REACH, VOTE_BIN = 260.0, 4.0  # px
+
+
+@dataclass(frozen=True)
+class Alignment:
+    """One frame against the reference: 3 x 3 homography from its pixels to the reference's, and the evidence."""
+
+    used: bool
+    reason: str
+    homography: Array = field(default_factory=lambda: np.eye(3))
+    residual_px: float = 0.0
+    pairs: npt.NDArray[np.intp] = field(default_factory=lambda: np.empty((0, 2), np.intp))
+
+
+def apply(homography: Array, xy: Array) -> Array:
+    """Points (n, 2) through a homography."""
+    h = np.c_[xy, np.ones(len(xy))] @ homography.T
+    return np.asarray(h[:, :2] / h[:, 2:])
+
+
+def mutual_pairs(a: Array, b: Array, radius: float) -> npt.NDArray[np.intp]:
+    """Index pairs (n, 2) of points that are each other's nearest within a radius."""
+    if not len(a) or not len(b):
+        return np.empty((0, 2), np.intp)
+    distance, nearest = cKDTree(b).query(a, distance_upper_bound=radius)
+    _, back = cKDTree(a).query(b, distance_upper_bound=radius)
+    index = np.flatnonzero(np.isfinite(distance))
+    index = index[back[nearest[index]] == index]
+    return np.c_[index, nearest[index]]
+
+
+def vote_shift(a: Array, b: Array) -> Array:
+    """The shift (homography) that most pairs of bright stars of a and b share."""
+    d = (b[None, :BRIGHTEST] - a[:BRIGHTEST, None]).reshape(-1, 2)
+    d = d[np.abs(d).max(axis=1) < VOTE_REACH]
+    bins = round(2 * VOTE_REACH / VOTE_BIN)
+    counts, ex, ey = np.histogram2d(d[:, 0], d[:, 1], bins=bins, range=[[-VOTE_REACH, VOTE_REACH]] * 2)
+    smooth = cv2.blur(counts, (3, 3))
+    i, j = np.unravel_index(int(np.argmax(smooth)), smooth.shape)
+    shift = np.eye(3)
+    shift[:2, 2] = (ex[i] + ex[i + 1]) / 2, (ey[j] + ey[j + 1]) / 2
+    return shift
+
+
+def _refined(a: Array, b: Array, start: Array) -> Alignment:
+    """Match at shrinking radii and fit; the last fit is least squares over the close pairs."""
+    h, pairs = start, np.empty((0, 2), np.intp)
+    for step, radius in enumerate(RADII):
+        pairs = mutual_pairs(apply(h, a), b, radius)
+        if len(pairs) < FEWEST:
+            return Alignment(False, f"only {len(pairs)} stars agree with the reference")
+        method = cv2.USAC_MAGSAC if step < 2 else 0
+        found, inlier = cv2.findHomography(a[pairs[:, 0]], b[pairs[:, 1]], method, 1.5)
+        if found is None:
+            return Alignment(False, "no alignment fits its stars")
+        h = found
+    for _ in range(2):
+        error = np.hypot(*(apply(h, a[pairs[:, 0]]) - b[pairs[:, 1]]).T)
+        keep = error < max(3.5 * float(np.median(error)), 0.3)
+        if keep.sum() < FEWEST:
+            return Alignment(False, f"only {int(keep.sum())} stars agree with the reference")
+        pairs = pairs[keep]
+        h, _ = cv2.findHomography(a[pairs[:, 0]], b[pairs[:, 1]], 0)
+    error = np.hypot(*(apply(h, a[pairs[:, 0]]) - b[pairs[:, 1]]).T)
+    rms = float(np.sqrt(np.mean(error**2)))
+    if rms > WORST_RESIDUAL:
+        return Alignment(False, f"its stars fit the reference only to {rms:.1f} px", h, rms, pairs)
+    return Alignment(True, "", h / h[2, 2], rms, pairs)
+
+
+def moving(stars: list[Stars], reference: int) -> list[npt.NDArray[np.bool_]]:
+    """For each frame which detections are not fixed to the camera (lamps, ground, hot pixels are).
+
+    A detection is fixed when most other frames have one within 0.7 px of it. When nearly everything
+    is fixed (a tracked camera, a single frame) nothing is taken out.
+    """
+    trees = [cKDTree(s.xy) if len(s) else None for s in stars]
+    others = [t for i, t in enumerate(trees) if t is not None and abs(i - reference) != 1]
+    out = []
+    for s in stars:
+        if len(others) < 3 or not len(s):
+            out.append(np.ones(len(s), bool))
+            continue
+        hits = np.sum([np.isfinite(t.query(s.xy, distance_upper_bound=0.7)[0]) for t in others], axis=0)
+        free = hits < 0.6 * len(others)
+        out.append(free if free.sum() > max(0.2 * len(s), FEWEST) else np.ones(len(s), bool))
+    return out
+
+
+def _predict(done: dict[int, Array], times: Array, i: int, step: int, reference: int) -> Array | None:
+    """Homography of frame i by carrying on the last motion at its pace."""
+    last = i - step
+    while last != reference and last not in done:
+        last -= step
+    before = last - step
+    while before != reference and before not in done and (before - reference) * step > 0:
+        before -= step
+    if last == reference:
+        return None
+    span = times[last] - times[before]
+    pace = (times[i] - times[last]) / span if span else 1.0
+    jump = np.linalg.inv(done[before]) @ done[last] if before in done else done[last]
+    return np.asarray(done[last] @ (np.eye(3) + pace * (jump / jump[2, 2] - np.eye(3))))
+
+
+def align(stars: list[Stars], times: Array, reference: int) -> list[Alignment]:
+    """Align every frame's stars with the reference's. A frame that cannot be aligned says why."""
+    free = moving(stars, reference)
+    places = [s.xy[f] for s, f in zip(stars, free, strict=True)]
+    numbers = [np.flatnonzero(f) for f in free]
+    target = places[reference]
+    done: dict[int, Array] = {reference: np.eye(3)}
+    own = np.c_[numbers[reference], numbers[reference]]
+    out: dict[int, Alignment] = {reference: Alignment(True, "", np.eye(3), 0.0, own)}
+    for step in (1, -1):
+        i = reference + step
+        while 0 <= i < len(stars):
+            out[i] = _align_one(places[i], target, _predict(done, times, i, step, reference))
+            if out[i].used:
+                done[i] = out[i].homography
+            i += step
+    return [_renumbered(out[i], numbers[i], numbers[reference]) if i != reference else out[i] for i in range(len(stars))]
+
+
+def _align_one(xy: Array, target: Array, predicted: Array | None) -> Alignment:
+    if len(xy) < FEWEST or len(target) < FEWEST:
+        return Alignment(False, f"only {len(xy)} stars: cloud, focus or a covered lens")
+    starts = [h for h in (predicted, vote_shift(xy, target)) if h is not None]
+    results = [_refined(xy, target, h) for h in starts[:1]]
+    if not results[0].used or len(results[0].pairs) < 0.2 * min(len(xy), len(target)):
+        results += [_refined(xy, target, h) for h in starts[1:]]
+    return max(results, key=lambda r: (r.used, len(r.pairs)))
+
+
+def _renumbered(a: Alignment, frame: npt.NDArray[np.intp], reference: npt.NDArray[np.intp]) -> Alignment:
+    pairs = np.c_[frame[a.pairs[:, 0]], reference[a.pairs[:, 1]]] if len(a.pairs) else a.pairs
+    return Alignment(a.used, a.reason, a.homography, a.residual_px, pairs)

@@ -1,0 +1,133 @@
+"""One model for a whole burst: the sky turns about one pole, seen through one lens.
+
+Unknown are the focal length, one radial term, the pole's direction in the camera and each frame's
+angle; the fit starts from the homographies and needs neither time nor place.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from scipy.optimize import least_squares
+
+from vinter.core.frames.stars import Stars
+from vinter.core.stack.register import Alignment
+
+Array = npt.NDArray[np.float64]
+MOST_PAIRS = 250  # of a frame, spread over the picture
+CELLS = 8
+LEAST_ANGLE = 2e-4  # radians between the outermost frames: less motion does not constrain a lens
+
+
+@dataclass(frozen=True)
+class RotationModel:
+    """Lens (focal px, radial k1, centre px) and for every frame the rotation (3, 3) from it to the reference."""
+
+    focal: float
+    k1: float
+    centre: tuple[float, float]
+    rotations: list[Array]
+    rms: float
+
+    def rays(self, xy: Array) -> Array:
+        """Unit rays (n, 3) of pixels (n, 2)."""
+        return rays(xy, self.focal, self.k1, self.centre)
+
+    def to_frame(self, i: int, xy: Array) -> Array:
+        """Pixels of frame i that show the reference's pixels (n, 2)."""
+        return pixels(self.rays(xy) @ self.rotations[i], self.focal, self.k1, self.centre)
+
+    def to_reference(self, i: int, xy: Array) -> Array:
+        """Reference pixels that show frame i's pixels (n, 2)."""
+        return pixels(self.rays(xy) @ self.rotations[i].T, self.focal, self.k1, self.centre)
+
+
+def rays(xy: Array, focal: float, k1: float, centre: tuple[float, float]) -> Array:
+    """Unit rays of distorted pixels, Newton on r (1 + k1 r^2)."""
+    d = (xy - np.array(centre)) / focal
+    rd = np.hypot(d[:, 0], d[:, 1])
+    r = rd.copy()
+    for _ in range(4):
+        r -= (r * (1 + k1 * r * r) - rd) / (1 + 3 * k1 * r * r)
+    scale = np.where(rd > 1e-12, r / np.maximum(rd, 1e-12), 1.0)
+    v = np.c_[d * scale[:, None], np.ones(len(d))]
+    return np.asarray(v / np.linalg.norm(v, axis=1, keepdims=True))
+
+
+def pixels(v: Array, focal: float, k1: float, centre: tuple[float, float]) -> Array:
+    """Distorted pixels of rays."""
+    u = v[:, :2] / v[:, 2:]
+    return np.asarray(np.array(centre) + focal * u * (1 + k1 * (u * u).sum(axis=1))[:, None])
+
+
+def turn(axis: Array, angle: float) -> Array:
+    """Rotation (3, 3) by an angle about a unit axis."""
+    k = np.array([[0, -axis[2], axis[1]], [axis[2], 0, -axis[0]], [-axis[1], axis[0], 0]])
+    return np.asarray(np.eye(3) + np.sin(angle) * k + (1 - np.cos(angle)) * k @ k)
+
+
+def _spread(xy: Array, size: tuple[int, int], most: int) -> npt.NDArray[np.intp]:
+    """Indices of at most ``most`` points, the first of each cell of a grid in turn."""
+    cell = np.minimum((xy / (np.array(size) / CELLS)).astype(int), CELLS - 1)
+    key = cell[:, 0] * CELLS + cell[:, 1]
+    order = np.argsort(key, kind="stable")
+    first = np.r_[0, np.flatnonzero(np.diff(key[order])) + 1]
+    rank = np.arange(len(order)) - np.repeat(first, np.diff(np.r_[first, len(order)]))
+    return order[np.argsort(rank, kind="stable")][:most]
+
+
+def _first_guess(alignments: list[Alignment], focal: float, centre: tuple[float, float]) -> tuple[Array, Array]:
+    """Pole and angles of the homographies taken as rotations of a pinhole of a focal length."""
+    k = np.array([[focal, 0, centre[0]], [0, focal, centre[1]], [0, 0, 1]])
+    vectors = []
+    for a in alignments:
+        u, _, vt = np.linalg.svd(np.linalg.inv(k) @ a.homography @ k)
+        r = u @ vt * np.linalg.det(u @ vt)
+        vectors.append(np.array([r[2, 1] - r[1, 2], r[0, 2] - r[2, 0], r[1, 0] - r[0, 1]]) / 2)
+    stacked = np.array(vectors)
+    axis = np.linalg.svd(stacked)[2][0]
+    return axis, stacked @ axis
+
+
+def fit_rotation(stars: list[Stars], alignments: list[Alignment], reference: int, size: tuple[int, int],
+                 focal: float) -> RotationModel | None:
+    """Fit the model to the matched stars of the aligned frames; None when motion or stars do not suffice.
+
+    focal is a first guess in px (30 % off is fine). Frames that are not used get the identity.
+    """
+    used = [i for i, a in enumerate(alignments) if a.used and i != reference]
+    if len(used) < 2:
+        return None
+    centre = ((size[0] - 1) / 2, (size[1] - 1) / 2)
+    axis, angles = _first_guess([alignments[i] for i in used], focal, centre)
+    if np.ptp(np.r_[angles, 0.0]) < LEAST_ANGLE:
+        return None
+    parts = []
+    for i in used:
+        pairs = alignments[i].pairs
+        pairs = pairs[_spread(stars[i].xy[pairs[:, 0]], size, MOST_PAIRS)]
+        parts.append((stars[i].xy[pairs[:, 0]], stars[reference].xy[pairs[:, 1]]))
+    here, there = np.concatenate([p[0] for p in parts]), np.concatenate([p[1] for p in parts])
+    which = np.repeat(np.arange(len(used)), [len(p[0]) for p in parts])
+    side = np.linalg.svd(axis[None])[2][1:]
+
+    def unpack(p: Array) -> tuple[float, float, Array, Array]:
+        pole = axis + p[2] * side[0] + p[3] * side[1]
+        return focal * np.exp(p[0]), p[1], pole / np.linalg.norm(pole), p[4:]
+
+    def residual(p: Array) -> Array:
+        f, k1, pole, turns = unpack(p)
+        v = rays(here, f, k1, centre)
+        c, s = np.cos(turns[which])[:, None], np.sin(turns[which])[:, None]
+        moved = v * c + np.cross(pole, v) * s + pole * (v @ pole)[:, None] * (1 - c)
+        return np.asarray((pixels(moved, f, k1, centre) - there).ravel())
+
+    start = np.r_[0.0, 0.0, 0.0, 0.0, angles]
+    best = least_squares(residual, start, loss="soft_l1", f_scale=0.3, x_scale="jac", max_nfev=25)
+    f, k1, pole, turns = unpack(best.x)
+    rotations = [np.eye(3) for _ in alignments]
+    for i, angle in zip(used, turns, strict=True):
+        rotations[i] = turn(pole, float(angle))
+    r = residual(best.x).reshape(-1, 2)
+    model = RotationModel(float(f), float(k1), centre, rotations, float(np.sqrt(np.mean((r**2).sum(axis=1)))))
+    return model if 0.3 < f / focal < 3 and abs(k1) < 1 else None
