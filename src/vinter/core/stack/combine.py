@@ -94,8 +94,8 @@ def noise_model(cube: U16) -> npt.NDArray[np.float64]:
         return np.tile([1e9, 0.0], (3, 1))
     out = np.empty((3, 2))
     for c in range(3):
-        values = cube[..., c].reshape(cube.shape[0], -1).astype(np.float32)
-        values = values[:, (values > 0).all(axis=0)]
+        values = cube[:, 1::3, 1::3, c].reshape(cube.shape[0], -1).astype(np.float32)
+        values = values[:, (values > 0).all(axis=0)][:, :40_000]
         if values.shape[1] < 500:
             out[c] = 1e9, 0.0
             continue

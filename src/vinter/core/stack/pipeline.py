@@ -18,7 +18,7 @@ import tifffile
 from vinter.core.errors import BadInput
 from vinter.core.frames.mosaic import demosaic, green_half, picture_half
 from vinter.core.frames.reading import frame_files
-from vinter.core.frames.stars import find_stars
+from vinter.core.frames.stars import background, find_stars
 from vinter.core.stack import report as reports
 from vinter.core.stack.combine import KAPPA, METHODS
 from vinter.core.stack.ingest import Ingested, Masters, anonymous_mb, ingest, master_frame
@@ -164,9 +164,8 @@ def _with_model(frames: list[Ingested], alignments: list[Alignment], model: Rota
         error = np.hypot(*(model.to_reference(i, f.stars.xy[a.pairs[:, 0]]) - target.xy[a.pairs[:, 1]]).T)
         rms = float(np.sqrt(np.mean(np.sort(error)[:max(int(0.98 * len(error)), 1)] ** 2)))
         worse += rms > 1.25 * a.residual_px + 0.02
-        gx, gy = np.meshgrid(np.linspace(0, f.size[0] - 1, 13), np.linspace(0, f.size[1] - 1, 13))
-        grid = np.c_[gx.ravel(), gy.ravel()]
-        h, _ = cv2.findHomography(grid, model.to_reference(i, grid), 0)
+        places = f.stars.xy[a.pairs[:, 0]]
+        h, _ = cv2.findHomography(places, model.to_reference(i, places), 0)
         out.append(Alignment(True, "", h, rms, a.pairs))
     used = sum(a.used for a in alignments)
     return (alignments, None) if worse > 0.2 * used else (out, model)
@@ -270,7 +269,7 @@ def _stack(run: _Run, files: list[Path], out: Path) -> Result:
     if run.stop():
         raise Cancelled
     used = [i for i, a in enumerate(alignments) if a.used]
-    plan = _plan(run, frames, alignments, used, model, mask, still)
+    plan = _plan(run, frames, alignments, used, reference, model, mask, still)
     width, height = plan.size
     picture = np.lib.format.open_memmap(run.folder / "picture.npy", "w+", np.float32, (height, width, 3))
     rejected = np.lib.format.open_memmap(run.folder / "rejected.npy", "w+", np.float32, (height, width))
@@ -291,8 +290,8 @@ def _stack(run: _Run, files: list[Path], out: Path) -> Result:
     return Result(out, mask_path, report)
 
 
-def _plan(run: _Run, frames: list[Ingested], alignments: list[Alignment], used: list[int], model: RotationModel | None,
-          mask: npt.NDArray[np.uint8], still: bool) -> Plan:
+def _plan(run: _Run, frames: list[Ingested], alignments: list[Alignment], used: list[int], reference: int,
+          model: RotationModel | None, mask: npt.NDArray[np.uint8], still: bool) -> Plan:
     mask_path, usable_path = run.folder / "mask.npy", run.folder / "usable.npy"
     np.save(mask_path, mask)
     np.save(usable_path, np.full_like(mask, 255) if still else usable_sky(mask))
@@ -300,7 +299,7 @@ def _plan(run: _Run, frames: list[Ingested], alignments: list[Alignment], used: 
     inner = replace(model, rotations=[model.rotations[i] for i in used]) if model else None
     size = frames[used[0]].size
     plan = Plan(sources, size, inner, mask_path, usable_path, run.settings.method, run.settings.kappa, None,
-                _ground_sources(run.settings, [frames[i] for i in used], mask))
+                _ground_sources(run.settings, [frames[i] for i in used], mask), used.index(reference))
     if run.settings.method not in ("clip", "median"):
         return replace(plan, noise=np.tile([1e9, 0.0], (3, 1)))
     run.progress("measuring noise", 0.46)
@@ -310,10 +309,14 @@ def _plan(run: _Run, frames: list[Ingested], alignments: list[Alignment], used: 
 
 def _widths(reference: Ingested, picture: F32) -> tuple[float, float]:
     """Median star width of the reference frame and of the stack, of the same stars, measured alike."""
-    data = np.load(reference.spill)
+    rows, columns = (slice(size // 8 * 2, size // 8 * 6) for size in picture.shape[:2])  # the middle is enough
+    data = np.ascontiguousarray(np.load(reference.spill, mmap_mode="r")[rows, columns])
+    picture = picture[rows, columns]
     before = picture_half(demosaic(data, reference.pattern) if reference.pattern is not None else data)
     after = picture_half(np.clip(picture * 60000 + 2048, 0, 65535).astype(np.uint16))
-    a, b = find_stars(before).stars, find_stars(after).stars
+    a = find_stars(before, floor := background(before)).stars
+    # the same threshold for both: a deeper one would take in the stars' wings and call them wider
+    b = find_stars(after, replace(background(after), noise=floor.noise)).stars
     pairs = mutual_pairs(a.xy, b.xy, 2.0)
     if not len(pairs):
         return 0.0, 0.0

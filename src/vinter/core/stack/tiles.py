@@ -42,6 +42,7 @@ class Plan:
     kappa: float
     noise: Array | None
     ground: list[int]  # sources that make the ground; empty when there is none
+    reference: int
 
 
 @dataclass(frozen=True)
@@ -95,7 +96,7 @@ def _local_homography(plan: Plan, index: int, tile: Tile) -> Array:
     return np.asarray(cv2.getPerspectiveTransform(local.astype(np.float32), there.astype(np.float32)))
 
 
-def _warped(plan: Plan, index: int, tile: Tile, usable: U8 | None) -> U16:
+def _warp_into(out: U16, plan: Plan, index: int, tile: Tile, usable: U8) -> None:
     """A frame's samples on a tile, cubic; 0 where it has no sky to give."""
     to_frame = _local_homography(plan, index, tile)
     edge = np.array([[0, 0], [tile.width - 1, 0], [tile.width - 1, tile.height - 1], [0, tile.height - 1]], float)
@@ -105,17 +106,17 @@ def _warped(plan: Plan, index: int, tile: Tile, usable: U8 | None) -> U16:
     x0, y0 = (np.maximum(np.floor(xy.min(axis=0)).astype(int) - PAD, 0) // 2 * 2).tolist()
     x1, y1 = (np.minimum(np.ceil(xy.max(axis=0)).astype(int) + PAD, [width, height]) // 2 * 2).tolist()
     if x1 - x0 < 4 or y1 - y0 < 4:
-        return np.zeros((tile.height, tile.width, 3), np.uint16)
+        out[:] = 0
+        return
     shift = np.array([[1, 0, -x0], [0, 1, -y0], [0, 0, 1]], float) @ to_frame
     rgb = _colour_part(plan.sources[index], x0, y0, x1, y1)
-    out = cv2.warpPerspective(rgb, shift, (tile.width, tile.height), flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP,
-                              borderMode=cv2.BORDER_REPLICATE)
+    cv2.warpPerspective(rgb, shift, (tile.width, tile.height), dst=out, flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP,
+                        borderMode=cv2.BORDER_REPLICATE)
     np.maximum(out, 1, out=out)
-    if usable is not None:
-        fit = cv2.warpPerspective(np.ascontiguousarray(usable[y0:y1, x0:x1]), shift, (tile.width, tile.height),
-                                  flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderValue=0)
+    fit = np.ascontiguousarray(usable[y0:y1, x0:x1])
+    if fit.min() < 255:
+        fit = cv2.warpPerspective(fit, shift, (tile.width, tile.height), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
         out[fit < 250] = 0
-    return np.asarray(out, np.uint16)
 
 
 def sky_cube(plan: Plan, tile: Tile) -> U16:
@@ -123,21 +124,16 @@ def sky_cube(plan: Plan, tile: Tile) -> U16:
     usable = np.load(plan.usable, mmap_mode="r")
     cube = np.empty((len(plan.sources), tile.height, tile.width, 3), np.uint16)
     for i in range(len(plan.sources)):
-        cube[i] = _warped(plan, i, tile, usable)
-    # where no frame has sky to give (feathered edge, corners), the frames give what they have
-    bare = ~cube.any(axis=(0, 3))
-    if bare.any():
-        for i in range(len(plan.sources)):
-            cube[i][bare] = _warped(plan, i, tile, None)[bare]
+        _warp_into(cube[i], plan, i, tile, usable)
     return cube
 
 
-def ground_cube(plan: Plan, tile: Tile) -> U16:
-    """Samples of a tile of the frames that make the ground, not moved."""
+def still_cube(plan: Plan, tile: Tile, which: list[int]) -> U16:
+    """Samples of a tile of some frames, not moved."""
     x0, y0 = max(tile.x - PAD, 0) // 2 * 2, max(tile.y - PAD, 0) // 2 * 2
     x1, y1 = min(tile.x + tile.width + PAD, plan.size[0]), min(tile.y + tile.height + PAD, plan.size[1])
     inner = np.s_[tile.y - y0:tile.y - y0 + tile.height, tile.x - x0:tile.x - x0 + tile.width]
-    return np.stack([_colour_part(plan.sources[i], x0, y0, x1 // 2 * 2, y1 // 2 * 2)[inner] for i in plan.ground])
+    return np.stack([_colour_part(plan.sources[i], x0, y0, x1 // 2 * 2, y1 // 2 * 2)[inner] for i in which])
 
 
 def _noise_seen(cube: U16, halves: F32, count: npt.NDArray[np.uint16]) -> tuple[float, float]:
@@ -145,17 +141,18 @@ def _noise_seen(cube: U16, halves: F32, count: npt.NDArray[np.uint16]) -> tuple[
     n = len(cube)
     if n < 4:
         return float("nan"), float("nan")
-    full = (cube[0, ..., 1] > 0) & (cube[1, ..., 1] > 0) & (count[..., 1] >= n - 1)
-    if full.sum() < 5000:
+    cube, halves, count = cube[:, ::3, ::3, 1], halves[::3, ::3, 1], count[::3, ::3, 1]  # enough to tell
+    full = count >= n - 1
+    if full.sum() < 2000:
         return float("nan"), float("nan")
 
     def robust(values: Array | F32) -> float:
         return float(1.4826 * np.median(np.abs(values - np.median(values))))
 
-    steps = [robust((cube[i, ..., 1].astype(np.float32) - cube[i + 1, ..., 1])[full]) / np.sqrt(2)
+    steps = [robust((cube[i].astype(np.float32) - cube[i + 1])[full]) / np.sqrt(2)
              for i in range(0, n - 1, max(n // 8, 1))]
     even, odd = (n + 1) // 2, n // 2
-    half = robust(halves[..., 1][full]) / np.sqrt(1 / even + 1 / odd) / np.sqrt(n)
+    half = robust(halves[full]) / np.sqrt(1 / even + 1 / odd) / np.sqrt(n)
     return float(np.median(steps)) / SPAN, half / SPAN
 
 
@@ -172,24 +169,25 @@ def make_tile(plan: Plan, tile: Tile) -> Done:
     quiet_worker()
     sky = np.load(plan.mask, mmap_mode="r")[tile.y:tile.y + tile.height, tile.x:tile.x + tile.width]
     share = np.asarray(sky, np.float32)[..., None] / 255
-    rgb = np.zeros((tile.height, tile.width, 3), np.float32)
-    rejected = np.zeros((tile.height, tile.width), np.float32)
+    shape = (tile.height, tile.width)
+    sky_rgb, ground_rgb = np.zeros((*shape, 3), np.float32), np.zeros((*shape, 3), np.float32)
+    bare, rejected = np.ones(shape, bool), np.zeros(shape, np.float32)
     single, stacked, peak = float("nan"), float("nan"), 0.0
     if share.max() > 0:
         cube = sky_cube(plan, tile)
-        merged, halves, count = _merge(cube, plan)
-        given = np.maximum((cube[..., 1] > 0).sum(axis=0), 1)
-        rejected = np.asarray(1 - count[..., 1] / given, np.float32)
+        sky_rgb, halves, count = _merge(cube, plan)
+        bare = count[..., 1] == 0
+        rejected = np.asarray(1 - count[..., 1] / np.maximum(np.count_nonzero(cube[..., 1], axis=0), 1), np.float32)
         peak = peak_mb()
         if share.min() > 0.99:
             single, stacked = _noise_seen(cube, halves, count)
-        rgb += share * merged
         del cube
-    if share.min() < 1 and plan.ground:
-        cube = ground_cube(plan, tile)
-        merged, _, _ = _merge(cube, plan)
-        rgb += (1 - share) * merged
+    # where no frame has sky to give (the feathered edge, the border) the unmoved frames stand in
+    still = plan.ground if share.min() < 1 and plan.ground else [plan.reference] if bare.any() else []
+    if still:
+        ground_rgb, _, _ = _merge(still_cube(plan, tile, still), plan)
         peak = max(peak, peak_mb())
+    rgb = np.where(bare[..., None], ground_rgb, share * sky_rgb + (1 - share) * ground_rgb)
     return Done(tile, (rgb - PEDESTAL) / SPAN, rejected, single, stacked, peak)
 
 
