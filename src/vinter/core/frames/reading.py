@@ -10,7 +10,7 @@ import tifffile
 from PIL import Image
 
 from vinter.core.errors import BadInput
-from vinter.core.frames.metadata import Metadata, picture_metadata, tiff_metadata
+from vinter.core.frames.metadata import Metadata, picture_metadata, tiff_metadata, tiff_tags
 
 LARGEST_PIXELS = 220_000_000
 RAW_SUFFIXES = {".dng", ".cr2", ".cr3", ".nef", ".arw", ".raf", ".rw2", ".orf", ".raw", ".pef", ".srw"}
@@ -79,12 +79,23 @@ def colour_from(neutral: npt.NDArray[np.float64], xyz_to_camera: npt.NDArray[np.
     return Colour((white[0], white[1], white[2]), tuple(tuple(float(v) for v in row) for row in matrix))
 
 
-def _raw_colour(raw: rawpy.RawPy) -> Colour:
+def _raw_colour(raw: rawpy.RawPy, path: Path) -> Colour:
     multipliers = np.array(raw.camera_whitebalance[:3], float)
     if not np.all(multipliers > 0):
         multipliers = np.array(raw.daylight_whitebalance[:3], float)
     neutral = 1 / multipliers if np.all(multipliers > 0) else np.ones(3)
-    return colour_from(neutral, np.array(raw.rgb_xyz_matrix[:3], float))
+    matrix = np.array(raw.rgb_xyz_matrix[:3], float)
+    return colour_from(neutral, matrix if np.any(matrix) else _tagged_matrix(path))
+
+
+def _tagged_matrix(path: Path) -> npt.NDArray[np.float64]:
+    """ColorMatrix1 of a DNG (LibRaw fills its own only for cameras it knows); zeros when there is none."""
+    try:
+        tags, _ = tiff_tags(path)
+        values = np.array(tags["ColorMatrix1"], float).reshape(9, 2)
+        return np.asarray((values[:, 0] / values[:, 1]).reshape(3, 3))
+    except (OSError, KeyError, ValueError, TypeError, tifffile.TiffFileError):
+        return np.zeros((3, 3))
 
 
 def read_raw(path: Path) -> Frame:
@@ -93,7 +104,7 @@ def read_raw(path: Path) -> Frame:
         with rawpy.imread(str(path)) as raw:
             meta = tiff_metadata(path)
             orientation = _FLIP_TO_ORIENTATION.get(raw.sizes.flip, 1)
-            colour = _raw_colour(raw)
+            colour = _raw_colour(raw, path)
             visible = raw.raw_image_visible
             if visible.size > LARGEST_PIXELS * 4:
                 raise BadInput(f"{path.name}: {visible.shape[1]} x {visible.shape[0]} pixels is too large")

@@ -1,0 +1,128 @@
+"""A stack prepared for editing: the picture at a working size, its mask, and what was measured in it."""
+
+import json
+from dataclasses import dataclass
+from pathlib import Path
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+import tifffile
+
+from vinter.core.errors import BadInput
+from vinter.core.frames.reading import Colour
+
+F32 = npt.NDArray[np.float32]
+Array = npt.NDArray[np.float64]
+COARSE = 160  # px across, for the smooth glow
+
+
+@dataclass(frozen=True)
+class Scene:
+    """Linear camera RGB (h, w, 3), share of sky (h, w), colour data, scale against full size, and measures.
+
+    background (3,) is the sky's level and noise its full-size noise, both in the picture's units;
+    glow (4 or 10 terms, 3) the smooth sky as a polynomial over shares of width and height.
+    """
+
+    rgb: F32
+    sky: F32
+    colour: Colour
+    scale: float
+    background: Array
+    noise: float
+    glow: Array
+    core: tuple[float, float]
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height at the working size."""
+        return self.rgb.shape[1], self.rgb.shape[0]
+
+
+def terms(x: Array, y: Array) -> Array:
+    """Terms of the glow polynomial of third degree."""
+    return np.stack([x**i * y**j for i in range(4) for j in range(4 - i)], axis=-1)
+
+
+def _glow(small: F32, sky: F32) -> Array:
+    """Fit the smooth sky per colour, leaning to its darker side so that stars and band do not count as glow."""
+    h, w = sky.shape
+    gx, gy = np.meshgrid((np.arange(w) + 0.5) / w, (np.arange(h) + 0.5) / h)
+    inside = sky > 0.98
+    if inside.sum() < 100:
+        inside = np.ones_like(sky, bool)
+    t, values = terms(gx[inside], gy[inside]), small[inside].astype(float)
+    weight = np.ones(len(t))
+    out = np.zeros((t.shape[1], 3))
+    for _ in range(6):
+        root = np.sqrt(weight)[:, None]
+        out, *_ = np.linalg.lstsq(t * root, values * root, rcond=None)
+        error = (values - t @ out)[:, 1]
+        spread = 1.4826 * np.median(np.abs(error)) + 1e-9
+        weight = np.where(error > 0, 0.25, 1.0) * np.exp(-0.5 * (error / (2 * spread)) ** 2)
+    return out
+
+
+def _brightest_place(small: F32, sky: F32, glow: Array) -> tuple[float, float]:
+    """Where the sky stands highest over its glow: the core, in shares of width and height."""
+    h, w = sky.shape
+    gx, gy = np.meshgrid((np.arange(w) + 0.5) / w, (np.arange(h) + 0.5) / h)
+    over = small[..., 1] - (terms(gx.ravel(), gy.ravel()) @ glow)[:, 1].reshape(h, w)
+    over = np.where(sky > 0.98, np.clip(over, 0, np.percentile(over[sky > 0.5], 97) if (sky > 0.5).any() else 1), 0)
+    blurred = cv2.GaussianBlur(over.astype(np.float32), (0, 0), w / 16)
+    y, x = np.unravel_index(int(np.argmax(blurred)), blurred.shape)
+    return (float(x) + 0.5) / w, (float(y) + 0.5) / h
+
+
+def pixel_noise(rgb: F32) -> float:
+    """Robust noise of green from differences of neighbours two pixels apart."""
+    g = rgb[: rgb.shape[0] // 2, :, 1]
+    return float(1.4826 * np.median(np.abs(g[::2, 2::2] - g[::2, :-2:2])) / np.sqrt(2))
+
+
+def prepare(rgb: F32, mask: npt.NDArray[np.uint8] | None, colour: Colour, longest: int | None = None) -> Scene:
+    """A scene from a full-size stack, reduced so that its longer side is at most ``longest`` px."""
+    height, width = rgb.shape[:2]
+    # the feathered edge counts as sky from its middle on, else what is taken from the sky leaves a bright rim
+    sky = np.ones((height, width), np.float32) if mask is None else np.minimum(mask.astype(np.float32) / 127, 1)
+    if sky.shape != (height, width):
+        raise BadInput(f"the mask is {sky.shape[1]} x {sky.shape[0]} px, the picture {width} x {height}")
+    noise = pixel_noise(rgb)
+    small_size = (COARSE, max(COARSE * height // width, 1))
+    small, small_sky = (cv2.resize(v, small_size, interpolation=cv2.INTER_AREA) for v in (rgb, sky))
+    glow = _glow(small, small_sky)
+    inside = small_sky > 0.98
+    background = np.median(small[inside] if inside.any() else small.reshape(-1, 3), axis=0).astype(float)
+    scale = min((longest or max(width, height)) / max(width, height), 1.0)
+    if scale < 1:
+        size = (max(round(width * scale), 1), max(round(height * scale), 1))
+        rgb, sky = (cv2.resize(v, size, interpolation=cv2.INTER_AREA) for v in (rgb, sky))
+    return Scene(np.ascontiguousarray(rgb, np.float32), np.ascontiguousarray(sky, np.float32), colour, scale,
+                 np.maximum(background, 1e-6), noise, glow, _brightest_place(small, small_sky, glow))
+
+
+def read_stack(path: Path) -> tuple[F32, npt.NDArray[np.uint8] | None, Colour]:
+    """A stack's picture, its mask if one lies beside it, and its colour data (neutral when it has none)."""
+    try:
+        with tifffile.TiffFile(path) as file:
+            rgb = file.asarray()
+            description = getattr(file.pages[0], "description", "") or ""
+    except (OSError, ValueError, tifffile.TiffFileError) as error:
+        raise BadInput(f"{path}: not a TIFF that can be read ({error})") from error
+    if rgb.ndim != 3 or rgb.shape[2] < 3:
+        raise BadInput(f"{path.name}: a picture of shape {rgb.shape} is not RGB")
+    if np.issubdtype(rgb.dtype, np.integer):
+        rgb = rgb[..., :3].astype(np.float32) / np.iinfo(rgb.dtype).max
+    mask_path = path.with_suffix(".mask.png")
+    mask = cv2.imread(str(mask_path), cv2.IMREAD_GRAYSCALE) if mask_path.is_file() else None
+    return np.ascontiguousarray(rgb[..., :3], np.float32), None if mask is None else np.asarray(mask, np.uint8), _colour(description)
+
+
+def _colour(description: str) -> Colour:
+    try:
+        data = json.loads(description)
+        n = [float(v) for v in data["neutral"]]
+        return Colour((n[0], n[1], n[2]), tuple(tuple(float(v) for v in row) for row in data["matrix"]))
+    except (ValueError, KeyError, TypeError, IndexError):
+        return Colour()

@@ -1,0 +1,75 @@
+"""Finished pictures to files, with their metadata: JPEG, 16-bit TIFF, 16-bit PNG."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+import tifffile
+from PIL import Image, ImageCms
+
+from vinter.core.errors import BadInput
+
+SOFTWARE = "Vinter"
+JPEG_QUALITY = 93
+
+
+@dataclass(frozen=True)
+class PictureInfo:
+    """What a picture file says of itself; time in Unix seconds."""
+
+    title: str = ""
+    make: str = ""
+    model: str = ""
+    time: float | None = None
+    iso: int | None = None
+    exposure_s: float | None = None
+
+
+def _exif(info: PictureInfo) -> Image.Exif:
+    exif = Image.Exif()
+    pairs = {270: info.title, 271: info.make, 272: info.model, 305: SOFTWARE}
+    for tag, value in pairs.items():
+        if value:
+            exif[tag] = value
+    block = exif.get_ifd(34665)
+    if info.time is not None:
+        block[36867] = datetime.fromtimestamp(info.time, UTC).strftime("%Y:%m:%d %H:%M:%S")
+        block[36881] = "+00:00"
+    if info.iso:
+        block[34855] = info.iso
+    if info.exposure_s:
+        block[33434] = info.exposure_s
+    return exif
+
+
+def _srgb() -> bytes:
+    return ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
+
+
+def write_jpeg(path: Path, rgb: npt.NDArray[np.uint8], info: PictureInfo | None = None, quality: int = JPEG_QUALITY) -> None:
+    """8-bit sRGB JPEG with EXIF and colour profile."""
+    Image.fromarray(rgb).save(path, "JPEG", quality=quality, exif=_exif(info or PictureInfo()), icc_profile=_srgb(),
+                              subsampling=0)
+
+
+def write_tiff16(path: Path, rgb: npt.NDArray[np.uint16], info: PictureInfo | None = None) -> None:
+    """16-bit sRGB TIFF with colour profile and description."""
+    info = info or PictureInfo()
+    when = datetime.fromtimestamp(info.time, UTC) if info.time is not None else None
+    tifffile.imwrite(path, rgb, photometric="rgb", iccprofile=_srgb(), software=SOFTWARE, datetime=when, metadata=None,
+                     description=info.title.encode("ascii", "replace").decode(), compression="zlib", predictor=True)
+
+
+def write_png16(path: Path, rgb: npt.NDArray[np.uint16]) -> None:
+    """16-bit PNG."""
+    if not cv2.imwrite(str(path), rgb[..., ::-1]):
+        raise BadInput(f"{path}: could not be written")
+
+
+def jpeg_bytes(rgb: npt.NDArray[np.uint8], quality: int = 88) -> bytes:
+    """A JPEG in memory, for the screen."""
+    _, data = cv2.imencode(".jpg", rgb[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, quality])
+    return data.tobytes()
