@@ -126,3 +126,18 @@ def _colour(description: str) -> Colour:
         return Colour((n[0], n[1], n[2]), tuple(tuple(float(v) for v in row) for row in data["matrix"]))
     except (ValueError, KeyError, TypeError, IndexError):
         return Colour()
+
+
+def save_scene(path: Path, scene: Scene) -> None:
+    """Keep a prepared scene so that editing opens at once."""
+    meta = json.dumps({"neutral": scene.colour.neutral, "matrix": scene.colour.matrix, "scale": scene.scale, "noise": scene.noise,
+                       "background": scene.background.tolist(), "glow": scene.glow.tolist(), "core": scene.core})
+    np.savez(path, rgb=scene.rgb, sky=scene.sky, meta=np.frombuffer(meta.encode(), np.uint8))
+
+
+def load_scene(path: Path) -> Scene:
+    """A scene kept by ``save_scene``."""
+    with np.load(path) as data:
+        meta = json.loads(data["meta"].tobytes())
+        return Scene(data["rgb"], data["sky"], _colour(json.dumps(meta)), meta["scale"], np.array(meta["background"]), meta["noise"],
+                     np.array(meta["glow"]), (meta["core"][0], meta["core"][1]))

@@ -1,0 +1,312 @@
+"""The command line: the same core from the shell. JSON on standard output, exit 2 and one line on bad input."""
+
+import argparse
+import json
+import math
+import os
+import sys
+from collections.abc import Callable, Sequence
+from dataclasses import asdict
+from datetime import UTC, date, datetime
+from pathlib import Path
+from typing import Any
+
+from vinter.core.errors import BadInput
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> Any:
+        raise BadInput(message)
+
+
+def _day(text: str) -> date:
+    try:
+        return date.fromisoformat(text)
+    except ValueError as error:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a date like 2027-06-09") from error
+
+
+def _moment(text: str) -> float:
+    try:
+        moment = datetime.fromisoformat(text.replace("Z", "+00:00"))
+    except ValueError as error:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a time like 2027-06-10T01:12:00Z") from error
+    return (moment if moment.tzinfo else moment.replace(tzinfo=UTC)).timestamp()
+
+
+def _number(text: str) -> float:
+    try:
+        value = float(text)
+    except ValueError as error:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a number") from error
+    if not math.isfinite(value):
+        raise argparse.ArgumentTypeError(f"{text!r} is not a finite number")
+    return value
+
+
+def _magnitude(text: str) -> float | None:
+    return None if text == "auto" else _number(text)
+
+
+def _print(data: object) -> None:
+    print(json.dumps(data, indent=1))
+
+
+def _nights(a: argparse.Namespace) -> None:
+    from vinter.core.formats import tables
+    from vinter.core.sky.nights import Thresholds, nights
+    from vinter.core.sky.site import Site
+    from vinter.core.sky.verdict import judge
+
+    site = Site(a.lat, a.lon, a.tz, a.elevation, a.sky, a.extinction)
+    limits = Thresholds(a.min_altitude, a.sun_below)
+    found = nights(site, a.first, a.last, limits)
+    verdicts = [judge(site, n, limits) for n in found]
+    if a.format == "csv":
+        sys.stdout.write(tables.nights_csv(found, verdicts))
+    elif a.format == "ics":
+        sys.stdout.write(tables.nights_ics(site, found, verdicts))
+    else:
+        _print({"site": asdict(site), "target": a.target, "thresholds": asdict(limits),
+                "nights": [tables.night_data(n, v) for n, v in zip(found, verdicts, strict=True)]})
+
+
+def _sky(a: argparse.Namespace) -> None:
+    from vinter.core.sky.site import Site
+    from vinter.core.sky.track import sky_at
+
+    if not -90 <= a.alt <= 90:
+        raise BadInput(f"altitude {a.alt:g} is not within -90 to 90 degrees")
+    site = Site(a.lat, a.lon, zenith=a.zenith, elevation=a.elevation, extinction=a.extinction)
+    parts = sky_at(site, a.time, a.alt, a.az % 360).parts
+    _print({"brightness": round(float(parts.brightness[0]), 4), "uncertainty": round(float(parts.uncertainty[0]), 2),
+            "parts_nl": {n: round(float(getattr(parts, n)[0]), 4) for n in ("natural", "moon", "twilight", "towns")},
+            "cost": {n: round(float(v[0]), 4) for n, v in parts.costs().items()}})
+
+
+def _glow(a: argparse.Namespace) -> None:
+    from vinter.core.sky.glow import glow
+    from vinter.core.sky.site import Site
+
+    site = Site(a.lat, a.lon)
+    found = glow(site.lat, site.lon)
+    _print({"zenith": round(found.zenith, 3), "uncertainty": 0.4, "class": list(found.class_range),
+            "towns": [asdict(t) for t in found.towns]})
+
+
+def _exposure(a: argparse.Namespace) -> None:
+    from vinter.core.camera.exposure import TOLERANCES, expose
+    from vinter.core.camera.phones import Lens
+
+    lens = Lens("lens", a.focal, a.f35, a.aperture, a.pitch, a.width, a.height, a.iso_min, a.iso_max, a.shutter_max)
+    tolerance = TOLERANCES["screen"] if a.tolerance_px is None else a.tolerance_px
+    _print(asdict(expose(lens, a.declination, a.sky, tolerance, a.frames)))
+
+
+def _inspect(a: argparse.Namespace) -> None:
+    from vinter.core.frames.measure import compare, measure
+    from vinter.core.frames.reading import frame_files, read_frame
+
+    rows, broken = [], []
+    for path in frame_files(a.files):
+        try:
+            rows.append(measure(read_frame(path)))
+        except BadInput as error:
+            broken.append({"file": path.name, "kind": "unreadable", "verdict": "drop", "reasons": [str(error)]})
+    _print([asdict(m) for m in compare(rows)] + broken)
+    if not rows:
+        raise BadInput("none of the files could be read")
+
+
+def _files_of(folder: Path | None) -> tuple[Path, ...]:
+    from vinter.core.frames.reading import frame_files
+
+    return tuple(frame_files([folder])) if folder else ()
+
+
+def _stack(a: argparse.Namespace) -> None:
+    from vinter.core.stack.pipeline import Settings, stack
+
+    settings = Settings(a.method, ground=a.ground, reference=a.reference, workers=a.workers, darks=_files_of(a.darks),
+                        flats=_files_of(a.flats), bias=_files_of(a.bias))
+    if not a.out.parent.is_dir():
+        raise BadInput(f"{a.out.parent}: no such folder")
+    last = [""]
+
+    def progress(label: str, share: float) -> None:
+        if sys.stderr.isatty() or label != last[0]:
+            print(f"{100 * share:3.0f} % {label}", file=sys.stderr)
+            last[0] = label
+
+    result = stack(a.files, a.out, settings, progress=progress)
+    text = json.dumps(result.report, indent=1)
+    if a.report:
+        a.report.write_text(text)
+    else:
+        print(text)
+
+
+def _finish(a: argparse.Namespace) -> None:
+    from vinter.core.finish.export import export
+    from vinter.core.finish.recipe import parse_recipe
+
+    try:
+        text = a.recipe.read_bytes()
+    except OSError as error:
+        raise BadInput(f"{a.recipe}: {error.strerror}") from error
+    if not a.picture.is_file():
+        raise BadInput(f"{a.picture}: no such file")
+    width, height = export(a.picture, parse_recipe(text, a.recipe.name), a.out, a.width)
+    _print({"file": str(a.out), "width": width, "height": height})
+
+
+def _simulate(a: argparse.Namespace) -> None:
+    import numpy as np
+
+    from vinter.core.camera.exposure import expose
+    from vinter.core.camera.phones import phone
+    from vinter.core.camera.projection import Pose
+    from vinter.core.simulate.phone import Burst, shoot
+    from vinter.core.sky.ephemeris import year_of
+    from vinter.core.sky.site import Site
+    from vinter.core.sky.track import track
+
+    if not 1 <= a.n <= 1000:
+        raise BadInput(f"n {a.n} is not within 1 to 1000")
+    site = Site(a.lat, a.lon, a.tz, a.elevation, a.sky, a.extinction)
+    maker = phone(a.phone)
+    lens = maker.lens(a.lens)
+    core = track(site, year_of(a.time), np.array([a.time]))
+    azimuth = float(core.az[0]) if a.azimuth is None else a.azimuth
+    altitude = max(float(core.alt[0]) - 3, 12.0) if a.altitude is None else a.altitude
+    advice = expose(lens, -29.0, float(core.parts.brightness[0]))
+    shutter = a.shutter or advice.shutter.chosen
+    burst = Burst(site, lens, a.time, Pose(azimuth, altitude, a.roll), a.iso or advice.iso.chosen, shutter, a.n, a.gap,
+                  a.portrait, a.seed, model=maker.name, compress=not a.uncompressed)
+    paths = shoot(burst, a.out, lambda done, n: print(f"frame {done} of {n}", file=sys.stderr))
+    _print({"frames": [p.name for p in paths], "truth": "truth.json", "iso": burst.iso, "shutter": shutter})
+
+
+def _serve(a: argparse.Namespace) -> None:
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vinter.web.settings")
+    from vinter.web.serve import serve
+
+    serve(a.host, a.port)
+
+
+def _place_options(p: argparse.ArgumentParser, required: bool = True) -> None:
+    p.add_argument("--lat", type=_number, required=required)
+    p.add_argument("--lon", type=_number, required=required)
+    p.add_argument("--elevation", type=_number, default=0.0, metavar="M")
+    p.add_argument("--extinction", type=_number, default=0.25, metavar="K")
+
+
+def _planning_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
+    p = add("nights", _nights, "nights of a site with windows, scores and reasons")
+    _place_options(p)
+    p.add_argument("--tz", required=True, metavar="ZONE")
+    p.add_argument("--from", dest="first", type=_day, required=True, metavar="D")
+    p.add_argument("--to", dest="last", type=_day, required=True, metavar="D")
+    p.add_argument("--sky", type=_magnitude, default=None, metavar="MAG|auto")
+    p.add_argument("--target", choices=["core"], default="core")
+    p.add_argument("--min-altitude", type=_number, default=10.0)
+    p.add_argument("--sun-below", type=_number, default=-18.0)
+    p.add_argument("--format", choices=["json", "csv", "ics"], default="json")
+    p = add("sky", _sky, "brightness of the sky in one direction")
+    _place_options(p)
+    p.add_argument("--time", type=_moment, required=True, metavar="T")
+    p.add_argument("--alt", type=_number, required=True)
+    p.add_argument("--az", type=_number, required=True)
+    p.add_argument("--zenith", type=_magnitude, default=None, metavar="MAG|auto")
+    p = add("glow", _glow, "glow of towns over a place")
+    p.add_argument("--lat", type=_number, required=True)
+    p.add_argument("--lon", type=_number, required=True)
+    p = add("exposure", _exposure, "shutter, ISO and frames for a lens")
+    for name in ("f35", "focal", "aperture", "pitch", "declination", "sky", "shutter-max"):
+        p.add_argument(f"--{name}", type=_number, required=True)
+    for name in ("width", "height", "iso-min", "iso-max"):
+        p.add_argument(f"--{name}", type=int, required=True)
+    p.add_argument("--tolerance-px", type=_number)
+    p.add_argument("--frames", type=int)
+
+
+def _picture_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
+    p = add("inspect", _inspect, "measure frames")
+    p.add_argument("files", nargs="+", type=Path)
+    p.add_argument("--format", choices=["json"], default="json")
+    p = add("stack", _stack, "stack frames into one linear picture")
+    p.add_argument("files", nargs="+", type=Path)
+    p.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT.tif")
+    p.add_argument("--method", choices=["clip", "mean", "median", "trails"], default="clip")
+    p.add_argument("--ground", default="auto", metavar="auto|none|FILE")
+    for name in ("darks", "flats", "bias"):
+        p.add_argument(f"--{name}", type=Path, metavar="DIR")
+    p.add_argument("--reference", default="auto", metavar="auto|NAME")
+    p.add_argument("--workers", type=int, default=min(os.cpu_count() or 1, 8))
+    p.add_argument("--report", type=Path, metavar="OUT.json")
+    p = add("finish", _finish, "render a stack with a recipe")
+    p.add_argument("picture", type=Path, metavar="IN.tif")
+    p.add_argument("--recipe", type=Path, required=True, metavar="R.json")
+    p.add_argument("-o", dest="out", type=Path, required=True)
+    p.add_argument("--width", type=int, metavar="PX")
+
+
+def _simulate_command(add: Callable[..., argparse.ArgumentParser]) -> None:
+    p = add("simulate", _simulate, "frames of the simulated phone, with the truth")
+    _place_options(p, required=False)
+    p.set_defaults(lat=37.7, lon=-8.78)
+    p.add_argument("--out", type=Path, required=True, metavar="DIR")
+    p.add_argument("--n", type=int, default=20)
+    p.add_argument("--seed", type=int, default=1)
+    p.add_argument("--phone", default="marlet-7")
+    p.add_argument("--lens", default="main")
+    p.add_argument("--iso", type=int)
+    p.add_argument("--shutter", type=_number)
+    p.add_argument("--gap", type=_number, default=1.0)
+    p.add_argument("--time", type=_moment, default=_moment("2027-06-10T01:10:00Z"))
+    p.add_argument("--tz", default="Europe/Lisbon")
+    p.add_argument("--sky", type=_magnitude, default=21.5, metavar="MAG|auto")
+    p.add_argument("--azimuth", type=_number)
+    p.add_argument("--altitude", type=_number)
+    p.add_argument("--roll", type=_number, default=0.0)
+    p.add_argument("--portrait", action="store_true")
+    p.add_argument("--uncompressed", action="store_true")
+
+
+def parser() -> argparse.ArgumentParser:
+    """The whole command line."""
+    root = _Parser(prog="vinter", description="Plan, shoot, stack and finish Milky Way pictures taken with a phone.")
+    commands = root.add_subparsers(dest="command", required=True, parser_class=_Parser)
+
+    def add(name: str, run: Callable[[argparse.Namespace], None], text: str) -> argparse.ArgumentParser:
+        made = commands.add_parser(name, help=text, description=text, allow_abbrev=False)
+        made.set_defaults(run=run)
+        return made
+
+    _planning_commands(add)
+    _picture_commands(add)
+    _simulate_command(add)
+    p = add("serve", _serve, "start the web application and its worker")
+    p.add_argument("--host", default="127.0.0.1")
+    p.add_argument("--port", type=int, default=8765)
+    return root
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run a command; 0 when it worked, 2 and one line on bad input."""
+    try:
+        a = parser().parse_args(argv)
+        a.run(a)
+    except BadInput as error:
+        print(f"vinter: {' '.join(str(error).split())}", file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 1
+    except KeyboardInterrupt:
+        return 130
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

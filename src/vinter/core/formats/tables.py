@@ -1,0 +1,95 @@
+"""Nights as tables: JSON data, CSV and iCalendar."""
+
+import csv
+import io
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+from icalendar import Alarm, Calendar, Event
+
+from vinter.core.sky.nights import Moment, Night, Window
+from vinter.core.sky.site import Site
+from vinter.core.sky.verdict import Verdict
+
+
+def iso(unix: float) -> str:
+    """UTC ISO 8601 with Z, to the second."""
+    return datetime.fromtimestamp(round(unix), UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+def _times(events: dict[str, list[float]]) -> dict[str, list[str]]:
+    return {name: [iso(t) for t in times] for name, times in events.items()}
+
+
+def _moment(m: Moment) -> dict[str, Any]:
+    return {"time": iso(m.t), "altitude": round(m.altitude, 3), "azimuth": round(m.azimuth, 3)}
+
+
+def _window(w: Window) -> dict[str, Any]:
+    best = {**_moment(w.best), "tilt": round(w.best.tilt, 2), "brightness": round(w.best.brightness, 3),
+            "uncertainty": round(w.best.uncertainty, 2), "cost": {k: round(v, 3) for k, v in w.best.cost.items()}}
+    return {"start": iso(w.start), "end": iso(w.end), "minutes": round(w.minutes, 1),
+            "usable_minutes": round(w.usable, 1), "best": best}
+
+
+def night_data(night: Night, verdict: Verdict) -> dict[str, Any]:
+    """One night as plain JSON data."""
+    return {
+        "date": night.day.isoformat(), "sun": _times(night.sun),
+        "moon": {**_times(night.moon), "illuminated_fraction": round(night.illuminated, 4),
+                 "days_from_new": round(night.new_moon_days, 2)},
+        "target": {**_times(night.target), "highest": _moment(night.highest)},
+        "windows": [_window(w) for w in night.windows], "usable_minutes": round(night.usable, 1),
+        "score": verdict.score, "verdict": verdict.word, "reasons": verdict.reasons,
+        "schools": {key: {"name": s.name, "yes": s.yes, "value": round(s.value, 2), "threshold": s.threshold, "words": s.words}
+                    for key, s in verdict.schools.items()}}
+
+
+COLUMNS = ("date", "sunset", "astronomical_dusk", "astronomical_dawn", "sunrise", "moonrise", "moonset", "moon_lit_percent",
+           "window_start", "window_end", "window_minutes", "usable_minutes", "best_time", "best_altitude_deg", "best_azimuth_deg",
+           "sky_mag_arcsec2", "score", "verdict")
+
+
+def nights_csv(nights: list[Night], verdicts: list[Verdict]) -> str:
+    """Nights as CSV, one row a night with its best window; times in UTC, several events joined by a space."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(COLUMNS)
+
+    def joined(times: list[float]) -> str:
+        return " ".join(iso(t) for t in times)
+
+    for n, v in zip(nights, verdicts, strict=True):
+        w = n.best
+        window = ("", "", "", "", "", "", "", "") if w is None else (
+            iso(w.start), iso(w.end), f"{w.minutes:.1f}", f"{n.usable:.1f}", iso(w.best.t), f"{w.best.altitude:.2f}",
+            f"{w.best.azimuth:.2f}", f"{w.best.brightness:.2f}")
+        writer.writerow((n.day.isoformat(), joined(n.sun["set"]), joined(n.sun["astronomical_dusk"]),
+                         joined(n.sun["astronomical_dawn"]), joined(n.sun["rise"]), joined(n.moon["rise"]), joined(n.moon["set"]),
+                         f"{100 * n.illuminated:.1f}", *window, v.score, v.word))
+    return out.getvalue()
+
+
+def nights_ics(site: Site, nights: list[Night], verdicts: list[Verdict]) -> str:
+    """The windows of nights as iCalendar events with an alarm three hours before."""
+    calendar = Calendar()
+    calendar.add("prodid", "-//Vinter//Nights//EN")
+    calendar.add("version", "2.0")
+    stamp = datetime.now(UTC).replace(microsecond=0)
+    for n, v in zip(nights, verdicts, strict=True):
+        for w in n.windows:
+            event = Event()
+            event.add("uid", f"{n.day.isoformat()}-{round(w.start)}-{site.lat:.4f}-{site.lon:.4f}@vinter")
+            event.add("dtstamp", stamp)
+            event.add("summary", f"Milky Way window{f' at {site.name}' if site.name else ''}: {w.usable:.0f} usable min, {v.word}")
+            event.add("dtstart", datetime.fromtimestamp(round(w.start), UTC))
+            event.add("dtend", datetime.fromtimestamp(round(w.end), UTC))
+            event.add("description", "\n".join(v.reasons))
+            event.add("geo", (site.lat, site.lon))
+            alarm = Alarm()
+            alarm.add("action", "DISPLAY")
+            alarm.add("description", "Pack and leave for the Milky Way window")
+            alarm.add("trigger", timedelta(hours=-3))
+            event.add_component(alarm)
+            calendar.add_component(event)
+    return calendar.to_ical().decode()

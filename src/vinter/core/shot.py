@@ -1,0 +1,72 @@
+"""A shot: a site, a minute and a lens brought together into settings, a pose and the times that matter."""
+
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import numpy as np
+
+from vinter.core.camera.exposure import TOLERANCES, Exposure, expose
+from vinter.core.camera.phones import Lens
+from vinter.core.camera.projection import Pose, view_of
+from vinter.core.camera.trailing import drift_map
+from vinter.core.errors import BadInput
+from vinter.core.sky.ephemeris import year_of
+from vinter.core.sky.nights import Moment, Night, moments
+from vinter.core.sky.site import Site
+from vinter.core.sky.track import track
+
+GROUND_SHARE = 0.16  # of the frame's height that a level horizon leaves to the ground
+HIGHEST_OFF = 0.3  # of the frame's height the core may stand above the middle
+
+
+@dataclass(frozen=True)
+class ShotPlan:
+    """Settings for a minute at a site, where to point, and minutes left in the window."""
+
+    pose: Pose
+    portrait: bool
+    at: Moment
+    exposure: Exposure
+    minutes_left: float | None
+    trail_grid: list[list[float]]
+
+    def data(self) -> dict[str, Any]:
+        """Plain JSON data."""
+        return asdict(self)
+
+
+def field_of_view(lens: Lens, portrait: bool) -> tuple[float, float]:
+    """Width and height of the frame in degrees."""
+    sides = (lens.height, lens.width) if portrait else (lens.width, lens.height)
+    w, h = (float(2 * np.degrees(np.arctan(side / 2 / lens.focal_px))) for side in sides)
+    return w, h
+
+
+def aim(lens: Lens, portrait: bool, altitude: float, azimuth: float) -> Pose:
+    """Point at the core's azimuth with a strip of ground below, higher only when the core would be cut."""
+    height = field_of_view(lens, portrait)[1]
+    level = height * (0.5 - GROUND_SHARE)
+    return Pose(round(azimuth, 1), round(float(np.clip(max(level, altitude - HIGHEST_OFF * height), 0, 90)), 1))
+
+
+def plan_shot(site: Site, unix: float, lens: Lens, night: Night | None = None, use: str = "screen",
+              portrait: bool = False, count: int | None = None) -> ShotPlan:
+    """Plan a shot of the core at a Unix time. ``use`` is one of post, screen, print (tolerance of trails)."""
+    if use not in TOLERANCES:
+        raise BadInput(f"use {use!r} is not one of {', '.join(TOLERANCES)}")
+    now = track(site, year_of(unix), np.array([float(unix)]))
+    at = moments(now, np.array([0]))[0]
+    if at.altitude < 0:
+        raise BadInput("the core is below the horizon at that minute; choose one inside the window")
+    pose = aim(lens, portrait, at.altitude, at.azimuth)
+    view = view_of(lens, pose, portrait)
+    lat = np.radians(site.lat)
+    pole = view.axes @ np.array([0.0, np.cos(lat), np.sin(lat)])
+    drifts = drift_map(lens.focal_px, view.width, view.height, pole)
+    left = None
+    for w in night.windows if night else []:
+        if w.start <= unix <= w.end:
+            left = (w.end - unix) / 60
+    exposure = expose(lens, -29.0, at.brightness, TOLERANCES[use], count, drifts, left)
+    grid = (drifts.rate[::4, ::4] * exposure.shutter.chosen).round(1).tolist()
+    return ShotPlan(pose, portrait, at, exposure, left, grid)

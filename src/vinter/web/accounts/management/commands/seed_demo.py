@@ -1,0 +1,17 @@
+"""manage seed_demo: make the demo data."""
+
+from typing import Any
+
+from django.core.management.base import BaseCommand
+
+from vinter.web.accounts.demo import seed
+
+
+class Command(BaseCommand):
+    """Make the demo photographer with phones, sites and a planned shot."""
+
+    help = "Make the demo data; safe to run again."
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        """Run it."""
+        seed()

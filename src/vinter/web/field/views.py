@@ -1,0 +1,53 @@
+"""The field card: red on black, one screen, as a page and as one self-contained file."""
+
+import base64
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.conf import settings
+from django.shortcuts import render
+from django.template.loader import render_to_string
+from django.utils.text import slugify
+
+from vinter.core.sky.nights import nights
+from vinter.web.chain import head
+from vinter.web.nights.drawing import draw
+from vinter.web.owned import owned
+from vinter.web.shots.models import Shot
+
+
+def cards(request: HttpRequest) -> HttpResponse:
+    """The cards that can be carried out."""
+    return render(request, "field/cards.html", {"shots": Shot.objects.filter(owner=request.user).select_related("site"), **head("Field")})
+
+
+def _context(shot: Shot) -> dict[str, Any]:
+    core = shot.site.core()
+    night = nights(core, shot.night, shot.night)[0]
+    ticks = shot.core_lens.infinity_ticks
+    checks = [
+        (f"{shot.lens.capitalize()} lens, RAW on", ""), ("Flash off, screen dim, notifications off", ""), ("Lens wiped, clamp off the buttons", ""),
+        ("Focus, back from the end mark" if ticks else "Focus, at the end mark", f"{ticks} ticks" if ticks else "infinity"),
+        ("ISO", f"{shot.iso}"), ("Shutter", f"{shot.shutter:g} s"), ("White balance, fixed", "4200 K"), ("Delay", "3 s"), ("Frames", f"{shot.frames}"),
+        ("Point to", f"az {shot.pose.azimuth:.0f}° up {shot.pose.altitude:.0f}°")]
+    return {"shot": shot, "night": night, "strip": draw(core, night, 350, 34, red=True), "checks": checks, "tz": shot.site.tz,
+            "minutes": shot.frames * (shot.shutter + 1) / 60, "window": night.best}
+
+
+def card(request: HttpRequest, pk: int) -> HttpResponse:
+    """The card on the phone."""
+    return render(request, "field/card.html", _context(owned(Shot, request, pk)))
+
+
+def card_file(request: HttpRequest, pk: int) -> HttpResponse:
+    """The card as one HTML file that needs no network: styles and fonts inside."""
+    shot = owned(Shot, request, pk)
+    static = settings.BASE / "static"
+    style = (static / "css" / "field.css").read_text()
+    for name in ("next", "mono"):
+        data = base64.b64encode((static / "fonts" / f"atkinson-{name}.woff2").read_bytes()).decode()
+        style = style.replace(f"url(../fonts/atkinson-{name}.woff2)", f"url(data:font/woff2;base64,{data})")
+    script = (static / "js" / "card.js").read_text()
+    text = render_to_string("field/card.html", {**_context(shot), "style": style, "script": script})
+    name = f"vinter-card-{shot.night}-{slugify(shot.title)}.html"
+    return HttpResponse(text, headers={"Content-Disposition": f'attachment; filename="{name}"'})

@@ -1,0 +1,34 @@
+"""The job of an export."""
+
+from pathlib import Path
+
+from vinter.core.finish.export import export
+from vinter.core.finish.recipe import Recipe
+from vinter.core.formats.pictures import PictureInfo
+from vinter.web.finish.models import Export
+from vinter.web.jobs.handlers import Tools
+from vinter.web.takes.models import Frame
+
+
+def _info(one: Export) -> PictureInfo:
+    """Metadata of the picture: what it shows, and the camera and time of its first frame."""
+    stack = one.finish.stack
+    first = Frame.objects.filter(pk__in=stack.frames).order_by("name").first()
+    m = (first.measure or {}) if first else {}
+    model = stack.take.shot.phone.name if stack.take.shot else ""
+    return PictureInfo(f"{stack.take.title}: {stack.report['frames_used'] if stack.report else len(stack.frames)} frames stacked",
+                       model.split(" ")[0], model, m.get("time"), m.get("iso"), m.get("exposure_s"))
+
+
+def export_finish(pk: int, tools: Tools) -> None:
+    """Render a finish at full size into its file, and a small one beside it."""
+    one = Export.objects.select_related("finish__stack__take__shot__phone").get(pk=pk)
+    one.path.parent.mkdir(parents=True, exist_ok=True)
+    recipe = Recipe.model_validate(one.recipe)
+    stack = one.finish.stack.picture
+    tools.progress("rendering at full size", 0.1)
+    made = tools.pool.submit(export, stack, recipe, Path(one.path), one.width, _info(one)).result()
+    tools.progress("rendering a small one", 0.85)
+    tools.pool.submit(export, stack, recipe, Path(one.small), 900).result()
+    one.made_width, one.made_height = made
+    one.save(update_fields=["made_width", "made_height"])

@@ -1,0 +1,105 @@
+"""The finish: editing with a live picture, and exports."""
+
+import json
+
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_POST
+
+import vinter
+from vinter.core.errors import BadInput
+from vinter.core.finish.recipe import parse_recipe
+from vinter.core.finish.render import suggest, untouched
+from vinter.core.finish.scene import load_scene
+from vinter.web.chain import head
+from vinter.web.finish import darkroom
+from vinter.web.finish.controls import rows
+from vinter.web.finish.models import Export, Finish
+from vinter.web.jobs.models import enqueue, latest
+from vinter.web.owned import owned
+from vinter.web.stacks.models import Stack
+
+
+def finishes(request: HttpRequest) -> HttpResponse:
+    """All finishes of the user."""
+    own = Finish.objects.filter(owner=request.user).select_related("stack__take")
+    return render(request, "finish/finishes.html", {"finishes": own, **head("Finish")})
+
+
+@require_POST
+def new(request: HttpRequest, pk: int) -> HttpResponse:
+    """Begin a finish of a stack from a restrained suggestion."""
+    stack = owned(Stack, request, pk)
+    working = stack.folder / "working.npz"
+    if not working.is_file():
+        raise BadInput(f"{stack}: it is not stacked yet")
+    recipe = suggest(load_scene(working)).model_dump()
+    one = Finish.objects.create(owner=request.user, stack=stack, recipe=recipe, version=vinter.__version__)
+    return redirect("finish", one.pk)
+
+
+def finish(request: HttpRequest, pk: int) -> HttpResponse:
+    """The bench of one finish."""
+    one = owned(Finish, request, pk)
+    report = one.stack.report or {}
+    context = f"{one.stack.take.title} · {report.get('frames_used', 0)} frames"
+    if report.get("noise_gain"):
+        context += f" · {report['noise_gain']:.1f}× less noise"
+    exports = [(e, latest("export", e.pk)) for e in one.export_set.all()]
+    return render(request, "finish/finish.html", {
+        "finish": one, "rows": rows(one.recipe), "untouched": untouched().model_dump(), "exports": exports,
+        "kinds": Export.KINDS, **head("Finish", finish=one, context=context)})
+
+
+@require_POST
+def draw(request: HttpRequest, pk: int) -> HttpResponse:
+    """Render a recipe: JPEG in the body, histogram and limits in a header."""
+    one = owned(Finish, request, pk)
+    recipe = parse_recipe(request.body)
+    made = darkroom.render(one.stack.folder / "working.npz", recipe, request.GET.get("size") == "draft")
+    told = {"histogram": made.histogram, "noise": round(made.limits.sky_noise, 2), "words": made.limits.words,
+            "headroom": round(made.limits.headroom_ev, 2), "size": made.size}
+    return HttpResponse(made.jpeg, content_type="image/jpeg", headers={"X-Vinter": json.dumps(told), "Cache-Control": "no-store"})
+
+
+@require_POST
+def save(request: HttpRequest, pk: int) -> HttpResponse:
+    """Keep a recipe."""
+    one = owned(Finish, request, pk)
+    one.recipe = parse_recipe(request.body).model_dump()
+    one.save(update_fields=["recipe", "changed"])
+    return JsonResponse({"saved": True})
+
+
+def recipe_file(request: HttpRequest, pk: int) -> HttpResponse:
+    """The recipe as a JSON file, for the command line."""
+    one = owned(Finish, request, pk)
+    return HttpResponse(json.dumps(one.recipe, indent=1), content_type="application/json",
+                        headers={"Content-Disposition": f'attachment; filename="vinter-recipe-{one.pk}.json"'})
+
+
+@require_POST
+def export(request: HttpRequest, pk: int) -> HttpResponse:
+    """Queue an export of the kept recipe."""
+    one = owned(Finish, request, pk)
+    kind = request.POST.get("kind", "")
+    if kind not in dict(Export.KINDS):
+        raise BadInput(f"{kind!r} is not a kind of picture to export")
+    width = request.POST.get("width", "")
+    if width and not width.isdigit():
+        raise BadInput(f"width {width!r} is not a whole number of px")
+    made = Export.objects.create(owner=request.user, finish=one, kind=kind, width=int(width) if width else None, recipe=one.recipe)
+    enqueue(request.user, "export", made.pk)
+    return redirect("finish", one.pk)
+
+
+def download(request: HttpRequest, pk: int, which: str = "full") -> HttpResponse:
+    """An exported picture."""
+    one = owned(Export, request, pk)
+    path = one.small if which == "small" else one.path
+    if not path.is_file():
+        raise Http404("not exported yet")
+    kinds = {"jpg": "image/jpeg", "tif": "image/tiff", "png": "image/png"}
+    kind = "image/jpeg" if which == "small" else kinds[one.kind]
+    return FileResponse(path.open("rb"), content_type=kind, as_attachment=which == "full",
+                        filename=f"vinter-{one.finish.stack.take.pk}-{one.pk}.{one.kind}")

@@ -1,0 +1,122 @@
+"""The night strip as numbers to draw: positions, tones and lines. No judgement is made here."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+import numpy as np
+
+from vinter.core.sky.nights import Night
+from vinter.core.sky.site import Site
+from vinter.core.sky.track import Track
+
+PAPER, INK, MOONWASH = (241, 243, 242), (16, 33, 63), (149, 178, 212)
+BLACK, EMBER = (0, 0, 0), (196, 22, 12)
+DAY_MAG, DARK_MAG = 17.0, 21.6
+COST_NAMES = ("towns", "moon", "twilight")
+COST_LIMIT = 4.0
+
+
+@dataclass(frozen=True)
+class Strip:
+    """A drawn night: width and height in px, gradient stops, curves as SVG paths, hour ticks, brackets."""
+
+    width: int
+    height: int
+    start: float
+    end: float
+    stops: list[tuple[str, str]]
+    core: str
+    moon: str
+    ticks: list[tuple[float, str]]
+    brackets: list[dict[str, Any]]
+    costs: list[tuple[str, str]]
+    levels: list[tuple[float, int]]
+    samples: list[dict[str, Any]]
+
+    def x(self, unix: float) -> float:
+        """Horizontal place of a time."""
+        return round((unix - self.start) / (self.end - self.start) * self.width, 2)
+
+
+def _mix(a: tuple[int, int, int], b: tuple[int, int, int], share: float) -> tuple[int, int, int]:
+    return (round(a[0] + (b[0] - a[0]) * share), round(a[1] + (b[1] - a[1]) * share), round(a[2] + (b[2] - a[2]) * share))
+
+
+def _tone(brightness: float, moon_cost: float, high: bool, red: bool) -> str:
+    """Ink by darkness; half as strong where the target is too low; a pale wash where the Moon shines."""
+    dark = float(np.clip((brightness - DAY_MAG) / (DARK_MAG - DAY_MAG), 0, 1)) ** 1.6
+    if red:
+        return "#{:02x}{:02x}{:02x}".format(*_mix(EMBER, BLACK, 0.35 + 0.65 * dark * (1.0 if high else 0.75)))
+    strength = dark * (1.0 if high else 0.28)
+    tone = _mix(PAPER, INK, strength)
+    wash = float(np.clip(moon_cost / 2.5, 0, 0.85)) * dark
+    return "#{:02x}{:02x}{:02x}".format(*_mix(tone, MOONWASH, wash))
+
+
+def _path(x: np.ndarray[Any, Any], y: np.ndarray[Any, Any]) -> str:
+    return "M" + "L".join(f"{a:.1f} {b:.1f}" for a, b in zip(x, y, strict=True)) if len(x) else ""
+
+
+def _runs(x: np.ndarray[Any, Any], y: np.ndarray[Any, Any], shown: np.ndarray[Any, Any]) -> str:
+    """Path of the shown stretches only."""
+    edges = np.flatnonzero(np.diff(np.r_[False, shown, False].astype(int)))
+    return " ".join(_path(x[a:b], y[a:b]) for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a > 1)
+
+
+def _cost_areas(track: Track, x: np.ndarray[Any, Any], height: float) -> list[tuple[str, str]]:
+    """Stacked areas from the top down, cut at the limit."""
+    costs, upper, out = track.parts.costs(), np.zeros(len(x)), []
+    for name in COST_NAMES:
+        lower = upper + costs[name]
+        a, b = (np.minimum(v, COST_LIMIT) / COST_LIMIT * height for v in (upper, lower))
+        out.append((name, _path(np.r_[x, x[::-1]], np.r_[a, b[::-1]]) + "Z"))
+        upper = lower
+    return out
+
+
+def _ticks(site: Site, start: float, end: float, width: int) -> list[tuple[float, str]]:
+    first = datetime.fromtimestamp(start, site.zone)
+    whole = start - first.minute * 60 - first.second
+    out = []
+    for i in range(1, 27):
+        at = whole + 3600 * i
+        if at <= end:
+            out.append((round((at - start) / (end - start) * width, 1), datetime.fromtimestamp(at, site.zone).strftime("%H")))
+    return out
+
+
+def _samples(track: Track) -> list[dict[str, Any]]:
+    """What the cursor reads, every sample."""
+    parts, costs = track.parts, track.costs
+    lit = track.illuminated
+    return [{"t": float(track.t[i]), "alt": round(float(track.alt[i]), 1), "az": round(float(track.az[i])),
+             "tilt": round(float(track.tilt[i])), "sky": round(float(parts.brightness[i]), 2),
+             "err": round(float(parts.uncertainty[i]), 2), "sun": round(float(track.sun_alt[i]), 1),
+             "moon": round(float(track.moon_alt[i]), 1), "lit": round(100 * float(lit[i])),
+             "cost": {name: round(float(v[i]), 2) for name, v in costs.items()}} for i in range(len(track.t))]
+
+
+def draw(site: Site, night: Night, width: int = 860, height: int = 220, top: float = 45.0, min_altitude: float = 10.0,
+         red: bool = False) -> Strip | None:
+    """The strip of a night from sunset to sunrise; None where the Sun never sets."""
+    track = night.strip
+    if len(track.t) < 3:
+        return None
+    start, end = float(track.t[0]), float(track.t[-1])
+    x = (track.t - start) / (end - start) * width
+    top = max(top, float(np.ceil(track.alt.max() / 10) * 10))
+    brightness, moon_cost = track.parts.brightness, track.parts.costs()["moon"]
+    stops = [(f"{100 * x[i] / width:.2f}%", _tone(float(brightness[i]), float(moon_cost[i]), bool(track.alt[i] >= min_altitude), red))
+             for i in range(0, len(x), 2 if width > 500 else 4)]
+
+    def y(altitude: np.ndarray[Any, Any]) -> np.ndarray[Any, Any]:
+        return height - np.asarray(altitude) / top * height
+
+    shown_moon = (track.moon_alt > 0) & (track.moon_alt < top)
+    strip = Strip(width, height, start, end, stops, _runs(x, y(track.alt), track.alt > 0),
+                  _runs(x, y(track.moon_alt), shown_moon), _ticks(site, start, end, width), [],
+                  _cost_areas(track, x, 150.0), [(float(y(np.array(a))), a) for a in range(10, int(top), 10)], _samples(track))
+    for w in night.windows:
+        strip.brackets.append({"x0": strip.x(w.start), "x1": strip.x(w.end), "start": w.start, "end": w.end})
+    return strip

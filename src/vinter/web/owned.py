@@ -1,0 +1,14 @@
+"""Everything a person owns is reached through its owner; what is someone else's does not exist."""
+
+from typing import TypeVar
+
+from django.db.models import Model
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+
+M = TypeVar("M", bound=Model)
+
+
+def owned(model: type[M], request: HttpRequest, pk: int) -> M:
+    """The user's own object, or 404."""
+    return get_object_or_404(model, pk=pk, owner=request.user)

@@ -1,0 +1,81 @@
+"""Settings. Everything that differs between machines comes from the environment (see README)."""
+
+import os
+import secrets
+from pathlib import Path
+
+BASE = Path(__file__).resolve().parent
+HOME = Path(os.environ.get("VINTER_HOME", BASE.parents[2] / "var"))
+HOME.mkdir(parents=True, exist_ok=True)
+MEDIA_ROOT = HOME / "media"
+DEMO = os.environ.get("VINTER_DEMO") == "1"
+DEBUG = False
+ALLOWED_HOSTS = os.environ.get("VINTER_HOSTS", "localhost,127.0.0.1,[::1]").split(",")
+CSRF_TRUSTED_ORIGINS = [o for o in os.environ.get("VINTER_ORIGINS", "").split(",") if o]
+
+
+def _secret() -> str:
+    """The signing key, made once and kept readable by its owner only."""
+    path = HOME / "secret.key"
+    try:
+        with os.fdopen(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600), "w") as file:
+            file.write(secrets.token_urlsafe(50))
+    except FileExistsError:
+        pass
+    return path.read_text()
+
+
+SECRET_KEY = os.environ.get("VINTER_SECRET") or _secret()
+INSTALLED_APPS = [
+    "django.contrib.auth", "django.contrib.contenttypes", "django.contrib.sessions", "django.contrib.staticfiles",
+    "vinter.web", "vinter.web.accounts", "vinter.web.jobs", "vinter.web.gear", "vinter.web.sites", "vinter.web.nights",
+    "vinter.web.shots", "vinter.web.field", "vinter.web.takes", "vinter.web.stacks", "vinter.web.finish", "vinter.web.ledger",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "vinter.web.security.SecurityHeaders",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "vinter.web.security.PlainErrors",
+]
+ROOT_URLCONF = "vinter.web.urls"
+WSGI_APPLICATION = "vinter.web.wsgi.application"
+TEMPLATES = [{
+    "BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [BASE / "templates"], "APP_DIRS": True,
+    "OPTIONS": {"context_processors": ["django.template.context_processors.request", "django.contrib.auth.context_processors.auth"],
+                "builtins": ["vinter.web.templatetags.figures"]}}]
+DATABASES = {"default": {
+    "ENGINE": "django.db.backends.sqlite3", "NAME": HOME / "vinter.sqlite3",
+    "OPTIONS": {"timeout": 20, "transaction_mode": "IMMEDIATE",
+                "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;"},
+    "TEST": {"NAME": HOME / "test.sqlite3"}}}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+LOGIN_URL = "sign-in"
+LOGIN_REDIRECT_URL = "home"
+LOGOUT_REDIRECT_URL = "sign-in"
+AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"}]
+STATIC_URL = "/static/"
+STATICFILES_DIRS = [BASE / "static"]
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_MAX_AGE = 3600
+TIME_ZONE = "UTC"
+USE_TZ = True
+LANGUAGE_CODE = "en"
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+CSRF_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = os.environ.get("VINTER_HTTPS") == "1"
+SECURE_CONTENT_TYPE_NOSNIFF = True
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+FILE_UPLOAD_TEMP_DIR = HOME / "incoming"
+FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
+DATA_UPLOAD_MAX_MEMORY_SIZE = 10 * 2**20
+UPLOAD_LIMIT = 400 * 2**20  # bytes of one uploaded frame
+WORKER_PROCESSES = int(os.environ.get("VINTER_WORKERS", min(os.cpu_count() or 1, 8)))
+CLUSTER = os.environ.get("VINTER_CLUSTER", "")

@@ -1,0 +1,60 @@
+"""A planned shot and what it asks for."""
+
+from functools import cached_property
+from typing import Any
+
+from django.conf import settings
+from django.db import models
+
+from vinter.core.camera.phones import Lens
+from vinter.core.camera.projection import Pose
+from vinter.core.simulate.phone import Burst
+from vinter.web.gear.models import Phone
+from vinter.web.sites.models import Site
+
+
+class Shot(models.Model):
+    """A site, a minute, a lens and the settings computed for them. ``plan`` is the core's ShotPlan as data."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
+    site = models.ForeignKey(Site, models.PROTECT)
+    phone = models.ForeignKey(Phone, models.PROTECT)
+    lens = models.CharField(max_length=40)
+    title = models.CharField(max_length=120)
+    night = models.DateField()
+    moment = models.FloatField()
+    use = models.CharField(max_length=10, default="screen")
+    portrait = models.BooleanField(default=False)
+    iso = models.IntegerField()
+    shutter = models.FloatField()
+    frames = models.IntegerField()
+    plan = models.JSONField()
+    version = models.CharField(max_length=20)
+    lesson = models.TextField(blank=True, default="")
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return self.title
+
+    @cached_property
+    def core_lens(self) -> Lens:
+        """The lens for the core."""
+        return self.phone.core().lens(self.lens)
+
+    @property
+    def exposure(self) -> dict[str, Any]:
+        """Settings and reasons."""
+        return dict(self.plan["exposure"])
+
+    @property
+    def pose(self) -> Pose:
+        """Where the lens points."""
+        return Pose(**self.plan["pose"])
+
+    def burst(self, seed: int) -> Burst:
+        """What the simulated phone is told to shoot this."""
+        return Burst(self.site.core(), self.core_lens, self.moment, self.pose, self.iso, self.shutter, self.frames,
+                     portrait=self.portrait, seed=seed, model=self.phone.name)

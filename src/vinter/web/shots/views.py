@@ -1,0 +1,111 @@
+"""Making a shot from a night, and looking at it."""
+
+from datetime import datetime, timedelta
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_POST
+
+import vinter
+from vinter.core.errors import BadInput
+from vinter.core.shot import ShotPlan, field_of_view, plan_shot
+from vinter.core.sky.nights import Night, nights
+from vinter.core.sky.verdict import compass
+from vinter.web.chain import head
+from vinter.web.gear.models import Phone
+from vinter.web.nights.drawing import draw
+from vinter.web.owned import owned
+from vinter.web.shots.forms import ShotForm
+from vinter.web.shots.models import Shot
+from vinter.web.sites.models import Site
+
+
+def shots(request: HttpRequest) -> HttpResponse:
+    """All shots of the user."""
+    own = Shot.objects.filter(owner=request.user).select_related("site", "phone")
+    return render(request, "shots/shots.html", {"shots": own, **head("Shot")})
+
+
+def _night_of(site: Site, moment: float) -> Night:
+    """The night (noon to noon) that holds a moment."""
+    core = site.core()
+    day = (datetime.fromtimestamp(moment, core.zone) - timedelta(hours=12)).date()
+    return nights(core, day, day)[0]
+
+
+def _moment(text: str) -> float:
+    try:
+        return float(text)
+    except ValueError as error:
+        raise BadInput(f"the minute {text!r} is not a time") from error
+
+
+def _plan(form: ShotForm, site: Site, moment: float, night: Night) -> tuple[Phone, str, ShotPlan]:
+    phone, lens = form.chosen()
+    data = form.cleaned_data
+    plan = plan_shot(site.core(), moment, phone.core().lens(lens), night, data["use"], bool(data["portrait"]), data["frames"])
+    return phone, lens, plan
+
+
+def new(request: HttpRequest, pk: int) -> HttpResponse:
+    """Choose lens and use for a minute at a site; figures follow at once, saving keeps them."""
+    site = owned(Site, request, pk)
+    moment = _moment(request.POST.get("t") or request.GET.get("t") or "nothing")
+    night = _night_of(site, moment)
+    first = Phone.objects.filter(owner=request.user, key="marlet-7").first() or Phone.objects.filter(owner=request.user).first()
+    if first is None:
+        raise BadInput("no phone yet: add one under Gear")
+    start: dict[str, Any] = {"lens": f"{first.pk}:{next(iter(first.lenses))}", "use": "screen", "portrait": ""}
+    given = request.POST if request.method == "POST" else {**start, **request.GET.dict()}
+    form = ShotForm(request.user, given)
+    if not form.is_valid():
+        return render(request, "shots/new.html", {"form": form, "site": site, "moment": moment, "night": night,
+                                                  **head("Shot", site=site, day=night.day)}, status=400)
+    phone, lens, plan = _plan(form, site, moment, night)
+    if request.method == "POST" and "save" in request.POST:
+        return redirect("shot", _save(request, site, phone, lens, moment, night, plan, form.cleaned_data).pk)
+    context = {"form": form, "site": site, "moment": moment, "night": night, "plan": plan, "lens": phone.core().lens(lens),
+               "view": field_of_view(phone.core().lens(lens), plan.portrait), "strip": draw(site.core(), night, 860, 90),
+               **head("Shot", site=site, day=night.day)}
+    return render(request, "shots/figures.html" if request.headers.get("HX-Request") else "shots/new.html", context)
+
+
+def _save(request: HttpRequest, site: Site, phone: Phone, lens: str, moment: float, night: Night, plan: ShotPlan,
+          data: dict[str, Any]) -> Shot:
+    advice = plan.exposure
+    return Shot.objects.create(
+        owner=request.user, site=site, phone=phone, lens=lens, night=night.day, moment=moment, use=data["use"],
+        portrait=plan.portrait, iso=data["iso"] or advice.iso.chosen, shutter=data["shutter"] or advice.shutter.chosen,
+        frames=data["frames"] or advice.frames.count, plan=plan.data(), version=vinter.__version__,
+        title=data["title"] or f"{site.name}, core in the {compass(plan.at.azimuth)}")
+
+
+def shot(request: HttpRequest, pk: int) -> HttpResponse:
+    """A saved shot with its figures and what came of it."""
+    one = owned(Shot, request, pk)
+    night = nights(one.site.core(), one.night, one.night)[0]
+    strip = draw(one.site.core(), night, 860, 90)
+    return render(request, "shots/shot.html", {
+        "shot": one, "night": night, "strip": strip, "lens": one.core_lens, "takes": one.take_set.all(),
+        "minutes": one.frames * (one.shutter + 1) / 60, "gigabytes": one.frames * one.core_lens.raw_megabytes / 1000,
+        "trail": one.shutter * one.exposure["shutter"]["worst_px_s"], **head("Shot", shot=one)})
+
+
+@require_POST
+def lesson(request: HttpRequest, pk: int) -> HttpResponse:
+    """Keep what to do differently next time."""
+    one = owned(Shot, request, pk)
+    one.lesson = request.POST.get("lesson", "")[:2000]
+    one.save(update_fields=["lesson"])
+    return redirect("ledger")
+
+
+@require_POST
+def delete(request: HttpRequest, pk: int) -> HttpResponse:
+    """Delete a shot that nothing was shot for."""
+    one = owned(Shot, request, pk)
+    if one.take_set.exists():
+        raise BadInput(f"{one.title}: frames were shot for it, so it stays in the ledger")
+    one.delete()
+    return redirect("shots")

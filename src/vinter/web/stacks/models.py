@@ -1,0 +1,38 @@
+"""Stacks of takes."""
+
+from pathlib import Path
+
+from django.conf import settings
+from django.db import models
+
+from vinter.web.takes.models import Take
+
+
+class Stack(models.Model):
+    """A take combined into one linear picture; names its inputs, parameters and code version."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
+    take = models.ForeignKey(Take, models.PROTECT)
+    method = models.CharField(max_length=10, default="clip")
+    kappa = models.FloatField(default=3.5)
+    ground = models.CharField(max_length=10, default="auto")
+    frames = models.JSONField()
+    report = models.JSONField(null=True)
+    version = models.CharField(max_length=20)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return f"{self.take.title}, {len(self.frames)} frames"
+
+    @property
+    def folder(self) -> Path:
+        """Where its results lie."""
+        return Path(settings.MEDIA_ROOT) / str(self.owner_id) / "stacks" / str(self.pk)
+
+    @property
+    def picture(self) -> Path:
+        """The float32 linear TIFF."""
+        return self.folder / "stack.tif"

@@ -1,0 +1,86 @@
+"""Takes and their frames. Original files are never changed."""
+
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.db import models
+
+from vinter.web.shots.models import Shot
+
+
+class Take(models.Model):
+    """A burst of frames from one stand, shot by the simulated phone or uploaded."""
+
+    SIMULATED, UPLOADED = "simulated", "uploaded"
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
+    shot = models.ForeignKey(Shot, models.PROTECT, null=True)
+    kind = models.CharField(max_length=12)
+    title = models.CharField(max_length=120)
+    seed = models.IntegerField(default=1)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return self.title
+
+    @property
+    def folder(self) -> Path:
+        """Where its originals lie."""
+        return Path(settings.MEDIA_ROOT) / str(self.owner_id) / "takes" / str(self.pk)
+
+    @property
+    def looks(self) -> Path:
+        """Where pictures made from the originals lie; can be thrown away."""
+        return self.folder / "looks"
+
+    def kept(self) -> "list[Frame]":
+        """Frames that go into a stack."""
+        return [f for f in self.frame_set.all() if f.goes_in]
+
+
+class Frame(models.Model):
+    """One file of a take with its measures (the core's Measure as data) and the user's decision."""
+
+    KEEP, DROP = "keep", "drop"
+
+    take = models.ForeignKey(Take, models.CASCADE)
+    name = models.CharField(max_length=200)
+    stored = models.CharField(max_length=80)
+    size = models.BigIntegerField(default=0)
+    digest = models.CharField(max_length=64, db_index=True, default="")
+    measure = models.JSONField(null=True)
+    error = models.TextField(default="")
+    decision = models.CharField(max_length=4, default="", blank=True)
+
+    class Meta:
+        ordering = ["name", "id"]
+        constraints = [models.UniqueConstraint(fields=["take", "digest"], name="one_frame_per_content")]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def path(self) -> Path:
+        """The original file."""
+        return self.take.folder / self.stored
+
+    @property
+    def suggestion(self) -> str:
+        """keep, doubt or drop, as measured; drop when it cannot be read."""
+        return "drop" if self.error else (self.measure or {}).get("verdict", "")
+
+    @property
+    def goes_in(self) -> bool:
+        """Whether it goes into a stack: the user's word, else the measures'."""
+        if self.error or not self.measure:
+            return False
+        return self.decision == self.KEEP or (self.decision == "" and self.suggestion != "drop")
+
+    @property
+    def reasons(self) -> list[Any]:
+        """Why it was suggested so."""
+        return [self.error] if self.error else list((self.measure or {}).get("reasons", []))

@@ -1,0 +1,67 @@
+"""Jobs of a take: the simulated phone shooting it, and measuring its frames."""
+
+import shutil
+from concurrent.futures import Future, as_completed
+from pathlib import Path
+from typing import Any
+
+from vinter.core.frames.measure import Measure, compare
+from vinter.core.stack.pipeline import Cancelled
+from vinter.web.jobs.handlers import Tools
+from vinter.web.takes.models import Frame, Take
+from vinter.web.takes.work import measure_file, shoot_frame
+
+
+def _gather(futures: dict[Future[Any], int], tools: Tools, label: str, start: float, end: float) -> dict[int, Any]:
+    """Results by key with progress; stops when asked."""
+    out: dict[int, Any] = {}
+    for future in as_completed(futures):
+        if tools.stop():
+            for waiting in futures:
+                waiting.cancel()
+            raise Cancelled
+        out[futures[future]] = future.result()
+        tools.progress(f"{label} {len(out)} of {len(futures)}", start + (end - start) * len(out) / len(futures))
+    return out
+
+
+def shoot_take(pk: int, tools: Tools) -> None:
+    """Let the simulated phone shoot the take's shot, then measure the frames."""
+    take = Take.objects.select_related("shot__site", "shot__phone").get(pk=pk)
+    assert take.shot is not None
+    take.frame_set.all().delete()
+    shutil.rmtree(take.folder, ignore_errors=True)
+    take.looks.mkdir(parents=True)
+    burst = take.shot.burst(take.seed)
+    futures = {tools.pool.submit(shoot_frame, burst, i, take.folder): i for i in range(burst.count)}
+    names = _gather(futures, tools, "shooting frame", 0.0, 0.55)
+    Frame.objects.bulk_create(
+        Frame(take=take, name=names[i], stored=names[i], size=(take.folder / names[i]).stat().st_size, digest=f"simulated {i}")
+        for i in sorted(names))
+    _measure(take, tools, 0.55, foreign=False)
+
+
+def measure_take(pk: int, tools: Tools) -> None:
+    """Measure the frames of an uploaded take that have no measures yet."""
+    take = Take.objects.get(pk=pk)
+    take.looks.mkdir(parents=True, exist_ok=True)
+    _measure(take, tools, 0.0, foreign=True)
+
+
+def _measure(take: Take, tools: Tools, start: float, foreign: bool) -> None:
+    waiting = [f for f in take.frame_set.all() if f.measure is None and not f.error]
+    futures = {tools.pool.submit(measure_file, Path(f.path), f.name, take.looks, foreign): i for i, f in enumerate(waiting)}
+    found = _gather(futures, tools, "measuring frame", start, 1.0)
+    for i, f in enumerate(waiting):
+        f.error = found[i].get("error", "")
+        f.measure = None if f.error else found[i]
+    Frame.objects.bulk_update(waiting, ["measure", "error"])
+    _compare(take)
+
+
+def _compare(take: Take) -> None:
+    """Judge the frames against each other."""
+    frames = [f for f in take.frame_set.all() if f.measure]
+    for f, m in zip(frames, compare([Measure(**f.measure) for f in frames]), strict=True):
+        f.measure = {**(f.measure or {}), "verdict": m.verdict, "reasons": m.reasons}
+    Frame.objects.bulk_update(frames, ["measure"])

@@ -1,0 +1,46 @@
+"""What a pool process does for a take: shoot a frame, measure a frame, make it visible. No database here."""
+
+from dataclasses import asdict
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import cv2
+
+from vinter.core.errors import BadInput
+from vinter.core.formats.pictures import write_jpeg
+from vinter.core.frames.look import look, thumbnail
+from vinter.core.frames.measure import clean, measure
+from vinter.core.frames.reading import read_frame
+from vinter.core.frames.sandbox import probe
+from vinter.core.simulate.phone import Burst, SimulatedPhone
+
+
+@lru_cache(maxsize=1)
+def _phone(burst: Burst) -> SimulatedPhone:
+    return SimulatedPhone(burst)
+
+
+def shoot_frame(burst: Burst, i: int, folder: Path) -> str:
+    """Render one frame of a burst into a folder; returns the file's name."""
+    cv2.setNumThreads(1)
+    return _phone(burst).write(i, folder).name
+
+
+def measure_file(path: Path, label: str, looks: Path, foreign: bool) -> dict[str, Any]:
+    """Measure one file and write a thumbnail and a full-size look; {"error"} when it cannot be read."""
+    cv2.setNumThreads(1)
+    try:
+        if foreign:
+            probe(path, label)
+        frame = read_frame(path)
+        data, plane = clean(frame)
+        found = asdict(measure(frame, (data, plane)))
+        picture = look(frame, data, found["background"])
+        write_jpeg(looks / f"{path.stem}.jpg", picture, quality=82)
+        write_jpeg(looks / f"{path.stem}.small.jpg", thumbnail(picture), quality=85)
+        return {**found, "file": label}
+    except BadInput as error:
+        return {"error": str(error).replace(path.name, label)}
+    except (OSError, ValueError, MemoryError) as error:
+        return {"error": f"{label}: {error}"}

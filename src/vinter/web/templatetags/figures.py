@@ -1,0 +1,81 @@
+"""Figures as text: times in a site's zone, hours and minutes, signed magnitudes, file sizes."""
+
+import json
+from datetime import UTC, datetime
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from django import template
+from django.utils.safestring import SafeString, mark_safe
+
+register = template.Library()
+MINUS = "−"
+
+
+@register.filter
+def clock(unix: float | None, zone: str = "UTC") -> str:
+    """Hour and minute of Unix seconds in a zone."""
+    if unix is None:
+        return "–"
+    return datetime.fromtimestamp(round(unix / 60) * 60, ZoneInfo(zone)).strftime("%H:%M")
+
+
+@register.filter
+def clocks(times: list[float], zone: str = "UTC") -> str:
+    """Several times, or a dash."""
+    return ", ".join(clock(t, zone) for t in times) or "–"
+
+
+@register.filter
+def moment(unix: float | None, zone: str = "UTC") -> str:
+    """Day and time in a zone."""
+    return "" if unix is None else datetime.fromtimestamp(unix, ZoneInfo(zone)).strftime("%-d %b %Y, %H:%M")
+
+
+@register.filter
+def duration(minutes: float) -> str:
+    """Minutes as hours and minutes."""
+    whole = round(minutes)
+    return f"{whole // 60} h {whole % 60:02d}" if whole >= 60 else f"{whole} min"
+
+
+@register.filter
+def lost(magnitudes: float) -> str:
+    """A cost in magnitudes with its sign."""
+    return "0.00" if abs(magnitudes) < 0.005 else f"{MINUS}{magnitudes:.2f}"
+
+
+@register.filter
+def fixed(value: float | None, digits: int = 1) -> str:
+    """A number with a fixed number of digits and a true minus sign."""
+    return "–" if value is None else f"{value:.{digits}f}".replace("-", MINUS)
+
+
+@register.filter
+def percent(share: float | None, digits: int = 0) -> str:
+    """A share as per cent."""
+    return "–" if share is None else f"{100 * share:.{digits}f} %"
+
+
+@register.filter
+def utc(unix: float) -> str:
+    """UTC ISO 8601."""
+    return datetime.fromtimestamp(unix, UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+@register.filter
+def item(mapping: Any, key: str) -> Any:
+    """A value by key."""
+    return mapping.get(key)
+
+
+@register.filter
+def as_json(value: Any) -> str:
+    """JSON for a data attribute (the template escapes it)."""
+    return json.dumps(value)
+
+
+@register.simple_tag
+def icon(name: str) -> SafeString:
+    """An icon of the vendored set, by reference."""
+    return mark_safe(f'<svg class="icon" aria-hidden="true"><use href="/static/vendor/icons.svg#{name}"/></svg>')
