@@ -11,8 +11,8 @@ from vinter.core.sky.site import Site
 from vinter.core.sky.track import Track
 
 PAPER, INK, MOONWASH = (241, 243, 242), (16, 33, 63), (149, 178, 212)
-BLACK, EMBER = (0, 0, 0), (196, 22, 12)
-DAY_MAG, DARK_MAG = 17.0, 21.6
+BLACK, EMBER = (0, 0, 0), (190, 0, 0)
+DAY_MAG, DARK_MAG = 17.0, 21.1
 COST_NAMES = ("towns", "moon", "twilight")
 COST_LIMIT = 4.0
 
@@ -45,7 +45,7 @@ def _mix(a: tuple[int, int, int], b: tuple[int, int, int], share: float) -> tupl
 
 def _tone(brightness: float, moon_cost: float, high: bool, red: bool) -> str:
     """Ink by darkness; half as strong where the target is too low; a pale wash where the Moon shines."""
-    dark = float(np.clip((brightness - DAY_MAG) / (DARK_MAG - DAY_MAG), 0, 1)) ** 1.6
+    dark = float(np.clip((brightness - DAY_MAG) / (DARK_MAG - DAY_MAG), 0, 1)) ** 1.5
     if red:
         return "#{:02x}{:02x}{:02x}".format(*_mix(EMBER, BLACK, 0.35 + 0.65 * dark * (1.0 if high else 0.75)))
     strength = dark * (1.0 if high else 0.28)

@@ -1,0 +1,150 @@
+// The finish: sends the recipe, shows what comes back. One request in flight, the newest waiting.
+"use strict";
+
+(() => {
+  const root = document.getElementById("finish");
+  if (!root) return;
+  const picture = document.getElementById("picture"), canvas = document.getElementById("histogram"), words = document.getElementById("limits");
+  const untouched = JSON.parse(document.getElementById("untouched").textContent);
+  let recipe = JSON.parse(document.getElementById("recipe").textContent);
+  let past = [], future = [], kept = JSON.stringify(recipe);
+
+  const get = (path) => path.split(".").reduce((o, p) => o[p], recipe);
+  const set = (path, value) => {
+    const parts = path.split("."), last = parts.pop();
+    parts.reduce((o, p) => o[p], recipe)[last] = value;
+  };
+  const text = (input) => {
+    const v = Number(input.value), unit = input.dataset.unit;
+    if (unit === "%" || unit === "% w") return `${Math.round(100 * v)} ${unit === "%" ? "%" : "% of the width"}`;
+    if (unit === "K") return `${Math.round(v)} K`;
+    const digits = unit === "°" ? 1 : 2;
+    const sign = v > 0 && (unit === "EV" || unit === "°") ? "+" : "";
+    return `${sign}${v.toFixed(digits)} ${unit}`.replace("-", "−");
+  };
+
+  function label(input) {
+    const risky = input.dataset.risky && Number(input.value) > Number(input.dataset.risky);
+    root.querySelector(`output[for="${CSS.escape(input.id)}"]`).textContent = text(input) + (risky ? " · too much" : "");
+  }
+
+  function fill() {
+    for (const input of root.querySelectorAll("[data-path]")) { input.value = get(input.dataset.path); label(input); }
+    for (const choice of root.querySelectorAll("[data-choice]")) choice.value = get(choice.dataset.choice);
+  }
+
+  function histogram(counts) {
+    const pen = canvas.getContext("2d"), w = canvas.width, h = canvas.height;
+    pen.clearRect(0, 0, w, h);
+    pen.globalCompositeOperation = "lighter";
+    const top = Math.log1p(Math.max(...counts.flatMap((c) => c.slice(1, -1))));
+    ["#b33", "#393", "#36b"].forEach((colour, i) => {
+      pen.fillStyle = colour;
+      counts[i].forEach((n, x) => {
+        const tall = (h * Math.log1p(n)) / top;
+        pen.fillRect((x * w) / counts[i].length, h - tall, w / counts[i].length, tall);
+      });
+    });
+    pen.globalCompositeOperation = "source-over";
+  }
+
+  let busy = false, pending = null;
+  async function draw(what, size) {
+    if (busy) { pending = [what, size]; return; }
+    busy = true;
+    try {
+      const answer = await fetch(`${root.dataset.draw}?size=${size}`, {
+        method: "POST", body: JSON.stringify(what),
+        headers: { "Content-Type": "application/json", "X-CSRFToken": window.vinterToken() } });
+      if (!answer.ok) { words.textContent = await answer.text(); return; }
+      const told = JSON.parse(answer.headers.get("X-Vinter"));
+      const blob = URL.createObjectURL(await answer.blob());
+      const old = picture.src;
+      picture.src = blob;
+      await picture.decode().catch(() => {});
+      if (old.startsWith("blob:")) URL.revokeObjectURL(old);
+      histogram(told.histogram);
+      words.replaceChildren(...told.words.map((w) => { const p = document.createElement("p"); p.textContent = w; return p; }));
+      picture.dataset.ready = size;
+    } finally {
+      busy = false;
+      if (pending) { const next = pending; pending = null; draw(...next); }
+    }
+  }
+
+  async function keep() {
+    const now = JSON.stringify(recipe);
+    if (now === kept) return;
+    past.push(kept);
+    future = [];
+    kept = now;
+    await save();
+  }
+
+  const save = () => fetch(root.dataset.save, { method: "POST", body: kept, headers: { "Content-Type": "application/json", "X-CSRFToken": window.vinterToken() } });
+
+  function travel(from, to) {
+    if (!from.length) return;
+    to.push(kept);
+    kept = from.pop();
+    recipe = JSON.parse(kept);
+    fill();
+    draw(recipe, "full");
+    save();
+  }
+
+  root.addEventListener("input", (e) => {
+    if (!e.target.dataset.path) return;
+    set(e.target.dataset.path, Number(e.target.value));
+    label(e.target);
+    draw(recipe, "draft");
+  });
+  root.addEventListener("change", (e) => {
+    if (e.target.dataset.choice) set(e.target.dataset.choice, e.target.value);
+    else if (!e.target.dataset.path) return;
+    draw(recipe, "full");
+    keep();
+  });
+
+  const before = document.getElementById("before");
+  const showBefore = () => draw({ ...untouched, level: recipe.level, crop: recipe.crop }, "full");
+  before.addEventListener("pointerdown", showBefore);
+  for (const name of ["pointerup", "pointerleave"]) before.addEventListener(name, () => draw(recipe, "full"));
+  document.getElementById("undo").addEventListener("click", () => travel(past, future));
+  document.getElementById("redo").addEventListener("click", () => travel(future, past));
+
+  let placing = false;
+  document.getElementById("place").addEventListener("click", () => { placing = true; picture.style.cursor = "crosshair"; });
+  picture.addEventListener("click", (e) => {
+    if (!placing) return;
+    placing = false;
+    picture.style.cursor = "";
+    const box = picture.getBoundingClientRect();
+    set("core.x", Math.round(1000 * (e.clientX - box.left) / box.width) / 1000);
+    set("core.y", Math.round(1000 * (e.clientY - box.top) / box.height) / 1000);
+    draw(recipe, "full");
+    keep();
+  });
+
+  document.addEventListener("keydown", (e) => {
+    if (e.ctrlKey && e.key === "z") { travel(past, future); e.preventDefault(); }
+    else if (e.ctrlKey && e.key === "y") { travel(future, past); e.preventDefault(); }
+    else if (e.key === "0" && e.target.dataset && e.target.dataset.rest) {
+      e.target.value = e.target.dataset.rest;
+      e.target.dispatchEvent(new Event("input", { bubbles: true }));
+      e.target.dispatchEvent(new Event("change", { bubbles: true }));
+    } else if (e.key === "b" && !e.repeat && !e.target.matches("select")) showBefore();
+  });
+  document.addEventListener("keyup", (e) => { if (e.key === "b") draw(recipe, "full"); });
+
+  // what is exported is what was kept: wait for a change that is still on its way
+  document.getElementById("export").addEventListener("submit", async (e) => {
+    if (JSON.stringify(recipe) === kept) return;
+    e.preventDefault();
+    await keep();
+    e.target.submit();
+  });
+
+  fill();
+  draw(recipe, "full");
+})();

@@ -1,0 +1,111 @@
+// The contact sheet: sending files two at a time, keys for keep and drop, the loupe at 100 %.
+"use strict";
+
+(() => {
+  const drop = document.getElementById("drop");
+  if (drop) {
+    const input = document.getElementById("files"), list = document.getElementById("sent");
+    let waiting = [], running = 0, sent = 0;
+
+    const line = (text) => { const li = document.createElement("li"); li.textContent = text; list.append(li); return li; };
+
+    function send(file, li) {
+      return new Promise((done) => {
+        const request = new XMLHttpRequest(), body = new FormData();
+        body.append("file", file);
+        request.open("POST", drop.dataset.url);
+        request.setRequestHeader("X-CSRFToken", window.vinterToken());
+        request.upload.onprogress = (e) => { li.textContent = `${file.name}: ${Math.round((100 * e.loaded) / e.total)} %`; };
+        request.onload = () => {
+          let answer = {};
+          try { answer = JSON.parse(request.responseText); } catch (error) { answer = { error: `${file.name}: the server could not take it` }; }
+          if (answer.error) li.textContent = answer.error;
+          else { li.textContent = `${file.name}: ${answer.duplicate ? "already here, kept once" : "received"}`; sent += answer.duplicate ? 0 : 1; }
+          done();
+        };
+        request.onerror = () => { li.textContent = `${file.name}: the connection broke; choose it again`; done(); };
+        request.send(body);
+      });
+    }
+
+    async function next() {
+      const job = waiting.shift();
+      if (!job) {
+        if (running === 0 && sent > 0) drop.requestSubmit();
+        return;
+      }
+      running += 1;
+      await send(...job);
+      running -= 1;
+      next();
+    }
+
+    function add(files) {
+      for (const file of files) waiting.push([file, line(`${file.name}: waiting`)]);
+      for (let i = running; i < 2; i += 1) next();
+    }
+
+    input.addEventListener("change", () => add(input.files));
+    drop.addEventListener("dragover", (e) => { e.preventDefault(); drop.classList.add("over"); });
+    drop.addEventListener("dragleave", () => drop.classList.remove("over"));
+    drop.addEventListener("drop", (e) => { e.preventDefault(); drop.classList.remove("over"); add(e.dataTransfer.files); });
+  }
+
+  const loupe = document.getElementById("loupe"), viewer = loupe.querySelector(".viewer"), image = loupe.querySelector("img");
+  const place = { x: 0.5, y: 0.5 };
+  let current = -1, last = -1;
+  const frames = () => [...document.querySelectorAll(".frame")];
+
+  function choose(i) {
+    const all = frames();
+    if (!all.length) return;
+    if (current >= 0 && all[current]) all[current].classList.remove("current");
+    current = Math.max(0, Math.min(all.length - 1, i));
+    all[current].classList.add("current");
+    all[current].scrollIntoView({ block: "nearest" });
+    if (loupe.classList.contains("open")) look();
+  }
+
+  function arrange() {
+    image.style.left = `${viewer.clientWidth / 2 - place.x * image.naturalWidth}px`;
+    image.style.top = `${viewer.clientHeight / 2 - place.y * image.naturalHeight}px`;
+  }
+
+  function look() {
+    const frame = frames()[current];
+    loupe.querySelector(".tag").textContent = frame.getAttribute("aria-label");
+    image.src = frame.dataset.full;
+    loupe.classList.add("open");
+  }
+
+  image.addEventListener("load", arrange);
+  viewer.addEventListener("pointermove", (e) => {
+    if (!e.buttons) return;
+    place.x -= e.movementX / image.naturalWidth;
+    place.y -= e.movementY / image.naturalHeight;
+    arrange();
+  });
+  document.addEventListener("click", (e) => {
+    const frame = e.target.closest(".frame");
+    if (frame && e.target.tagName === "IMG") {
+      const box = e.target.getBoundingClientRect();
+      place.x = (e.clientX - box.left) / box.width;
+      place.y = (e.clientY - box.top) / box.height;
+      last = current;
+      choose(frames().indexOf(frame));
+      look();
+    }
+  });
+  document.addEventListener("keydown", (e) => {
+    if (e.target.matches("input, select, textarea")) return;
+    if (e.key === "ArrowRight") { last = current; choose(current + 1); }
+    else if (e.key === "ArrowLeft") { last = current; choose(current - 1); }
+    else if (e.key === "Escape") loupe.classList.remove("open");
+    else if (e.key === "Enter" && current >= 0 && e.target.tagName !== "BUTTON") look();
+    else if (e.key === "f" && last >= 0) { const back = last; last = current; choose(back); }
+    else if ((e.key === "k" || e.key === "d") && current >= 0) frames()[current].querySelector(`[data-key="${e.key}"]`).click();
+    else return;
+    e.preventDefault();
+  });
+  document.body.addEventListener("htmx:afterSwap", () => { if (current >= 0 && frames()[current]) frames()[current].classList.add("current"); });
+})();
