@@ -140,8 +140,7 @@ def choose_iso(lens: Lens, mag: float, seconds: float, trail_px: float = 0.0) ->
     chosen = next(iso for iso in allowed if excess(iso) <= NOISE_SLACK)
     opinions = [
         Opinion(name, iso, excess(iso) <= NOISE_SLACK and level(iso) <= HUMP_LIMIT * 1.05,
-                f"ISO {iso:.0f}: noise {100 * excess(iso):+.0f} %, sky at {100 * photons.encoded(level(iso)):.0f} % of the "
-                "histogram")
+                f"ISO {iso:.0f}: {100 * excess(iso):+.0f} % noise, hump at {100 * photons.encoded(level(iso)):.0f} %")
         for name, iso in _school_iso(lens, mag, rate, seconds).items()]
     return IsoChoice(int(chosen), level(chosen), photons.encoded(level(chosen)), electrons, lens.noise_at(chosen),
                      photons.star_clipping(lens, seconds, chosen, trail_px=trail_px), opinions)

@@ -5,10 +5,11 @@ import numpy.typing as npt
 
 from vinter.core.finish.recipe import Core, Recipe, Zone
 from vinter.core.finish.scene import Scene
-from vinter.core.finish.steps import Canvas, Step, chain
+from vinter.core.finish.steps import Canvas, Glow, Step, chain, planck_gains
 
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
+NIGHT_RED_TO_BLUE = 0.92
 
 
 class Renderer:
@@ -49,12 +50,22 @@ def histogram(picture: U8, bins: int = 128) -> list[list[int]]:
     return [np.bincount(picture[::2, ::2, c].ravel() // shift, minlength=bins).tolist() for c in range(3)]
 
 
+def cool_kelvin(scene: Scene) -> float:
+    """Light balance at which the sky's own background comes out a little cool, as a night should look."""
+    background = Glow.base(scene) / np.array(scene.colour.neutral)
+    kelvins = np.arange(3000.0, 5300.0, 50.0)
+    balanced = [np.array(scene.colour.matrix) @ (background * planck_gains(k)) for k in kelvins]
+    away = [abs(rgb[0] / max(rgb[2], 1e-9) - NIGHT_RED_TO_BLUE) for rgb in balanced]
+    return float(kelvins[int(np.argmin(away))])
+
+
 def suggest(scene: Scene) -> Recipe:
-    """A restrained first recipe: neutral light, most glow out, a darker floor, a gentle curve."""
+    """A restrained first recipe: the sky a little cool, most glow out, a darker floor, a gentle curve."""
+    kelvin = cool_kelvin(scene)
     return Recipe(
-        glow=0.8, floor=0.9, core=Core(x=round(scene.core[0], 3), y=round(scene.core[1], 3), brightness=0.3),
-        sky=Zone(kelvin=4600, contrast=1.25, brightness=1.3, colour_smoothed=0.35, light_smoothed=0.15),
-        ground=Zone(kelvin=4800, brightness=1.6, contrast=1.05, colour_smoothed=0.6, light_smoothed=0.25))
+        glow=0.85, floor=1.1, core=Core(x=round(scene.core[0], 3), y=round(scene.core[1], 3), brightness=0.35),
+        sky=Zone(kelvin=kelvin, contrast=1.3, brightness=1.6, colour_smoothed=0.35, light_smoothed=0.15),
+        ground=Zone(kelvin=kelvin, brightness=1.6, contrast=1.05, colour_smoothed=0.6, light_smoothed=0.25))
 
 
 def untouched() -> Recipe:

@@ -36,7 +36,7 @@ def draw_trails(mosaic: F32, x0: npt.NDArray[np.float64], y0: npt.NDArray[np.flo
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def digitise(electrons: F32, z: F32, read_noise: float, gain: float, black: int, white: int,
+def digitise(electrons: F32, z: F32, read_noise: float, gain: float, black: float, white: int,
              out: npt.NDArray[np.uint16]) -> None:
     """Electrons to digital numbers: shot noise (skewed as Poisson), read noise, gain in DN per electron."""
     for y in range(out.shape[0]):

@@ -207,8 +207,10 @@ class SimulatedPhone:
         electrons = self.electrons(i)
         out = np.empty(electrons.shape, np.uint16)
         gain = (white - black) / lens.full_scale(self.burst.iso)
-        digitise(electrons, rng.standard_normal(electrons.shape, np.float32), lens.noise_at(self.burst.iso), gain, black,
-                 white, out)
+        # the sensor's masked pixels take out the mean dark current; its noise stays
+        dark = gain * lens.dark_current * self.burst.shutter
+        digitise(electrons, rng.standard_normal(electrons.shape, np.float32), lens.noise_at(self.burst.iso), gain,
+                 black - dark, white, out)
         return out
 
     def info(self, i: int) -> DngInfo:

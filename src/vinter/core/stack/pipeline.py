@@ -283,7 +283,8 @@ def _stack(run: _Run, files: list[Path], out: Path) -> Result:
     cv2.imwrite(str(mask_path), mask)
     report = reports.build(frames, unread, alignments, reference, model, settings.method, tiles,
                            _widths(frames[reference], picture), mask)
-    report["rejected_share"] = float(rejected[::4, ::4].mean())
+    sky = mask[::4, ::4] > 250
+    report["rejected_share"] = float(rejected[::4, ::4][sky].mean()) if sky.any() else 0.0
     report["seconds"] = round(time.monotonic() - run.started, 2)
     report["peak_rss_mb"] = round(max([anonymous_mb(), *(t.peak_mb for t in tiles)]) * 1.0, 1)
     run.progress("done", 1.0)

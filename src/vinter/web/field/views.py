@@ -3,8 +3,8 @@
 import base64
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse
 from django.conf import settings
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.template.loader import render_to_string
 from django.utils.text import slugify
@@ -26,7 +26,7 @@ def _context(shot: Shot) -> dict[str, Any]:
     night = nights(core, shot.night, shot.night)[0]
     ticks = shot.core_lens.infinity_ticks
     checks = [
-        (f"{shot.lens.capitalize()} lens, RAW on", ""), ("Flash off, screen dim, notifications off", ""), ("Lens wiped, clamp off the buttons", ""),
+        (f"{shot.lens.capitalize()} lens, RAW on", ""), ("Flash off, screen dim, no alerts", ""), ("Lens wiped, clamp off the buttons", ""),
         ("Focus, back from the end mark" if ticks else "Focus, at the end mark", f"{ticks} ticks" if ticks else "infinity"),
         ("ISO", f"{shot.iso}"), ("Shutter", f"{shot.shutter:g} s"), ("White balance, fixed", "4200 K"), ("Delay", "3 s"), ("Frames", f"{shot.frames}"),
         ("Point to", f"az {shot.pose.azimuth:.0f}° up {shot.pose.altitude:.0f}°")]

@@ -27,8 +27,6 @@ def export_finish(pk: int, tools: Tools) -> None:
     recipe = Recipe.model_validate(one.recipe)
     stack = one.finish.stack.picture
     tools.progress("rendering at full size", 0.1)
-    made = tools.pool.submit(export, stack, recipe, Path(one.path), one.width, _info(one)).result()
-    tools.progress("rendering a small one", 0.85)
-    tools.pool.submit(export, stack, recipe, Path(one.small), 900).result()
+    made = tools.pool.submit(export, stack, recipe, Path(one.path), one.width, _info(one), Path(one.small)).result()
     one.made_width, one.made_height = made
     one.save(update_fields=["made_width", "made_height"])

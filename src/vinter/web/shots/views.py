@@ -66,7 +66,8 @@ def new(request: HttpRequest, pk: int) -> HttpResponse:
     if request.method == "POST" and "save" in request.POST:
         return redirect("shot", _save(request, site, phone, lens, moment, night, plan, form.cleaned_data).pk)
     context = {"form": form, "site": site, "moment": moment, "night": night, "plan": plan, "lens": phone.core().lens(lens),
-               "view": field_of_view(phone.core().lens(lens), plan.portrait), "strip": draw(site.core(), night, 860, 90),
+               "view": field_of_view(phone.core().lens(lens), plan.portrait), "strip": (strip := draw(site.core(), night, 860, 90)),
+               "at_x": strip.x(moment) if strip else None,
                **head("Shot", site=site, day=night.day)}
     return render(request, "shots/figures.html" if request.headers.get("HX-Request") else "shots/new.html", context)
 
@@ -87,7 +88,7 @@ def shot(request: HttpRequest, pk: int) -> HttpResponse:
     night = nights(one.site.core(), one.night, one.night)[0]
     strip = draw(one.site.core(), night, 860, 90)
     return render(request, "shots/shot.html", {
-        "shot": one, "night": night, "strip": strip, "lens": one.core_lens, "takes": one.take_set.all(),
+        "shot": one, "night": night, "strip": strip, "at_x": strip.x(one.moment) if strip else None, "lens": one.core_lens, "takes": one.take_set.all(),
         "minutes": one.frames * (one.shutter + 1) / 60, "gigabytes": one.frames * one.core_lens.raw_megabytes / 1000,
         "trail": one.shutter * one.exposure["shutter"]["worst_px_s"], **head("Shot", shot=one)})
 

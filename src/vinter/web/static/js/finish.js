@@ -16,7 +16,7 @@
   };
   const text = (input) => {
     const v = Number(input.value), unit = input.dataset.unit;
-    if (unit === "%" || unit === "% w") return `${Math.round(100 * v)} ${unit === "%" ? "%" : "% of the width"}`;
+    if (unit === "%") return `${Math.round(100 * v)} %`;
     if (unit === "K") return `${Math.round(v)} K`;
     const digits = unit === "°" ? 1 : 2;
     const sign = v > 0 && (unit === "EV" || unit === "°") ? "+" : "";
