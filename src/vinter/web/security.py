@@ -19,6 +19,7 @@ class SecurityHeaders:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
+        """The response with the headers it lacks."""
         response = self.get_response(request)
         response.headers.setdefault("Content-Security-Policy", POLICY)
         response.headers.setdefault("Permissions-Policy", "camera=(), microphone=(), geolocation=()")
@@ -32,6 +33,7 @@ class PlainErrors:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
+        """The response as it is."""
         return self.get_response(request)
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import imagecodecs
 import numpy as np
@@ -54,7 +55,7 @@ def _packed(kind: int, value: object) -> tuple[int, bytes]:
         return len(raw), raw
     if isinstance(value, bytes):
         return len(value), value
-    values = list(value) if isinstance(value, (tuple, list)) else [value]
+    values: list[Any] = list(value) if isinstance(value, (tuple, list)) else [value]
     if kind in (RATIONAL, SRATIONAL):
         return len(values), b"".join(_rational(v, kind == SRATIONAL) for v in values)
     return len(values), struct.pack(f"<{len(values)}{_PACK[kind]}", *values)

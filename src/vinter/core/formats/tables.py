@@ -92,4 +92,4 @@ def nights_ics(site: Site, nights: list[Night], verdicts: list[Verdict]) -> str:
             alarm.add("trigger", timedelta(hours=-3))
             event.add_component(alarm)
             calendar.add_component(event)
-    return calendar.to_ical().decode()
+    return str(calendar.to_ical().decode())

@@ -81,7 +81,8 @@ def _noise_of(data: U16, frame: Frame) -> float:
 
 def demosaic(mosaic: U16, pattern: npt.NDArray[np.int64]) -> U16:
     """RGB (height, width, 3) of a clean mosaic by bilinear interpolation."""
-    name = _BAYER[tuple(int(v) for v in pattern.ravel())]
+    a, b, c, d = (int(v) for v in pattern.ravel())
+    name = _BAYER[a, b, c, d]
     return np.asarray(cv2.demosaicing(mosaic, getattr(cv2, f"COLOR_Bayer{name}2RGB")), np.uint16)
 
 

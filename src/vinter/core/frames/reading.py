@@ -118,7 +118,7 @@ def read_raw(path: Path) -> Frame:
             codes = np.where(raw.raw_pattern == 3, 1, raw.raw_pattern)
             black = np.array(raw.black_level_per_channel, float)[raw.raw_pattern]
             even = np.array(visible[:visible.shape[0] // 2 * 2, :visible.shape[1] // 2 * 2])
-    except rawpy.LibRawError as error:  # type: ignore[attr-defined]
+    except rawpy.LibRawError as error:
         raise BadInput(f"{path.name}: not a RAW file that can be read ({_told(error)})") from error
     return Frame(path, "bayer", upright(even, orientation), _turned_pattern(codes, orientation).astype(np.int64),
                  _turned_pattern(black, orientation), white, colour, meta)

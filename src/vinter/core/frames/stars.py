@@ -32,7 +32,7 @@ class Stars:
     @property
     def xy(self) -> Array:
         """Places as (n, 2)."""
-        return np.c_[self.x, self.y]
+        return np.asarray(np.c_[self.x, self.y])
 
     def take(self, index: npt.NDArray[np.generic]) -> "Stars":
         """Some of the stars."""

@@ -20,9 +20,9 @@ def draw_trails(mosaic: F32, x0: npt.NDArray[np.float64], y0: npt.NDArray[np.flo
     height, width = mosaic.shape
     for i in range(len(x0)):
         s = sigma[i]
-        reach = int(math.ceil(REACH * s))
+        reach = math.ceil(REACH * s)
         length = math.hypot(x1[i] - x0[i], y1[i] - y0[i])
-        steps = max(int(math.ceil(length / (0.8 * s))), 1)
+        steps = max(math.ceil(length / (0.8 * s)), 1)
         norm = 1 / (2 * math.pi * s * s * steps)
         for j in range(steps):
             along = (j + 0.5) / steps

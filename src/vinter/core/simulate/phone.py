@@ -165,7 +165,8 @@ class SimulatedPhone:
             if plane or (satellite and first == i):
                 begin = start + (i - first) * (self.burst.shutter + self.burst.gap) * speed
                 end = begin + self.burst.shutter * speed
-                out.append(Streak(*begin, *end, 260.0 if plane else 40.0, bool(plane)))
+                out.append(Streak(float(begin[0]), float(begin[1]), float(end[0]), float(end[1]), 260.0 if plane else 40.0,
+                                  bool(plane)))
         return out
 
     def _draw_streaks(self, mosaic: F32, i: int) -> None:

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
-from itertools import groupby
+from itertools import groupby, pairwise
 
 import numpy as np
 import numpy.typing as npt
@@ -112,8 +112,11 @@ def moments(strip: Track, index: npt.NDArray[np.intp]) -> list[Moment]:
     some = strip.take(index)
     parts, costs = some.parts, some.costs
     columns = zip(some.t, some.alt, some.az, some.tilt, parts.brightness, parts.uncertainty, some.quality, strict=True)
-    return [Moment(*map(float, row), {name: float(value[i]) for name, value in costs.items()})
-            for i, row in enumerate(columns)]
+    out = []
+    for i, row in enumerate(columns):
+        t, alt, az, tilt, mag, error, quality = map(float, row)
+        out.append(Moment(t, alt, az, tilt, mag, error, quality, {name: float(value[i]) for name, value in costs.items()}))
+    return out
 
 
 def vertices(t: Array, values: Array) -> tuple[Array, Array]:
@@ -154,7 +157,7 @@ class _Span:
 
 
 def _within(times: Array, start: float, end: float) -> list[float]:
-    return times[np.searchsorted(times, start):np.searchsorted(times, end)].tolist()
+    return [float(t) for t in times[np.searchsorted(times, start):np.searchsorted(times, end)]]
 
 
 def _segments(span: _Span, bounds: list[tuple[float, float]], edges: list[list[float]],
@@ -184,7 +187,7 @@ def _judged(span: _Span, segments: list[tuple[float, float]], limits: Thresholds
     good, quality = strip.parts.costs()["moon"] <= limits.moon_cost, strip.quality
     wish = np.where(good, quality, quality * 1e-3)
     starts = np.cumsum([0, *map(len, grids)])
-    bests = moments(strip, np.array([a + np.argmax(wish[a:b]) for a, b in zip(starts[:-1], starts[1:], strict=True)]))
+    bests = moments(strip, np.array([a + np.argmax(wish[a:b]) for a, b in pairwise(starts)]))
     out = []
     for (start, end), a, b, best in zip(segments, starts[:-1], starts[1:], bests, strict=True):
         weight = np.full(b - a, (end - start) / 60 / (b - a - 1))
@@ -201,7 +204,8 @@ def _year_nights(site: Site, year: int, days: list[date], limits: Thresholds,
     e = eph.year_ephemeris(year)
     sun = {name: span.sun(level) for name, level in SUN_LEVELS.items()}
     moon, target, dark = span.moon(), span.target(limits.min_altitude), span.sun(limits.sun_below)
-    grid = np.linspace(*np.array(bounds).T, 146).T
+    limits_of = np.array(bounds, float)
+    grid = np.linspace(limits_of[:, 0], limits_of[:, 1], 146).T
     sun_alt = eph.horizontal(e.sun(grid.ravel()), e.gast(grid.ravel()), site)[0].reshape(grid.shape)
     midnight, deepest = vertices(grid, -sun_alt)
     highest, _ = vertices(grid, place(site, year, grid.ravel(), radec)[0].reshape(grid.shape))

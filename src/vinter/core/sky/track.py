@@ -1,8 +1,10 @@
 """Where Sun, Moon and target stand and how bright the sky is at the target, along a run of times."""
 
 from dataclasses import dataclass, fields
+from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.brightness import SkyParts, airmass, extinction_costs, moonlight, natural, twilight
@@ -56,9 +58,9 @@ class Track:
         dimmed = 10 ** (-0.4 * (self.extinction * airmass(self.alt) - PERFECT_LOSS))
         return np.where(self.alt > 0, dimmed * PERFECT_NL / self.parts.total, 0.0)
 
-    def take(self, index: Array | slice) -> "Track":
+    def take(self, index: npt.NDArray[np.intp] | slice) -> "Track":
         """The same track at some of its times."""
-        cut = {f.name: v[index] if isinstance(v := getattr(self, f.name), np.ndarray) else v for f in fields(self)}
+        cut: dict[str, Any] = {f.name: v[index] if isinstance(v := getattr(self, f.name), np.ndarray) else v for f in fields(self)}
         return Track(**cut)
 
 

@@ -1,6 +1,7 @@
 """Combining aligned samples of a tile: sigma clipping about the median, mean, median or brightest."""
 
 import math
+from itertools import pairwise
 
 import numba
 import numpy as np
@@ -23,7 +24,7 @@ def _median(values: F32, n: int) -> float:
             j -= 1
         values[j + 1] = v
     half = n // 2
-    return values[half] if n % 2 else 0.5 * (values[half - 1] + values[half])
+    return float(values[half]) if n % 2 else 0.5 * float(values[half - 1] + values[half])
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
@@ -109,8 +110,8 @@ def noise_model(cube: U16) -> npt.NDArray[np.float64]:
 def _line(level: F32, deviation: F32) -> tuple[float, float]:
     """Fit variance = a + b level through the means of ten bins of the level, both not negative."""
     edges = np.quantile(level, np.linspace(0, 0.98, 11))
-    rows = [(float(level[inside].mean()), float(np.median(deviation[inside]) ** 2)) for a, b in zip(edges[:-1], edges[1:], strict=True)
-            if (inside := (level >= a) & (level < b)).sum() > 40]
+    rows = [(float(level[inside].mean()), float(np.median(deviation[inside]) ** 2)) 
+            for a, b in pairwise(edges) if (inside := (level >= a) & (level < b)).sum() > 40]
     if not rows:
         return float(np.median(deviation) ** 2), 0.0
     x, v = np.array(rows).T

@@ -1,7 +1,7 @@
 """First pass over a take: every frame read, cleaned, measured and spilled to disk, in worker processes."""
 
 import os
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import cv2
@@ -25,7 +25,7 @@ class Ingested:
     error: str = ""
     spill: Path = Path()
     pattern: npt.NDArray[np.int64] | None = None
-    colour: Colour = Colour()
+    colour: Colour = field(default_factory=Colour)
     focal_px: float = 0.0
     stars: Stars | None = None
     measure: Measure | None = None

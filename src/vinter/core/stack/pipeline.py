@@ -182,7 +182,7 @@ def _sky_mask(frames: list[Ingested], alignments: list[Alignment], reference: in
         total = plane if total is None else total + plane
     assert total is not None
     places = [f.stars.xy[a.pairs[:, 0]] for f, a in zip(frames, alignments, strict=True) if a.used and f.stars is not None]
-    return find_sky(total / len(chosen) - 2048.0, np.concatenate(places), frames[reference].size)
+    return find_sky(np.asarray(total / len(chosen) - 2048.0, np.float32), np.concatenate(places), frames[reference].size)
 
 
 def _ground_sources(settings: Settings, used: list[Ingested], mask: npt.NDArray[np.uint8]) -> list[int]:

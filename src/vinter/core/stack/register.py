@@ -46,7 +46,7 @@ def mutual_pairs(a: Array, b: Array, radius: float) -> npt.NDArray[np.intp]:
     _, back = cKDTree(a).query(b, distance_upper_bound=radius)
     index = np.flatnonzero(np.isfinite(distance))
     index = index[back[nearest[index]] == index]
-    return np.c_[index, nearest[index]]
+    return np.asarray(np.c_[index, nearest[index]], np.intp)
 
 
 def vote_shift(a: Array, b: Array) -> Array:
@@ -70,7 +70,7 @@ def _refined(a: Array, b: Array, start: Array) -> Alignment:
         if len(pairs) < FEWEST:
             return Alignment(False, f"only {len(pairs)} stars agree with the reference")
         method = cv2.USAC_MAGSAC if step < 2 else 0
-        found, inlier = cv2.findHomography(a[pairs[:, 0]], b[pairs[:, 1]], method, 1.5)
+        found, _ = cv2.findHomography(a[pairs[:, 0]], b[pairs[:, 1]], method, 1.5)
         if found is None:
             return Alignment(False, "no alignment fits its stars")
         h = found

@@ -188,7 +188,7 @@ def make_tile(plan: Plan, tile: Tile) -> Done:
         ground_rgb, _, _ = _merge(still_cube(plan, tile, still), plan)
         peak = max(peak, peak_mb())
     rgb = np.where(bare[..., None], ground_rgb, share * sky_rgb + (1 - share) * ground_rgb)
-    return Done(tile, (rgb - PEDESTAL) / SPAN, rejected, single, stacked, peak)
+    return Done(tile, np.asarray((rgb - PEDESTAL) / SPAN, np.float32), rejected, single, stacked, peak)
 
 
 def sample_noise(plan: Plan, tile: Tile) -> Array:

@@ -28,7 +28,9 @@ def _context(shot: Shot) -> dict[str, Any]:
     checks = [
         (f"{shot.lens.capitalize()} lens, RAW on", ""), ("Flash off, screen dim, no alerts", ""), ("Lens wiped, clamp off the buttons", ""),
         ("Focus, back from the end mark" if ticks else "Focus, at the end mark", f"{ticks} ticks" if ticks else "infinity"),
-        ("ISO", f"{shot.iso}"), ("Shutter", f"{shot.shutter:g} s"), ("White balance, fixed", "4200 K"), ("Delay", "3 s"), ("Frames", f"{shot.frames}"),
+        ("ISO", f"{shot.iso}"),
+        ("Shutter", f"{shot.shutter:g} s"), ("White balance, fixed", "4200 K"),
+        ("Delay", "3 s"), ("Frames", f"{shot.frames}"),
         ("Point to", f"az {shot.pose.azimuth:.0f}° up {shot.pose.altitude:.0f}°")]
     return {"shot": shot, "night": night, "strip": draw(core, night, 350, 34, red=True), "checks": checks, "tz": shot.site.tz,
             "minutes": shot.frames * (shot.shutter + 1) / 60, "window": night.best}

@@ -1,0 +1,1 @@
+"""Finishing a stack."""

@@ -52,7 +52,8 @@ def _rows() -> list[Row]:
         Row("Glow", [Control("glow", "gradient taken out", 0, 1, 0.01, 0, "%")], []),
         Row("Floor", [Control("floor", "sky darkened by", 0, 2.5, 0.05, 0, "mag")], [g["brightness"]]),
         Row("Curve", [s["brightness"], s["contrast"]], [g["contrast"]]),
-        Row("Core", [Control("core.brightness", "brightened", -1, 2, 0.05, 0, "EV"), Control("core.length", "ellipse, half length", 0.05, 0.6, 0.01, 0.22, "%"),
+        Row("Core", [Control("core.brightness", "brightened", -1, 2, 0.05, 0, "EV"),
+                     Control("core.length", "ellipse, half length", 0.05, 0.6, 0.01, 0.22, "%"),
                      Control("core.angle", "ellipse, lean", -90, 90, 1, 0, "°")], []),
         Row("Grain", [s["colour"], s["light"]], [g["colour"], g["light"]]),
     ]

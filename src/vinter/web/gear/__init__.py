@@ -1,0 +1,1 @@
+"""Phones and lenses."""

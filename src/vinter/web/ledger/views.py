@@ -60,6 +60,7 @@ def ledger_csv(request: HttpRequest) -> HttpResponse:
         best = max(reports, key=lambda r: r["frames_used"], default={})
         count = Export.objects.filter(finish__stack__take__shot=shot, made_width__isnull=False).count()
         writer.writerow([shot.night, shot.site.name, shot.title, shot.phone.name, shot.lens, shot.iso, shot.shutter, shot.frames,
-                         best.get("frames_used", ""), best.get("noise_gain", ""), round(shot.plan["at"]["brightness"], 2), count, shot.lesson])
+                         best.get("frames_used", ""), best.get("noise_gain", ""),
+                         round(shot.plan["at"]["brightness"], 2), count, shot.lesson])
     return HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8",
                         headers={"Content-Disposition": 'attachment; filename="vinter-ledger.csv"'})

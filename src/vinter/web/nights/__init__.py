@@ -1,0 +1,1 @@
+"""Choosing the night."""

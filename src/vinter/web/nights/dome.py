@@ -58,4 +58,5 @@ def dome(site: Site, night: Night) -> Dome | None:
         inside = (track.t >= w.start - 300) & (track.t <= w.end + 300)
         usable.append(_line(track.alt[inside], track.az[inside]))
     towns = [(*_xy(-6, t.azimuth), t.name) for t in glow(site.lat, site.lon).towns[:3]]
-    return Dome(_glow_rings(site), _line(track.alt[up], track.az[up]), usable, _line(track.moon_alt[moon_up], track.moon_az[moon_up]), towns)
+    return Dome(_glow_rings(site), _line(track.alt[up], track.az[up]), usable,
+                _line(track.moon_alt[moon_up], track.moon_az[moon_up]), towns)

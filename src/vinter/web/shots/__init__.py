@@ -1,0 +1,1 @@
+"""Planning a shot."""

@@ -88,7 +88,8 @@ def shot(request: HttpRequest, pk: int) -> HttpResponse:
     night = nights(one.site.core(), one.night, one.night)[0]
     strip = draw(one.site.core(), night, 860, 90)
     return render(request, "shots/shot.html", {
-        "shot": one, "night": night, "strip": strip, "at_x": strip.x(one.moment) if strip else None, "lens": one.core_lens, "takes": one.take_set.all(),
+        "shot": one, "night": night, "strip": strip, "at_x": strip.x(one.moment) if strip else None,
+        "lens": one.core_lens, "takes": one.take_set.all(),
         "minutes": one.frames * (one.shutter + 1) / 60, "gigabytes": one.frames * one.core_lens.raw_megabytes / 1000,
         "trail": one.shutter * one.exposure["shutter"]["worst_px_s"], **head("Shot", shot=one)})
 

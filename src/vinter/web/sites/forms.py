@@ -20,7 +20,8 @@ class SiteForm(forms.ModelForm):  # type: ignore[type-arg]
         model = Site
         fields = ["name", "lat", "lon", "elevation", "tz", "zenith", "extinction", "notes", "cautions", "favourite"]
         labels = LABELS
-        help_texts = {"zenith": "From a meter; empty: taken from the towns around", "extinction": "0.17 clean mountain air, 0.25–0.30 low sites"}
+        help_texts = {"zenith": "From a meter; empty: taken from the towns around",
+                      "extinction": "0.17 clean mountain air, 0.25–0.30 low sites"}
         widgets = {"notes": forms.Textarea({"rows": 2}), "cautions": forms.Textarea({"rows": 2}),
                    "tz": forms.TextInput({"list": "zones"})}
 

@@ -1,0 +1,1 @@
+"""Stacking a take."""

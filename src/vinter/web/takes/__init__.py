@@ -1,0 +1,1 @@
+"""Frames brought home."""
