@@ -50,7 +50,7 @@ TEMPLATES = [{
     "OPTIONS": {"context_processors": ["django.template.context_processors.request", "django.contrib.auth.context_processors.auth"],
                 "builtins": ["vinter.web.templatetags.figures"]}}]
 DATABASES = {"default": {
-    "ENGINE": "django.db.backends.sqlite3", "NAME": HOME / "vinter.sqlite3",
+    "ENGINE": "django.db.backends.sqlite3", "NAME": os.environ.get("VINTER_DB", HOME / "vinter.sqlite3"),
     "OPTIONS": {"timeout": 20, "transaction_mode": "IMMEDIATE",
                 "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;"},
     "TEST": {"NAME": HOME / "test.sqlite3"}}}

@@ -9,7 +9,7 @@ import numpy.typing as npt
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.brightness import SkyParts, airmass, extinction_costs, moonlight, natural, twilight
 from vinter.core.sky.ephemeris import Array
-from vinter.core.sky.galaxy import band_tilt, to_equatorial
+from vinter.core.sky.galaxy import POLE_DEC, POLE_RA, arch_top, band_tilt, to_equatorial
 from vinter.core.sky.glow import town_light
 from vinter.core.sky.site import Site
 
@@ -89,6 +89,13 @@ def track(site: Site, year: int, t: Array, radec: tuple[float, float] = eph.GALA
     return Track(t, sun_alt, sun_az, moon_alt, moon_az, phase, alt, az, band_tilt(alt, az, alt3, az3),
                  natural(alt, k), towns.at(alt, az), moonlight(alt, az, moon_alt, moon_az, phase, k),
                  twilight(alt, az, sun_alt, sun_az, k), k, towns.sigma)
+
+
+def arch(site: Site, unix: float) -> tuple[float, float]:
+    """Altitude and azimuth (degrees) of the highest point of the band at a Unix time."""
+    pole_alt, pole_az = place(site, eph.year_of(unix), np.array([float(unix)]), (POLE_RA, POLE_DEC))
+    alt, az = arch_top(pole_alt, pole_az)
+    return float(alt[0]), float(az[0])
 
 
 def sky_at(site: Site, unix: float, altitude: float, azimuth: float) -> Track:

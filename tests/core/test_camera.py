@@ -1,0 +1,103 @@
+"""Trailing, photons, ISO and projection against worked examples."""
+
+import math
+
+import numpy as np
+import pytest
+
+from vinter.core.camera import photons
+from vinter.core.camera.exposure import choose_iso, expose, iso_for_level
+from vinter.core.camera.phones import SHIPPED, Lens
+from vinter.core.camera.projection import Pose, east_north_up, project, unproject, view_of
+from vinter.core.camera.trailing import drift, drift_map, npf_full, npf_simple, pole_seen, rule_divisor
+from vinter.core.errors import BadInput
+
+MAIN = Lens("main", 5.6, 24, 1.8, 1.2, 4032, 3024)
+
+
+@pytest.mark.parametrize(("f35", "focal", "aperture", "pitch", "wanted"), [
+    (24, 5.6, 1.8, 1.2, (20.8, 17.7, 9.7, 0.298)), (13, 2.13, 2.2, 1.12, (38.5, 51.9, 28, 0.121)), (70, 9, 2.4, 1.0, (7.1, 12.7, 7, 0.574))])
+def test_rules_of_three_lenses(f35, focal, aperture, pitch, wanted):
+    got = (rule_divisor(f35), npf_simple(aperture, pitch, focal), npf_full(aperture, pitch, focal, -29), drift(pitch, focal, -29))
+    assert got == pytest.approx(wanted, rel=0.01)
+
+
+def test_drift_map_at_places_worked_by_hand():
+    """A level camera at the equator of the sky, pole straight up: a star at (x, y) moves by known amounts."""
+    f, rate = 3000.0, math.radians(15.041 / 3600)
+    drifts = drift_map(f, 4001, 3001, pole_seen(0.0), steps=3)
+    for i, y in enumerate((-1500, 0, 1500)):
+        for j, x in enumerate((-2000, 0, 2000)):
+            u, v = x / f, y / f
+            # omega = (0, -1, 0) rate; omega x (u, v, 1) = (-1, 0, u) rate; image motion = (-1 - u u, -v u) rate
+            assert drifts.rate[i, j] == pytest.approx(f * rate * math.hypot(1 + u * u, u * v), rel=1e-9)
+    assert drifts.rate[1, 1] == pytest.approx(f * rate)
+
+
+def test_the_pole_in_the_picture_stands_still():
+    drifts = drift_map(3000.0, 4001, 3001, pole_seen(90.0), steps=3)
+    assert drifts.rate[1, 1] == pytest.approx(0, abs=1e-9)
+
+
+def test_photons_of_the_worked_example():
+    assert photons.sky_rate(MAIN, 21.7) == pytest.approx(0.171, rel=0.01)
+    binned = Lens("binned", 5.6, 24, 1.8, 2.4, 4032, 3024)
+    assert photons.sky_rate(binned, 21.7) * 15 == pytest.approx(10.2, rel=0.01)
+    assert photons.sky_rate(binned, 19.5) * 15 == pytest.approx(77.7, rel=0.01)
+    assert photons.sky_rate(MAIN, 21.6) / photons.sky_rate(MAIN, 21.7) == pytest.approx(1.10, abs=0.01)
+
+
+@pytest.mark.parametrize(("mag", "iso"), [(21.7, 2930), (21.1, 1690), (20.55, 1020), (19.8, 510), (18.25, 120)])
+def test_iso_that_puts_the_sky_at_five_per_cent(mag, iso):
+    assert iso_for_level(MAIN, photons.sky_rate(MAIN, mag), 30, 0.05) == pytest.approx(iso, rel=0.05)
+    assert photons.encoded(0.05) == pytest.approx(0.25, abs=0.005)
+
+
+def test_chosen_shutter_keeps_the_promise_and_reasons_name_figures():
+    for phone in SHIPPED.values():
+        for lens in phone.lenses.values():
+            e = expose(lens, -29, 21.3)
+            assert e.shutter.trail_px <= e.shutter.tolerance_px
+            assert e.shutter.chosen <= lens.shutter_max
+            assert lens.iso_min <= e.iso.chosen <= lens.iso_max
+            assert f"{e.shutter.chosen:g} s" in e.reasons[0]
+            assert e.frames.noise_gain == pytest.approx(math.sqrt(e.frames.count))
+
+
+def test_a_bright_sky_asks_for_a_lower_iso_than_a_dark_one():
+    assert choose_iso(MAIN, 18.0, 15).chosen < choose_iso(MAIN, 21.7, 15).chosen
+    assert choose_iso(MAIN, 18.0, 15).sky_level_linear < 0.13
+
+
+def test_a_star_of_the_clipping_magnitude_just_clips():
+    m = photons.star_clipping(MAIN, 10, 1600, fwhm_px=2.355)
+    peak = photons.star_rate(MAIN, m) * 10 / (2 * math.pi)
+    assert peak == pytest.approx(MAIN.full_scale(1600), rel=1e-6)
+
+
+def test_projection_there_and_back_with_distortion():
+    view = view_of(SHIPPED["marlet-7"].lens("main"), Pose(180, 20, 3))
+    x, y = np.array([0.0, 2015.5, 4031.0, 100.0]), np.array([0.0, 1511.5, 3023.0, 2900.0])
+    back = project(view, unproject(view, x, y))
+    assert np.abs(back[0] - x).max() < 1e-3 and np.abs(back[1] - y).max() < 1e-3
+
+
+def test_projection_by_hand():
+    """A pinhole looking south at the horizon: 10 degrees up on the axis lies f tan 10 above the centre."""
+    lens = Lens("x", 5.0, 24, 1.8, 2.0, 4001, 3001)
+    view = view_of(lens, Pose(180, 0))
+    x, y, front = project(view, east_north_up(np.array([10.0, 0.0]), np.array([180.0, 190.0])))
+    assert front.all()
+    assert (x[0], y[0]) == pytest.approx((2000, 1500 - 2500 * math.tan(math.radians(10))))
+    assert (x[1], y[1]) == pytest.approx((2000 + 2500 * math.tan(math.radians(10)), 1500))  # west is to the right when facing south
+
+
+def test_bad_figures_name_the_field():
+    with pytest.raises(BadInput, match="aperture"):
+        Lens("x", 5.6, 24, 0, 1.2, 4032, 3024)
+    with pytest.raises(BadInput, match="declination"):
+        expose(MAIN, 120, 21)
+    with pytest.raises(BadInput, match="tolerance"):
+        expose(MAIN, 0, 21, tolerance_px=-1)
+    with pytest.raises(BadInput, match="no lens 'periscope'"):
+        SHIPPED["marlet-7"].lens("periscope")
