@@ -13,8 +13,18 @@ _BAYER = {(0, 1, 1, 2): "RGGB", (2, 1, 1, 0): "BGGR", (1, 0, 2, 1): "GRBG", (1, 
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _scale_and_repair(dn: U16, black: npt.NDArray[np.float64], gain: float, ratio: npt.NDArray[np.float64],
-                      threshold: float, out: U16) -> int:
+def _rise_around(dn: U16, y: int, x: int) -> float:
+    """How far the four pixels that touch one stand above pixels of the same colours a knight's move away."""
+    touching, away = 0.0, 0.0
+    for d in (-1, 1):
+        touching += dn[y + d, x] + dn[y, x + d]
+        for e in (-2, 2):
+            away += dn[y + d, x + e] + dn[y + e, x + d]
+    return touching / 4 - away / 8
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _scale_and_repair(dn: U16, black: npt.NDArray[np.float64], gain: float, threshold: float, out: U16) -> int:
     """Scale to the common range and replace lone hot pixels; returns how many.
 
     A hot pixel stands far above its like-coloured neighbours two pixels away while the pixels that
@@ -22,31 +32,23 @@ def _scale_and_repair(dn: U16, black: npt.NDArray[np.float64], gain: float, rati
     """
     height, width = dn.shape
     repaired = 0
-    like = np.empty(8)
     for y in range(height):
         for x in range(width):
-            value = dn[y, x] - black[y & 1, x & 1]
+            level = black[y & 1, x & 1]
+            value = dn[y, x] - level
             if 2 <= y < height - 2 and 2 <= x < width - 2:
-                n = 0
-                top, total = -1e9, 0.0
+                top, total = 0.0, 0.0
                 for dy in (-2, 0, 2):
                     for dx in (-2, 0, 2):
                         if dy != 0 or dx != 0:
-                            like[n] = dn[y + dy, x + dx] - black[y & 1, x & 1]
-                            total += like[n]
-                            top = max(top, like[n])
-                            n += 1
-                mean = total / 8
+                            like = float(dn[y + dy, x + dx])
+                            total += like
+                            top = max(top, like)
+                mean = total / 8 - level
                 excess = value - mean
-                if excess > threshold and value > 1.5 * top:
-                    touching = 0.0
-                    for dy, dx in ((-1, 0), (1, 0), (0, -1), (0, 1)):
-                        yy, xx = y + dy, x + dx
-                        here = (dn[yy, xx] - black[yy & 1, xx & 1]) * ratio[yy & 1, xx & 1]
-                        touching = max(touching, here)
-                    if touching - mean * ratio[y & 1, x & 1] < 0.25 * excess * ratio[y & 1, x & 1]:
-                        value = mean
-                        repaired += 1
+                if excess > threshold and value > 1.5 * (top - level) and _rise_around(dn, y, x) < 0.15 * excess:
+                    value = mean
+                    repaired += 1
             out[y, x] = min(max(int(PEDESTAL + gain * value + 0.5), 1), 65535)
     return repaired
 
@@ -65,9 +67,8 @@ def clean_mosaic(frame: Frame, dark: npt.NDArray[np.float32] | None = None,
         data = np.clip((signal / flat if flat is not None else signal) + tiled, 0, 65535).astype(np.uint16)
     green = np.median(data[:512, :512]) - frame.black.mean()
     spread = _noise_of(data, frame)
-    balance = 1 / np.array(frame.colour.neutral)[frame.pattern]
     out = np.empty(data.shape, np.uint16)
-    repaired = _scale_and_repair(data, frame.black, SPAN / (frame.white - frame.black.mean()), balance,
+    repaired = _scale_and_repair(data, frame.black, SPAN / (frame.white - frame.black.mean()),
                                  max(8 * spread, 0.05 * max(green, 0)), out)
     return out, int(repaired)
 

@@ -1,0 +1,194 @@
+"""The finish on pictures whose right answer is known."""
+
+import json
+
+import cv2
+import numpy as np
+import pytest
+import tifffile
+from PIL import Image
+
+from vinter.core.errors import BadInput
+from vinter.core.finish.export import export
+from vinter.core.finish.guard import limits
+from vinter.core.finish.recipe import Core, Crop, Recipe, Zone, parse_recipe
+from vinter.core.finish.render import Renderer, suggest, to_8bit
+from vinter.core.finish.scene import load_scene, prepare, read_stack, save_scene
+from vinter.core.finish.steps import TARGET_SKY, planck_gains
+from vinter.core.formats.pictures import PictureInfo
+from vinter.core.frames.reading import Colour
+
+NEUTRAL = (0.5, 1.0, 0.7)
+
+
+def picture(height=300, width=400, tilt=0.0, noise=0.0005):
+    """A sky of one colour (tilted glow if asked), a dark ground below row 240, and its mask."""
+    rng = np.random.default_rng(0)
+    y, x = np.mgrid[:height, :width]
+    level = 0.02 * (1 + tilt * x / width)
+    rgb = level[..., None] * np.array(NEUTRAL)
+    mask = np.where(y < 240, 255, 0).astype(np.uint8)
+    rgb = np.where((y < 240)[..., None], rgb, 0.002 * np.array(NEUTRAL))
+    return (rgb + rng.normal(0, noise, rgb.shape)).astype(np.float32), mask
+
+
+def scene(**kwargs):
+    return prepare(*picture(**kwargs), Colour(NEUTRAL))
+
+
+def linear(encoded):
+    e = np.asarray(encoded, float)
+    return np.where(e <= 0.04045, e / 12.92, ((e + 0.055) / 1.055) ** 2.4)
+
+
+def sky_of(canvas):
+    return np.median(canvas.rgb[50:200, 50:350].reshape(-1, 3), axis=0)
+
+
+def test_untouched_sky_is_neutral_at_the_target_level():
+    assert linear(sky_of(Renderer(scene()).render(Recipe()))) == pytest.approx([TARGET_SKY] * 3, rel=0.03)
+
+
+def test_brightness_is_in_stops_and_only_where_asked():
+    renderer = Renderer(scene())
+    plain, lifted = renderer.render(Recipe()), renderer.render(Recipe(sky=Zone(brightness=1)))
+    assert linear(sky_of(lifted)) / linear(sky_of(plain)) == pytest.approx([2] * 3, rel=0.02)
+    assert np.allclose(plain.rgb[270:], lifted.rgb[270:])
+
+
+def test_floor_darkens_by_the_magnitudes_it_says():
+    renderer = Renderer(scene())
+    ratio = linear(sky_of(renderer.render(Recipe(floor=1.1)))) / linear(sky_of(renderer.render(Recipe())))
+    assert -2.5 * np.log10(ratio) == pytest.approx([1.1] * 3, abs=0.05)
+
+
+def test_glow_takes_the_gradient_out():
+    renderer = Renderer(scene(tilt=0.8))
+    def slope(canvas):
+        return np.median(linear(canvas.rgb[50:200, 340:390])) / np.median(linear(canvas.rgb[50:200, 10:60]))
+    assert slope(renderer.render(Recipe())) > 1.5
+    assert slope(renderer.render(Recipe(glow=1))) == pytest.approx(1.0, abs=0.05)
+
+
+def test_a_higher_kelvin_is_warmer_and_gains_follow_planck():
+    renderer = Renderer(scene())
+    cool, warm = (sky_of(renderer.render(Recipe(sky=Zone(kelvin=k)))) for k in (4000, 7000))
+    assert cool[2] > cool[0] and warm[0] > warm[2]
+    c2 = 14388.0  # um K
+    def light(um, t):
+        return 1 / (np.exp(c2 / (um * t)) - 1)
+    wanted = (light(0.6, 5200) / light(0.6, 4000)) / (light(0.54, 5200) / light(0.54, 4000))
+    assert planck_gains(4000)[0] == pytest.approx(wanted, rel=1e-3)
+
+
+def test_cast_moves_green_only():
+    renderer = Renderer(scene())
+    shifted = linear(sky_of(renderer.render(Recipe(sky=Zone(cast=0.3))))) / linear(sky_of(renderer.render(Recipe())))
+    assert shifted == pytest.approx([1, 2**-0.3, 1], rel=0.02)
+
+
+def test_contrast_turns_about_its_pivot():
+    renderer = Renderer(scene())
+    soft, hard = (sky_of(renderer.render(Recipe(sky=Zone(contrast=c))))[1] for c in (1, 1.6))
+    assert soft < 0.3 and hard < soft
+
+
+def test_core_is_brightest_where_it_was_put():
+    renderer = Renderer(scene())
+    lit, plain = (linear(renderer.render(r).rgb[:200]) for r in (Recipe(core=Core(x=0.25, y=0.3, brightness=1)), Recipe()))
+    gain = lit / plain
+    at = np.median(gain[85:95, 95:105])
+    assert at == pytest.approx(2, rel=0.05) and np.median(gain[85:95, 350:390]) == pytest.approx(1, abs=0.01)
+
+
+@pytest.mark.parametrize(("ratio", "wanted"), [("1:1", 1.0), ("4:5", 0.8), ("16:9", 16 / 9), ("full", 4 / 3)])
+def test_crop_has_its_ratio(ratio, wanted):
+    h, w = Renderer(scene()).render(Recipe(crop=Crop(ratio=ratio), level=3)).sky.shape
+    assert w / h == pytest.approx(wanted, rel=0.02)
+
+
+def test_level_turns_a_tilted_horizon_straight_and_leaves_no_empty_corner():
+    height, width, tilt = 300, 400, 4.0
+    y, x = np.mgrid[:height, :width]
+    sky = y < 220 + np.tan(np.radians(tilt)) * (x - 200)  # falls to the right: the camera leaned left
+    rgb = np.where(sky[..., None], 0.02, 0.001) * np.ones(3, np.float32)
+    tilted = prepare(rgb.astype(np.float32), np.where(sky, 255, 0).astype(np.uint8), Colour())
+    def edge(canvas):
+        rows = (canvas.sky > 0.5).sum(axis=0)
+        return np.degrees(np.arctan(np.polyfit(np.arange(len(rows)), rows, 1)[0]))
+    assert edge(Renderer(tilted).render(Recipe())) == pytest.approx(4, abs=0.2)
+    assert edge(Renderer(tilted).render(Recipe(level=-4))) == pytest.approx(0, abs=0.2)
+
+
+def test_smoothing_lowers_the_noise_but_keeps_a_star():
+    rgb, mask = picture(noise=0.002)
+    rgb[100:103, 200:203] += 0.2
+    s = prepare(rgb, mask, Colour(NEUTRAL))
+    renderer = Renderer(s)
+    before, after = renderer.render(Recipe()), renderer.render(Recipe(sky=Zone(light_smoothed=0.8, colour_smoothed=0.8)))
+    assert after.rgb[20:90, 20:180].std() < 0.6 * before.rgb[20:90, 20:180].std()
+    assert after.rgb[101, 201, 1] == pytest.approx(before.rgb[101, 201, 1], rel=0.05)
+
+
+def test_the_guard_speaks_when_an_edit_outruns_the_data():
+    s = scene(noise=0.0015)
+    for recipe, loud in ((Recipe(), False), (Recipe(sky=Zone(brightness=4, contrast=2), floor=2), True)):
+        found = limits(s, recipe, to_8bit(Renderer(s).render(recipe)))
+        assert ("beyond its noise" in found.words[0]) is loud
+    blotchy = Recipe(sky=Zone(light_smoothed=0.6))
+    assert any("blotches" in w for w in limits(s, blotchy, to_8bit(Renderer(s).render(blotchy))).words)
+
+
+def test_the_guard_predicts_the_noise_that_comes_out():
+    s = scene(noise=0.001)
+    recipe = Recipe(sky=Zone(brightness=1.5, contrast=1.3))
+    out = Renderer(s).render(recipe).rgb[20:200, 20:380, 1]
+    measured = 1.4826 * np.median(np.abs(out - np.median(out))) * 255
+    assert limits(s, recipe, np.zeros((4, 4, 3), np.uint8)).sky_noise == pytest.approx(measured, rel=0.15)
+
+
+def test_unchanged_steps_are_not_run_again(monkeypatch):
+    from vinter.core.finish import steps
+
+    renderer = Renderer(scene(tilt=0.5))
+    renderer.render(Recipe(glow=0.5))
+    monkeypatch.setattr(steps.Glow, "apply", lambda *a: pytest.fail("glow ran again"))
+    renderer.render(Recipe(glow=0.5, sky=Zone(contrast=1.5)))
+
+
+def test_exports_open_elsewhere_with_size_depth_and_metadata(tmp_path):
+    rgb, mask = picture()
+    tifffile.imwrite(tmp_path / "s.tif", rgb, photometric="rgb",
+                     description=json.dumps({"neutral": NEUTRAL, "matrix": [[1, 0, 0], [0, 1, 0], [0, 0, 1]]}))
+    cv2.imwrite(str(tmp_path / "s.mask.png"), mask)
+    recipe = suggest(prepare(*read_stack(tmp_path / "s.tif")))
+    info = PictureInfo("Tide mill", "Marlet", "Marlet 7", 1812589930.0, 1600, 10.0)
+    assert export(tmp_path / "s.tif", recipe, tmp_path / "o.jpg", 200, info) == (200, 150)
+    with Image.open(tmp_path / "o.jpg") as image:
+        exif = image.getexif()
+        assert image.size == (200, 150) and exif[272] == "Marlet 7" and exif.get_ifd(34665)[34855] == 1600
+        assert "icc_profile" in image.info
+    export(tmp_path / "s.tif", recipe, tmp_path / "o.tif")
+    wide = tifffile.imread(tmp_path / "o.tif")
+    assert wide.dtype == np.uint16 and wide.shape == (300, 400, 3) and len(np.unique(wide)) > 1000
+    export(tmp_path / "s.tif", recipe, tmp_path / "o.png")
+    assert cv2.imread(str(tmp_path / "o.png"), cv2.IMREAD_UNCHANGED).dtype == np.uint16
+    with pytest.raises(BadInput, match=r"\.gif"):
+        export(tmp_path / "s.tif", recipe, tmp_path / "o.gif".replace("gif", "x.gif"))
+
+
+def test_a_scene_is_kept_and_found_again(tmp_path):
+    s = scene(tilt=0.3)
+    save_scene(tmp_path / "w.npz", s)
+    back = load_scene(tmp_path / "w.npz")
+    recipe = suggest(s)
+    assert np.array_equal(to_8bit(Renderer(back).render(recipe)), to_8bit(Renderer(s).render(recipe)))
+
+
+def test_recipes_out_of_bounds_name_the_field():
+    with pytest.raises(BadInput, match=r"sky\.kelvin"):
+        parse_recipe('{"sky": {"kelvin": 99999}}')
+    with pytest.raises(BadInput, match="colour"):
+        parse_recipe('{"colour": 1}')
+    with pytest.raises(BadInput, match="JSON"):
+        parse_recipe("{")

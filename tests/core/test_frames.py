@@ -1,0 +1,121 @@
+"""Reading frames: orientation, kinds, and files that are not what they claim."""
+
+import struct
+
+import numpy as np
+import pytest
+import tifffile
+from PIL import Image
+
+from vinter.core.errors import BadInput
+from vinter.core.formats.dng import DngInfo, write_dng
+from vinter.core.frames.mosaic import PEDESTAL, SPAN, clean_mosaic, demosaic
+from vinter.core.frames.reading import frame_files, read_frame
+from vinter.core.frames.sandbox import check_content, probe
+
+INFO = DngInfo("Marlet", "Marlet 7", 800, 8.0, 1.8, 5.6, 24, 1812589930.25, "+02:00")
+
+
+def mosaic_of(rgb, height=240, width=320):
+    """A mosaic whose left half is a colour and whose right half is dark."""
+    out = np.full((height, width), 256, np.uint16)
+    for y in (0, 1):
+        for x in (0, 1):
+            out[y::2, x:width // 2:2] = 256 + rgb[x + y]
+    return out
+
+
+def write(path, mosaic, **changes):
+    preview = np.zeros((12, 16, 3), np.uint8)
+    write_dng(path, mosaic, DngInfo(**{**INFO.__dict__, **changes}), preview, compress=changes.pop("compress", False))
+
+
+@pytest.mark.parametrize(("orientation", "where"), [(1, "left"), (3, "right"), (6, "top"), (8, "bottom")])
+def test_orientation_turns_picture_and_pattern(tmp_path, orientation, where):
+    write(tmp_path / "a.dng", mosaic_of((400, 800, 1600)), orientation=orientation)
+    frame = read_frame(tmp_path / "a.dng")
+    clean, _ = clean_mosaic(frame)
+    rgb = (demosaic(clean, frame.pattern).astype(float) - PEDESTAL) / SPAN * (4095 - 256)
+    h, w = rgb.shape[:2]
+    spot = {"left": (h // 2, w // 4), "right": (h // 2, 3 * w // 4), "top": (h // 4, w // 2), "bottom": (3 * h // 4, w // 2)}[where]
+    assert rgb[spot] == pytest.approx([400, 800, 1600], abs=3)
+
+
+def test_lossless_tiles_give_back_every_number(tmp_path):
+    import rawpy
+
+    mosaic = np.random.default_rng(4).integers(0, 4096, (1200, 1500), np.uint16)
+    write_dng(tmp_path / "c.dng", mosaic, INFO, np.zeros((12, 16, 3), np.uint8), compress=True)
+    with rawpy.imread(str(tmp_path / "c.dng")) as raw:
+        assert np.array_equal(raw.raw_image, mosaic)
+
+
+def test_time_with_offset_and_fraction(tmp_path):
+    write(tmp_path / "a.dng", mosaic_of((1, 2, 3)))
+    meta = read_frame(tmp_path / "a.dng").meta
+    assert (meta.iso, meta.exposure_s, meta.aperture, meta.f35) == (800, 8.0, 1.8, 24)
+    assert meta.time == pytest.approx(1812589930.25)
+
+
+def test_hot_pixels_go_and_stars_stay(tmp_path):
+    rng = np.random.default_rng(1)
+    mosaic = rng.normal(600, 10, (400, 400))
+    y, x = np.mgrid[:400, :400]
+    mosaic += 900 * np.exp(-((x - 200) ** 2 + (y - 200) ** 2) / (2 * 1.15**2))
+    hot = [(50, 51), (120, 300), (301, 77)]
+    for p in hot:
+        mosaic[p] = 3000
+    write(tmp_path / "h.dng", np.round(mosaic).astype(np.uint16))
+    clean, repaired = clean_mosaic(read_frame(tmp_path / "h.dng"))
+    signal = (clean.astype(float) - PEDESTAL) / SPAN * (4095 - 256)
+    assert repaired == 3
+    assert all(abs(signal[p] - 344) < 40 for p in hot)
+    assert signal[200, 200] > 1100
+
+
+def test_a_picture_is_made_linear(tmp_path):
+    Image.fromarray(np.full((100, 120, 3), 188, np.uint8)).save(tmp_path / "p.png")
+    from vinter.core.frames.mosaic import clean_picture
+
+    value = (float(clean_picture(read_frame(tmp_path / "p.png"))[50, 50, 0]) - PEDESTAL) / SPAN
+    assert value == pytest.approx(((188 / 255 + 0.055) / 1.055) ** 2.4, rel=0.01)
+
+
+def test_broken_files_say_what_is_wrong(tmp_path):
+    write(tmp_path / "a.dng", mosaic_of((1, 2, 3)))
+    (tmp_path / "cut.dng").write_bytes((tmp_path / "a.dng").read_bytes()[:3000])
+    (tmp_path / "text.jpg").write_text("hello")
+    (tmp_path / "none.dng").write_bytes(b"")
+    (tmp_path / "x.mp4").write_bytes(b"abc")
+    tifffile.imwrite(tmp_path / "odd.tif", np.zeros((80, 80, 2), np.uint8))
+    for name, word in (("cut.dng", "cut.dng"), ("text.jpg", "text.jpg"), ("none.dng", "empty"), ("x.mp4", "not read"),
+                       ("odd.tif", "neither grey nor colour"), ("gone.dng", "no such file")):
+        with pytest.raises(BadInput, match=word):
+            read_frame(tmp_path / name)
+    with pytest.raises(BadInput, match="no such file or folder"):
+        frame_files([tmp_path / "nowhere"])
+
+
+def test_content_must_fit_the_name():
+    check_content("a.dng", b"II*\0....")
+    check_content("a.jpg", b"\xff\xd8\xff\xe0")
+    with pytest.raises(BadInput, match="its name says .dng"):
+        check_content("a.dng", b"\xff\xd8\xff\xe0")
+    with pytest.raises(BadInput, match="not a DNG"):
+        check_content("a.jpg", b"<svg onl")
+
+
+def test_a_picture_of_900_megapixels_is_refused_in_the_child(tmp_path):
+    """A small file whose header promises 30,000 x 30,000 pixels."""
+    header = struct.pack("<2sHIH", b"II", 42, 8, 9)
+    tags = [(256, 4, 1, 30000), (257, 4, 1, 30000), (258, 3, 1, 8), (259, 3, 1, 1), (262, 3, 1, 1), (273, 4, 1, 200), (277, 3, 1, 3),
+            (278, 4, 1, 30000), (279, 4, 1, 100)]
+    body = b"".join(struct.pack("<HHII", *t) for t in tags) + struct.pack("<I", 0)
+    (tmp_path / "huge.tif").write_bytes(header + body + b"\0" * 400)
+    with pytest.raises(BadInput, match="holiday.tif"):
+        probe(tmp_path / "huge.tif", "holiday.tif")
+
+
+def test_probe_passes_a_good_frame(tmp_path):
+    write(tmp_path / "a.dng", mosaic_of((1, 2, 3)))
+    probe(tmp_path / "a.dng", "a.dng")

@@ -1,0 +1,117 @@
+"""The simulated phone: deterministic, its stars where skyfield puts them, its light as the sums say."""
+
+import json
+from dataclasses import replace
+
+import cv2
+import numpy as np
+import pytest
+import rawpy
+import tifffile
+from skyfield.api import Star, wgs84
+
+from vinter.core.camera import photons
+from vinter.core.camera.phones import phone
+from vinter.core.camera.projection import Pose, east_north_up, project
+from vinter.core.frames.measure import clean, measure
+from vinter.core.frames.reading import read_frame
+from vinter.core.simulate.phone import Burst, SimulatedPhone, shoot
+from vinter.core.sky import ephemeris as eph
+from vinter.core.sky.site import Site
+from vinter.core.sky.track import sky_at
+
+SITE = Site(37.7, -8.78, "Europe/Lisbon", zenith=21.5)
+START = 1812589930.0
+
+
+def burst(**changes):
+    return Burst(**{"site": SITE, "lens": phone("marlet-7").lens("main"), "start": START, "pose": Pose(180, 20), "iso": 1600,
+                    "shutter": 10.0, "count": 2, **changes})
+
+
+@pytest.fixture(scope="module")
+def shot(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("shot")
+    return shoot(burst(), folder), json.loads((folder / "truth.json").read_text())
+
+
+def test_stars_stand_where_skyfield_puts_them():
+    from vinter.core.simulate.skylight import star_table
+
+    camera = SimulatedPhone(burst())
+    index, x, y, v = camera.stars_at(0)
+    vectors, _, _ = star_table()
+    timescale, bodies = eph._kernel()
+    t = eph.skyfield_time(np.array([burst().middle(0)]))[0]
+    observer = bodies["earth"] + wgs84.latlon(SITE.lat, SITE.lon)
+    for i in np.argsort(v)[:10]:
+        a, b, c = vectors[int(index[i])]
+        star = Star(ra_hours=np.degrees(np.arctan2(b, a)) % 360 / 15, dec_degrees=np.degrees(np.arcsin(c)))
+        alt, az, _ = observer.at(t).observe(star).apparent().altaz(temperature_C=10, pressure_mbar=1010)
+        px, py, _ = project(camera.view, east_north_up(np.array([alt.degrees]), np.array([az.degrees])))
+        assert np.hypot(px[0] - x[i], py[0] - y[i]) < 0.6  # aberration (20 arcsec) is left out of the simulation
+
+
+def test_the_same_seed_gives_the_same_frame_and_another_does_not(shot, tmp_path):
+    again = shoot(burst(count=1), tmp_path)
+    assert again[0].read_bytes() == shot[0][0].read_bytes()
+    assert not np.array_equal(SimulatedPhone(burst(seed=2, traffic=False)).frame(0), SimulatedPhone(burst(traffic=False)).frame(0))
+
+
+def test_the_file_carries_real_exif_and_opens_in_libraw(shot):
+    paths, _ = shot
+    with rawpy.imread(str(paths[0])) as raw:
+        assert raw.raw_image.shape == (3024, 4032) and raw.white_level == 4095
+    with tifffile.TiffFile(paths[0]) as file:
+        exif = file.pages[0].tags["ExifTag"].value
+    assert exif["ISOSpeedRatings"] == 1600 and exif["ExposureTime"] == (10, 1)
+    assert exif["DateTimeOriginal"] == "2027:06:10 02:12:10" and exif["OffsetTimeOriginal"] == "+01:00"
+    assert read_frame(paths[0]).meta.time == pytest.approx(START)
+
+
+def test_background_is_the_light_the_sums_promise(shot):
+    """Near the axis the frame's green level must be the electrons of that piece of sky."""
+    frame = read_frame(shot[0][0])
+    lens = burst().lens
+    sky = float(sky_at(SITE, START, 20, 180).parts.brightness[0])
+    promised = photons.sky_rate(lens, sky) * 10
+    patch = frame.data[1400:1600:2, 1901:2101:2].astype(float) - frame.black[0, 1]
+    electrons = np.median(patch) * lens.full_scale(1600) / (frame.white - frame.black[0, 1])
+    assert electrons > 0.95 * promised  # the Milky Way stands there too
+    assert electrons < 1.9 * promised
+
+
+def test_noise_is_shot_noise_and_read_noise(shot):
+    frame = read_frame(shot[0][0])
+    lens = burst().lens
+    scale = lens.full_scale(1600) / (frame.white - frame.black[0, 1])
+    patch = (frame.data[300:500:2, 3501:3701:2].astype(float) - frame.black[0, 1]) * scale
+    variance = (1.4826 * np.median(np.abs(np.diff(patch, axis=1)))) ** 2 / 2
+    assert variance == pytest.approx(np.median(patch) + lens.noise_at(1600) ** 2, rel=0.12)
+
+
+def test_inspection_calls_it_sensor_data_and_a_smoothed_copy_processed(shot):
+    frame = read_frame(shot[0][0])
+    m = measure(frame)
+    assert m.raw == "sensor" and m.verdict == "keep" and m.stars > 500
+    smooth = frame.data.copy()
+    for y in (0, 1):
+        for x in (0, 1):
+            smooth[y::2, x::2] = cv2.GaussianBlur(np.ascontiguousarray(smooth[y::2, x::2]), (0, 0), 1.2)
+    assert measure(replace(frame, data=smooth)).raw == "processed"
+
+
+def test_a_focus_error_and_a_long_exposure_show(tmp_path):
+    found = []
+    for name, changes in (("sharp", {}), ("soft", {"focus_error": 4}), ("long", {"shutter": 40.0})):
+        camera = SimulatedPhone(burst(traffic=False, compress=False, **changes))
+        (tmp_path / name).mkdir()
+        frame = read_frame(camera.write(0, tmp_path / name))
+        found.append(measure(frame, clean(frame)))
+    assert found[1].fwhm_px > 1.4 * found[0].fwhm_px
+    assert found[2].elongation > 1.5 > found[0].elongation and found[2].verdict != "keep"
+
+
+def test_portrait_turns_the_frame():
+    camera = SimulatedPhone(burst(portrait=True))
+    assert (camera.view.width, camera.view.height) == (3024, 4032)
