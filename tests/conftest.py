@@ -1,8 +1,85 @@
-"""Shared fixtures."""
+"""Shared fixtures: people, their things, and a worker process on the test database."""
 
+import os
+import shutil
+import subprocess
 import sys
 from pathlib import Path
 
 import pytest
 
 sys.path.insert(0, str(Path(__file__).parent))
+
+
+@pytest.fixture
+def nerea(django_user_model):
+    """The demo photographer with her sites, phones and one shot."""
+    from vinter.web.accounts.demo import seed
+
+    seed()
+    return django_user_model.objects.get(username="nerea")
+
+
+@pytest.fixture
+def stranger(django_user_model):
+    return django_user_model.objects.create_user("stranger", password="a long password")
+
+
+@pytest.fixture
+def shot(nerea):
+    from vinter.web.shots.models import Shot
+
+    return Shot.objects.get(owner=nerea)
+
+
+@pytest.fixture
+def small_take(nerea, shot):
+    """A take of small frames made by the independent generator, measured."""
+    from starfield import Field, make
+
+    from vinter.web.takes.models import Frame, Take
+    from vinter.web.takes.tasks import _compare
+    from vinter.web.takes.work import measure_file
+
+    take = Take.objects.create(owner=nerea, shot=shot, kind=Take.UPLOADED, title="Small frames")
+    shutil.rmtree(take.folder, ignore_errors=True)  # of an earlier test whose rows were rolled back
+    take.looks.mkdir(parents=True)
+    make(take.folder, Field(count=5, width=800, height=600, stars=300, focal=600.0, streak=2))
+    for path in sorted(take.folder.glob("*.dng")):
+        Frame.objects.create(take=take, name=path.name, stored=path.name, size=path.stat().st_size, digest=path.name,
+                             measure=measure_file(path, path.name, take.looks, False))
+    _compare(take)
+    return take
+
+
+class WorkerProcess:
+    """The real worker, as its own process on the test database."""
+
+    def __init__(self):
+        from django.conf import settings
+        from django.db import connection
+
+        self.environment = {**os.environ, "VINTER_DB": str(connection.settings_dict["NAME"]), "VINTER_HOME": str(settings.HOME),
+                            "VINTER_WORKERS": "2"}
+        self.process = None
+
+    def start(self):
+        self.process = subprocess.Popen([sys.executable, "-m", "vinter.web.jobs.worker"], env=self.environment)
+        return self
+
+    def kill(self):
+        """kill -9."""
+        self.process.kill()
+        self.process.wait()
+
+    def stop(self):
+        if self.process and self.process.poll() is None:
+            self.process.terminate()
+            self.process.wait(10)
+
+
+@pytest.fixture
+def worker(transactional_db):
+    keeper = WorkerProcess()
+    yield keeper
+    keeper.stop()

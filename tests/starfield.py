@@ -76,7 +76,8 @@ def draw(spec, rays, flux, i, rng, hot):
         picture[part] += f * np.exp(-((x[part] - sx) ** 2 + (y[part] - sy) ** 2) / (2 * 1.4**2))
     if spec.streak == i:
         t = np.linspace(0, 1, 4000)
-        picture[(150 + 500 * t).astype(int), (100 + 1300 * t).astype(int)] += 2500
+        rows, columns = 150 + spec.height / 2.4 * t, 100 + spec.width / 1.25 * t
+        picture[rows.astype(int), columns.astype(int)] += 2500
     if spec.ground:
         land = y > horizon(spec)[None, :]
         picture = np.where(land, ground_pattern(spec), picture)

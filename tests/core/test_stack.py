@@ -79,7 +79,7 @@ def test_noise_falls_with_the_root_of_the_count(plain):
 def test_the_streak_is_gone(plain):
     spec, _, _, picture, *_ = plain
     t = np.linspace(0.05, 0.95, 900)
-    y, x = (150 + 500 * t).astype(int), (100 + 1300 * t).astype(int)
+    y, x = (150 + spec.height / 2.4 * t).astype(int), (100 + spec.width / 1.25 * t).astype(int)
     on = np.median(picture[y, x, 1])
     beside = np.median(picture[y + 12, x, 1])
     unit = 1 / 15871  # one digital number of the 14-bit frames

@@ -1,5 +1,7 @@
 """Signing in: by name and password, or with one button where demo data are served."""
 
+from typing import Any
+
 from django.conf import settings
 from django.contrib.auth import get_user_model, login
 from django.contrib.auth.decorators import login_not_required
@@ -16,7 +18,10 @@ class SignIn(LoginView):
 
     template_name = "accounts/sign_in.html"
     redirect_authenticated_user = True
-    extra_context = {"demo": settings.DEMO}
+
+    def get_context_data(self, **kwargs: Any) -> dict[str, Any]:
+        """Whether there is a demo to enter."""
+        return {**super().get_context_data(**kwargs), "demo": settings.DEMO}
 
 
 @login_not_required

@@ -69,6 +69,8 @@ def decide(request: HttpRequest, pk: int) -> HttpResponse:
         raise BadInput(f"{wanted!r} is neither keep nor drop")
     frame.decision = wanted
     frame.save(update_fields=["decision"])
+    if not request.headers.get("HX-Request"):
+        return redirect("take", frame.take_id)
     return render(request, "takes/frame.html", {"frame": frame, "kept": len(frame.take.kept()), "swapped": True})
 
 

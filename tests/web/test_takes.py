@@ -1,0 +1,150 @@
+"""Uploads and jobs: nothing hostile gets in, nothing is lost, a killed worker's work is finished by the next."""
+
+import time
+
+import numpy as np
+import pytest
+import tifffile
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.urls import reverse
+from starfield import Field, make
+
+from vinter.web.jobs.models import Job, beat, claim, enqueue, finish, report, wants_stop
+
+
+@pytest.fixture
+def desk(client, nerea):
+    client.force_login(nerea)
+    return client
+
+
+def wait(job, seconds=90):
+    deadline = time.monotonic() + seconds
+    while time.monotonic() < deadline:
+        job.refresh_from_db()
+        if not job.active:
+            return job
+        time.sleep(0.2)
+    raise AssertionError(f"{job} did not end: {job.label} {job.progress}")
+
+
+def send(desk, take, name, data):
+    return desk.post(reverse("upload", args=[take.pk]), {"file": SimpleUploadedFile(name, data)})
+
+
+@pytest.fixture
+def empty_take(nerea):
+    from vinter.web.takes.models import Take
+
+    return Take.objects.create(owner=nerea, kind=Take.UPLOADED, title="Mine")
+
+
+@pytest.mark.django_db
+def test_uploads_are_judged_by_content_and_duplicates_kept_once(desk, empty_take, tmp_path):
+    make(tmp_path, Field(count=1, width=320, height=240, stars=50, focal=300.0))
+    good = (tmp_path / "IMG_0000.dng").read_bytes()
+    assert send(desk, empty_take, "a.dng", good).json() == {"name": "a.dng", "duplicate": False}
+    assert send(desk, empty_take, "b.dng", good).json()["duplicate"] is True
+    for name, data, word in (("x.dng", b"<html>", "not a DNG"), ("y.jpg", good, "its name says .jpg"), ("z.dng", b"", "empty"),
+                             ("../../etc/passwd", b"root", "not a DNG")):
+        answer = send(desk, empty_take, name, data)
+        assert answer.status_code == 400 and word in answer.json()["error"]
+    frame = empty_take.frame_set.get()
+    assert frame.path.read_bytes() == good and frame.stored != "a.dng" and frame.path.parent == empty_take.folder
+
+
+@pytest.mark.django_db(transaction=True)
+def test_uploaded_frames_are_measured_and_broken_ones_named(desk, empty_take, worker, tmp_path):
+    make(tmp_path, Field(count=3, width=800, height=600, stars=300, focal=600.0, streak=1))
+    files = {p.name: p.read_bytes() for p in sorted(tmp_path.glob("*.dng"))}
+    files["cut.dng"] = files["IMG_0000.dng"][:5000]
+    for name, data in files.items():
+        assert send(desk, empty_take, name, data).status_code == 200
+    desk.post(reverse("measure", args=[empty_take.pk]))
+    worker.start()
+    assert wait(Job.objects.get()).state == Job.DONE
+    frames = {f.name: f for f in empty_take.frame_set.all()}
+    assert "cut.dng" in frames["cut.dng"].error and not frames["cut.dng"].goes_in
+    assert all(frames[f"IMG_000{i}.dng"].goes_in and frames[f"IMG_000{i}.dng"].measure["stars"] > 100 for i in range(3))
+    page = desk.get(reverse("take", args=[empty_take.pk])).content.decode()
+    assert "3</output> of 4 frames go into the stack" in page
+
+
+@pytest.mark.django_db
+def test_the_users_word_wins_over_the_suggestion(desk, small_take):
+    frame = small_take.frame_set.first()
+    page = desk.post(reverse("decide", args=[frame.pk]), {"decision": "drop"}, headers={"HX-Request": "true"}).content.decode()
+    assert 'data-in="no"' in page and ">4</output>" in page
+    desk.post(reverse("decide", args=[frame.pk]), {"decision": "keep"})
+    assert len(small_take.kept()) == 5
+    assert desk.post(reverse("decide", args=[frame.pk]), {"decision": "burn"}).status_code == 400
+
+
+@pytest.mark.django_db
+def test_a_job_is_claimed_once_and_taken_over_when_its_lease_runs_out(nerea):
+    job = enqueue(nerea, "stack", 7)
+    assert enqueue(nerea, "stack", 7).pk == job.pk
+    first = claim()
+    assert first.pk == job.pk and claim() is None
+    report(first, "half", 0.5)
+    Job.objects.update(lease_until=first.created)
+    second = claim()
+    assert second.attempt == 2
+    assert not beat(first) and not finish(first, Job.DONE) and wants_stop(first)
+    assert beat(second) and finish(second, Job.DONE)
+
+
+@pytest.mark.django_db
+def test_a_job_whose_process_dies_every_time_is_given_up(nerea):
+    enqueue(nerea, "stack", 7)
+    for _ in range(4):
+        assert claim() is not None
+        Job.objects.update(lease_until="2020-01-01T00:00:00Z")
+    assert claim() is None
+    assert Job.objects.get().state == Job.RUNNING or "given up" in Job.objects.get().error
+
+
+@pytest.mark.django_db(transaction=True)
+def test_kill_minus_nine_in_mid_stack_and_the_next_worker_finishes_the_same_picture(desk, small_take, worker, monkeypatch):
+    from vinter.web.stacks.models import Stack
+
+    desk.post(reverse("stack-new", args=[small_take.pk]))
+    untroubled = Stack.objects.latest("id")
+    worker.start()
+    assert wait(Job.objects.get()).state == Job.DONE
+    desk.post(reverse("stack-new", args=[small_take.pk]))
+    troubled = Stack.objects.latest("id")
+    job = Job.objects.latest("id")
+    while job.state != Job.RUNNING or job.progress < 0.05:
+        job.refresh_from_db()
+        assert job.active
+        time.sleep(0.02)
+    worker.kill()
+    job.refresh_from_db()
+    assert job.state == Job.RUNNING
+    Job.objects.filter(pk=job.pk).update(lease_until=job.created)  # do not wait out the fifteen seconds
+    worker.start()
+    done = wait(job)
+    assert done.state == Job.DONE and done.attempt == 2
+    pictures = [tifffile.imread(s.picture) for s in (untroubled, troubled)]
+    assert np.array_equal(*pictures)
+    report_now = Stack.objects.get(pk=troubled.pk).report
+    assert report_now["frames_used"] == 5 and report_now["frames"][0]["file"].startswith("IMG_")
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_running_stack_is_cancelled_and_can_be_run_again(desk, small_take, worker):
+    desk.post(reverse("stack-new", args=[small_take.pk]))
+    job = Job.objects.get()
+    desk.post(reverse("job-cancel", args=[job.pk]))
+    job.refresh_from_db()
+    assert job.state == Job.CANCELLED
+    desk.post(reverse("stack-again", args=[job.subject]))
+    worker.start()
+    again = Job.objects.latest("id")
+    while again.state != Job.RUNNING:
+        again.refresh_from_db()
+        time.sleep(0.02)
+    desk.post(reverse("job-cancel", args=[again.pk]))
+    assert wait(again).state == Job.CANCELLED
+    assert "Try again" in desk.get(reverse("stack", args=[job.subject])).content.decode()
