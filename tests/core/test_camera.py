@@ -16,7 +16,8 @@ MAIN = Lens("main", 5.6, 24, 1.8, 1.2, 4032, 3024)
 
 
 @pytest.mark.parametrize(("f35", "focal", "aperture", "pitch", "wanted"), [
-    (24, 5.6, 1.8, 1.2, (20.8, 17.7, 9.7, 0.298)), (13, 2.13, 2.2, 1.12, (38.5, 51.9, 28, 0.121)), (70, 9, 2.4, 1.0, (7.1, 12.7, 7, 0.574))])
+    (24, 5.6, 1.8, 1.2, (20.8, 17.7, 9.7, 0.298)), (13, 2.13, 2.2, 1.12, (38.5, 51.9, 28, 0.121)),
+    (70, 9, 2.4, 1.0, (7.1, 12.7, 7, 0.574))])
 def test_rules_of_three_lenses(f35, focal, aperture, pitch, wanted):
     got = (rule_divisor(f35), npf_simple(aperture, pitch, focal), npf_full(aperture, pitch, focal, -29), drift(pitch, focal, -29))
     assert got == pytest.approx(wanted, rel=0.01)

@@ -1,6 +1,7 @@
 """Rise, set, twilight and positions against skyfield and astropy."""
 
 from datetime import UTC, date, datetime, timedelta
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -98,7 +99,7 @@ def test_nights_of_23_and_25_hours_join_without_gap():
     autumn = nights(site, date(2027, 10, 29), date(2027, 11, 1))
     assert [round((n.end - n.start) / 3600) for n in spring] == [24, 23, 24, 24]
     assert [round((n.end - n.start) / 3600) for n in autumn] == [24, 25, 24, 24]
-    assert all(a.end == b.start for a, b in zip(spring, spring[1:], strict=False))
+    assert all(a.end == b.start for a, b in pairwise(spring))
 
 
 def test_a_night_without_darkness_says_so():

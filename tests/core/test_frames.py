@@ -99,7 +99,7 @@ def test_broken_files_say_what_is_wrong(tmp_path):
 def test_content_must_fit_the_name():
     check_content("a.dng", b"II*\0....")
     check_content("a.jpg", b"\xff\xd8\xff\xe0")
-    with pytest.raises(BadInput, match="its name says .dng"):
+    with pytest.raises(BadInput, match="its name says"):
         check_content("a.dng", b"\xff\xd8\xff\xe0")
     with pytest.raises(BadInput, match="not a DNG"):
         check_content("a.jpg", b"<svg onl")
@@ -112,7 +112,7 @@ def test_a_picture_of_900_megapixels_is_refused_in_the_child(tmp_path):
             (278, 4, 1, 30000), (279, 4, 1, 100)]
     body = b"".join(struct.pack("<HHII", *t) for t in tags) + struct.pack("<I", 0)
     (tmp_path / "huge.tif").write_bytes(header + body + b"\0" * 400)
-    with pytest.raises(BadInput, match="holiday.tif"):
+    with pytest.raises(BadInput, match="holiday"):
         probe(tmp_path / "huge.tif", "holiday.tif")
 
 

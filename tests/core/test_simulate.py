@@ -41,7 +41,7 @@ def test_stars_stand_where_skyfield_puts_them():
     camera = SimulatedPhone(burst())
     index, x, y, v = camera.stars_at(0)
     vectors, _, _ = star_table()
-    timescale, bodies = eph._kernel()
+    _, bodies = eph._kernel()
     t = eph.skyfield_time(np.array([burst().middle(0)]))[0]
     observer = bodies["earth"] + wgs84.latlon(SITE.lat, SITE.lon)
     for i in np.argsort(v)[:10]:

@@ -127,7 +127,8 @@ def test_headers_forbid_everything_from_elsewhere(desk):
 
 def test_no_page_carries_inline_script_style_or_a_foreign_address(desk, shot, small_take):
     for url in (reverse("home"), reverse("night", args=[shot.site.pk, "2027-06-09"]), reverse("shot", args=[shot.pk]),
-                reverse("card", args=[shot.pk]), reverse("take", args=[small_take.pk]), reverse("ledger"), reverse("sites"), reverse("gear")):
+                reverse("card", args=[shot.pk]), reverse("take", args=[small_take.pk]),
+                reverse("ledger"), reverse("sites"), reverse("gear")):
         page = desk.get(url).content.decode()
         assert not re.search(r"<script(?![^>]*(src=|application/json))", page), url
         assert " style=" not in page and " onclick=" not in page, url
@@ -160,8 +161,9 @@ def test_what_belongs_to_another_does_not_exist(client, stranger, shot, small_ta
     job = Job.objects.create(owner=owner, kind="stack", subject=stack.pk)
     frame = small_take.frame_set.first()
     client.force_login(stranger)
-    gets = [reverse("site", args=[shot.site.pk]), reverse("night", args=[shot.site.pk, "2027-06-09"]), reverse("card", args=[shot.pk]),
-            reverse("shot-new", args=[shot.site.pk]) + "?t=1812588300", reverse("shot", args=[shot.pk]), reverse("card-file", args=[shot.pk]),
+    gets = [reverse("site", args=[shot.site.pk]), reverse("night", args=[shot.site.pk, "2027-06-09"]),
+            reverse("card", args=[shot.pk]), reverse("shot-new", args=[shot.site.pk]) + "?t=1812588300", reverse("shot", args=[shot.pk]),
+            reverse("card-file", args=[shot.pk]),
             reverse("night-calendar", args=[shot.site.pk, "2027-06-09"]), reverse("take", args=[small_take.pk]),
             reverse("look", args=[frame.pk, "small"]), reverse("stack", args=[stack.pk]), reverse("stack-file", args=[stack.pk, "tiff"]),
             reverse("finish", args=[finish.pk]), reverse("recipe-file", args=[finish.pk]), reverse("download", args=[export.pk]),

@@ -111,8 +111,7 @@ def main() -> None:
     worker = Worker()
 
     def stop(signum: int, frame: FrameType | None) -> None:
-        worker.stopping.set()
-        worker.pool.shutdown(wait=False, cancel_futures=True)
+        # the kernel ends the pool's processes with us; shutting the pool down here could deadlock on a second signal
         os._exit(0)
 
     signal.signal(signal.SIGTERM, stop)

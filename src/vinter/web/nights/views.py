@@ -74,7 +74,8 @@ def night(request: HttpRequest, pk: int, day: str) -> HttpResponse:
     now = min(strip.samples, key=lambda s: abs(s["t"] - at)) if strip and at is not None else None
     return render(request, "nights/night.html", {
         "site": site, "night": one, "verdict": verdict, "strip": strip, "at": at, "now": now, "limits": limits,
-        "dome": dome(core, one), "arch": arch(core, at) if at is not None else None, "before": when - timedelta(days=1), "after": when + timedelta(days=1),
+        "dome": dome(core, one), "arch": arch(core, at) if at is not None else None, "before": when - timedelta(days=1),
+        "after": when + timedelta(days=1),
         "shots": Shot.objects.filter(owner=request.user, site=site, night=when),
         **head("Night", site=site, day=when, context=f"{site.name} · core of the galaxy · {site.tz}")})
 
