@@ -9,8 +9,9 @@ from PIL import Image
 
 from vinter.core.errors import BadInput
 from vinter.core.formats.dng import DngInfo, write_dng
+from vinter.core.frames.dng import plain_bayer
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, clean_mosaic, demosaic
-from vinter.core.frames.reading import frame_files, read_frame
+from vinter.core.frames.reading import frame_files, read_frame, read_with_libraw
 from vinter.core.frames.sandbox import check_content, probe
 
 INFO = DngInfo("Marlet", "Marlet 7", 800, 8.0, 1.8, 5.6, 24, 1812589930.25, "+02:00")
@@ -75,7 +76,8 @@ def test_hot_pixels_go_and_stars_stay(tmp_path):
 
 def test_a_picture_is_made_linear(tmp_path):
     Image.fromarray(np.full((100, 120, 3), 188, np.uint8)).save(tmp_path / "p.png")
-    from vinter.core.frames.mosaic import clean_picture
+    from vinter.core.frames.dng import plain_bayer
+from vinter.core.frames.mosaic import clean_picture
 
     value = (float(clean_picture(read_frame(tmp_path / "p.png"))[50, 50, 0]) - PEDESTAL) / SPAN
     assert value == pytest.approx(((188 / 255 + 0.055) / 1.055) ** 2.4, rel=0.01)
@@ -119,3 +121,26 @@ def test_a_picture_of_900_megapixels_is_refused_in_the_child(tmp_path):
 def test_probe_passes_a_good_frame(tmp_path):
     write(tmp_path / "a.dng", mosaic_of((1, 2, 3)))
     probe(tmp_path / "a.dng", "a.dng")
+
+
+@pytest.mark.parametrize("orientation", [1, 3, 6, 8])
+@pytest.mark.parametrize("compress", [True, False])
+def test_the_short_way_into_a_dng_gives_what_libraw_gives(tmp_path, orientation, compress):
+    mosaic = np.random.default_rng(2).integers(0, 4096, (360, 480), np.uint16)
+    info = DngInfo(**{**INFO.__dict__, "orientation": orientation, "neutral": (0.46, 1.0, 0.71),
+                      "matrix": (0.9, -0.3, -0.1, -0.4, 1.2, 0.2, 0, 0.2, 0.6)})
+    write_dng(tmp_path / "a.dng", mosaic, info, np.zeros((12, 16, 3), np.uint8), compress=compress)
+    assert plain_bayer(tmp_path / "a.dng") is not None
+    short, long = read_frame(tmp_path / "a.dng"), read_with_libraw(tmp_path / "a.dng")
+    assert np.array_equal(short.data, long.data) and np.array_equal(short.pattern, long.pattern)
+    assert np.array_equal(short.black, long.black) and short.white == long.white
+    assert np.allclose(short.colour.neutral, long.colour.neutral, atol=1e-3)
+
+
+def test_an_unusual_dng_is_left_to_libraw(tmp_path):
+    write(tmp_path / "a.dng", mosaic_of((1, 2, 3)))
+    data = bytearray((tmp_path / "a.dng").read_bytes())
+    at = data.index(struct.pack("<HH", 50717, 4))  # the white level's tag becomes a linearisation table
+    data[at:at + 2] = struct.pack("<H", 50712)
+    (tmp_path / "b.dng").write_bytes(bytes(data))
+    assert plain_bayer(tmp_path / "b.dng") is None

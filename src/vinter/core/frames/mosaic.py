@@ -36,7 +36,8 @@ def _scale_and_repair(dn: U16, black: npt.NDArray[np.float64], gain: float, thre
         for x in range(width):
             level = black[y & 1, x & 1]
             value = dn[y, x] - level
-            if 2 <= y < height - 2 and 2 <= x < width - 2:
+            if (2 <= y < height - 2 and 2 <= x < width - 2 and value > 1.5 * (dn[y, x - 2] - level)
+                    and value > 1.5 * (dn[y, x + 2] - level)):
                 top, total = 0.0, 0.0
                 for dy in (-2, 0, 2):
                     for dx in (-2, 0, 2):

@@ -10,6 +10,7 @@ import tifffile
 from PIL import Image
 
 from vinter.core.errors import BadInput
+from vinter.core.frames.dng import PlainBayer, plain_bayer
 from vinter.core.frames.metadata import Metadata, picture_metadata, tiff_metadata, tiff_tags
 
 LARGEST_PIXELS = 220_000_000
@@ -98,8 +99,22 @@ def _tagged_matrix(path: Path) -> npt.NDArray[np.float64]:
         return np.zeros((3, 3))
 
 
+def _from_plain(path: Path, plain: PlainBayer) -> Frame:
+    neutral = plain.neutral if plain.neutral is not None and plain.neutral.size == 3 and (plain.neutral > 0).all() else np.ones(3)
+    colour = colour_from(neutral, plain.matrix if plain.matrix is not None else np.zeros((3, 3)))
+    turn = plain.orientation if plain.orientation in _UPRIGHT else 1
+    return Frame(path, "bayer", upright(plain.data, turn), _turned_pattern(plain.pattern.astype(float), turn).astype(np.int64),
+                 _turned_pattern(plain.black, turn), plain.white, colour, tiff_metadata(path))
+
+
 def read_raw(path: Path) -> Frame:
-    """A RAW file as LibRaw unpacks it. Bayer files stay a mosaic; linear DNG becomes RGB."""
+    """A RAW file: a plain Bayer DNG by its tags, any other as LibRaw unpacks it; linear DNG becomes RGB."""
+    plain = plain_bayer(path) if path.suffix.lower() == ".dng" else None
+    return _from_plain(path, plain) if plain is not None else read_with_libraw(path)
+
+
+def read_with_libraw(path: Path) -> Frame:
+    """A RAW file as LibRaw unpacks it. Bayer files stay a mosaic."""
     try:
         with rawpy.imread(str(path)) as raw:
             meta = tiff_metadata(path)

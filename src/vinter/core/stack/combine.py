@@ -28,6 +28,31 @@ def _median(values: F32, n: int) -> float:
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _clipped(samples: U16, kappa: float, sigma: float, kept: F32, spread: F32) -> tuple[float, float, int, int, float]:
+    """Sums and counts of the even and odd samples within kappa deviations of the median, and the median."""
+    m = 0
+    for v in samples:
+        if v:
+            kept[m] = v
+            m += 1
+    centre = _median(kept, m)
+    for i in range(m):
+        spread[i] = abs(kept[i] - centre)
+    reach = kappa * max(sigma, 1.4826 * _median(spread, m))
+    s0, s1, n0, n1 = 0.0, 0.0, 0, 0
+    for i in range(len(samples)):
+        v = float(samples[i])
+        if v != 0.0 and abs(v - centre) <= reach:
+            if i & 1:
+                s1 += v
+                n1 += 1
+            else:
+                s0 += v
+                n0 += 1
+    return s0, s1, n0, n1, centre
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
 def combine(cube: U16, method: int, kappa: float, noise: npt.NDArray[np.float64], out: F32, halves: F32,
             count: npt.NDArray[np.uint16]) -> None:
     """Combine a cube (n, h, w, 3) of clean samples, 0 meaning none, into out (h, w, 3), in place.
@@ -38,44 +63,31 @@ def combine(cube: U16, method: int, kappa: float, noise: npt.NDArray[np.float64]
     less that of the odd ones (nan where one is empty), count the samples kept.
     """
     n, height, width, colours = cube.shape
-    kept, sorted_values, spread = np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32)
-    parity = np.empty(n, np.int64)
+    kept, spread = np.empty(n, np.float32), np.empty(n, np.float32)
     for y in range(height):
         for x in range(width):
             for c in range(colours):
-                m, total, low, high = 0, 0.0, 1e9, 0.0
+                low, high = 1e9, 0.0
+                s0, s1, n0, n1 = 0.0, 0.0, 0, 0
                 for i in range(n):
-                    v = cube[i, y, x, c]
-                    if v:
-                        kept[m] = v
-                        parity[m] = i & 1
-                        total += v
-                        low = min(low, v)
-                        high = max(high, v)
-                        m += 1
+                    v = float(cube[i, y, x, c])
+                    if v != 0.0:
+                        if i & 1:
+                            s1 += v
+                            n1 += 1
+                        else:
+                            s0 += v
+                            n0 += 1
+                        low, high = min(low, v), max(high, v)
+                m = n0 + n1
                 if m == 0:
                     out[y, x, c], halves[y, x, c], count[y, x, c] = 0.0, np.nan, 0
                     continue
-                centre = total / m
-                reach = 1e9
+                centre = (s0 + s1) / m
                 if method == 2 or (method == 0 and m > 2):
                     sigma = math.sqrt(max(noise[c, 0] + noise[c, 1] * max(centre - 2048.0, 0.0), 1.0))
                     if method == 2 or high - centre > 0.9 * kappa * sigma or centre - low > 0.9 * kappa * sigma:
-                        for i in range(m):
-                            sorted_values[i] = kept[i]
-                        centre = _median(sorted_values, m)
-                        for i in range(m):
-                            spread[i] = abs(kept[i] - centre)
-                        reach = kappa * max(sigma, 1.4826 * _median(spread, m))
-                s0, s1, n0, n1 = 0.0, 0.0, 0, 0
-                for i in range(m):
-                    if abs(kept[i] - centre) <= reach:
-                        if parity[i]:
-                            s1 += kept[i]
-                            n1 += 1
-                        else:
-                            s0 += kept[i]
-                            n0 += 1
+                        s0, s1, n0, n1, centre = _clipped(cube[:, y, x, c], kappa, sigma, kept, spread)
                 if method == 3:
                     out[y, x, c] = high
                 elif method == 2:

@@ -10,13 +10,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
-from scipy.optimize import least_squares
 
 from vinter.core.frames.stars import Stars
 from vinter.core.stack.register import Alignment
 
 Array = npt.NDArray[np.float64]
-MOST_PAIRS = 250  # of a frame, spread over the picture
+MOST_PAIRS = 160  # of a frame, spread over the picture
 CELLS = 8
 REFRACTION = 1.02 / 60  # degrees, strength of R = 1.02' / tan(h + 10.3 / (h + 5.11))
 BETTER = 0.985  # share of the residual that freeing the zenith must leave to be kept
@@ -153,6 +152,8 @@ def fit_rotation(stars: list[Stars], alignments: list[Alignment], reference: int
 def _fit(here: Array, there: Array, which: npt.NDArray[np.intp], axis: Array, angles: Array, focal: float,
          centre: tuple[float, float], free_zenith: bool) -> RotationModel:
     """Least squares over pairs of places; parameters: log focal, k1, pole (2), zenith (2), angles."""
+    from scipy.optimize import least_squares  # slow to load, and pool processes never fit
+
     side = np.linalg.svd(axis[None])[2][1:]
 
     def unpack(p: Array) -> tuple[float, Array, Array | None, Array]:

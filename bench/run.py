@@ -1,0 +1,180 @@
+"""Times of Vinter against a competent script over general libraries, printed as ratios.
+
+usage: bin/bench [planning] [stacking] [editing]      (all three without arguments)
+
+planning: a site-year of nights with brightness along every night, against asking skyfield for every sample.
+stacking: the same frames through rawpy, astroalign, scikit-image and ccdproc; RGB on both sides.
+editing:  one change at 1600 x 1200 through all steps, against the same steps written naively in NumPy.
+Times vary by a third from run to run on shared machines; ratios come from one run.
+"""
+
+import resource
+import shutil
+import sys
+import tempfile
+import time
+import warnings
+from collections.abc import Callable
+from datetime import UTC, date, datetime
+from pathlib import Path
+
+import numpy as np
+
+FRAMES = 8
+
+
+def timed(function: Callable[[], object], repeat: int = 1) -> float:
+    best = float("inf")
+    for _ in range(repeat):
+        start = time.perf_counter()
+        function()
+        best = min(best, time.perf_counter() - start)
+    return best
+
+
+def row(what: str, ours: float, theirs: float) -> None:
+    print(f"{what:46s} {ours:9.3f} s {theirs:9.3f} s   {theirs / ours:7.1f} x")
+
+
+def planning() -> None:
+    from skyfield.api import Star, wgs84
+
+    from vinter.core.sky import ephemeris as eph
+    from vinter.core.sky.nights import nights
+    from vinter.core.sky.site import Site
+
+    warnings.simplefilter("ignore")
+    sites = [Site(38.2 + i / 7, -8.8, "Europe/Lisbon", zenith=21.5) for i in range(4)]
+    nights(sites[0], date(2027, 1, 1), date(2027, 12, 31))
+    turns = iter(sites[1:])
+    ours = timed(lambda: nights(next(turns), date(2027, 1, 1), date(2027, 12, 31)), 3)
+
+    def direct() -> None:
+        timescale, bodies = eph._kernel()
+        start = datetime(2027, 1, 1, tzinfo=UTC).timestamp()
+        t = timescale.tt_jd(timescale.from_datetime(datetime.fromtimestamp(start, UTC)).tt + np.arange(0, 365, 10 / 1440))
+        observer = bodies["earth"] + wgs84.latlon(38.2, -8.8)
+        core = Star(ra_hours=eph.GALACTIC_CENTRE[0] / 15, dec_degrees=eph.GALACTIC_CENTRE[1])
+        for body in (bodies["sun"], bodies["moon"], core):
+            observer.at(t).observe(body).apparent().altaz()
+
+    row("a site-year (5 min) / skyfield alone (10 min)", ours, timed(direct))
+
+
+def library_stack(paths: list[Path]) -> np.ndarray:
+    """What a careful script does: demosaic, find a similarity by stars, warp, sigma clip; each colour."""
+    import astroalign
+    import ccdproc
+    import rawpy
+    from astropy import units
+    from astropy.nddata import CCDData
+    from skimage.transform import warp
+
+    def rgb(path: Path) -> np.ndarray:
+        with rawpy.imread(str(path)) as raw:
+            return raw.postprocess(gamma=(1, 1), no_auto_bright=True, output_bps=16, use_camera_wb=False).astype(np.float32)
+
+    reference = rgb(paths[len(paths) // 2])
+    aligned = []
+    for path in paths:
+        picture = rgb(path)
+        found, _ = astroalign.find_transform(picture[..., 1], reference[..., 1], detection_sigma=5, max_control_points=60)
+        aligned.append(np.stack([warp(picture[..., c], found.inverse, order=3, preserve_range=True) for c in range(3)], axis=-1))
+    out = []
+    for c in range(3):
+        cube = [CCDData(a[..., c], unit=units.adu) for a in aligned]
+        combiner = ccdproc.Combiner(cube)
+        combiner.sigma_clipping(low_thresh=3, high_thresh=3, func=np.ma.median)
+        out.append(combiner.average_combine().data)
+    return np.stack(out, axis=-1)
+
+
+def stacking() -> None:
+    from vinter.core.camera.phones import phone
+    from vinter.core.camera.projection import Pose
+    from vinter.core.simulate.phone import Burst, shoot
+    from vinter.core.sky.site import Site
+    from vinter.core.stack.pipeline import Settings, stack
+
+    folder = Path(tempfile.mkdtemp(prefix="vinter-bench-"))
+    try:
+        site = Site(37.7, -8.78, "Europe/Lisbon", zenith=21.5)
+        lens = phone("marlet-7").lens("main")
+        paths = shoot(Burst(site, lens, 1812589930.0, Pose(180, 20), 1600, 10.0, FRAMES), folder / "frames")
+        peak = [0.0]
+
+        def ours() -> None:
+            peak[0] = stack(paths, folder / "out.tif", Settings()).report["peak_rss_mb"]
+
+        ours()  # compiled kernels are on disk from here on, as set-up leaves them
+        fast = timed(ours)
+        slow = timed(lambda: library_stack(paths))
+        row(f"stack of {FRAMES} x 12 MP RGB / library script", fast, slow)
+        most = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+        print(f"{'private memory of a worker / of the script':46s} {peak[0]:9.0f} MB {most:8.0f} MB")
+    finally:
+        shutil.rmtree(folder)
+
+
+def naive_edit(scene, recipe) -> np.ndarray:  # type: ignore[no-untyped-def]
+    """The same moves, straightforwardly in float64 NumPy and SciPy."""
+    from scipy.ndimage import gaussian_filter
+
+    from vinter.core.finish.scene import terms
+    from vinter.core.finish.steps import Balance, Glow, _encode
+
+    h, w = scene.sky.shape
+    gx, gy = np.meshgrid((np.arange(w) + 0.5) / w, (np.arange(h) + 0.5) / h)
+    surface = (terms(gx.ravel(), gy.ravel()) @ scene.glow).reshape(h, w, 3)
+    sky = scene.sky[..., None].astype(float)
+    rgb = scene.rgb.astype(float) - sky * recipe.glow * np.clip(surface - Glow.base(scene), 0, None)
+    rgb = rgb - sky * Glow.base(scene) * (1 - 10 ** (-0.4 * recipe.floor))
+    balance = Balance(recipe.sky, recipe.ground)
+    parts = [rgb @ balance.matrix(z, scene).T for z in (recipe.sky, recipe.ground)]
+    rgb = np.clip(sky * parts[0] + (1 - sky) * parts[1], 0, None)
+    rgb = _encode(np.where(rgb > 0.5, 1 - 0.25 / np.maximum(rgb, 0.5), rgb))
+    rgb = np.where(rgb < 0.3, 0.3 * (rgb / 0.3) ** recipe.sky.contrast, 1 - 0.7 * ((1 - rgb) / 0.7) ** recipe.sky.contrast)
+    grey = rgb.mean(axis=2, keepdims=True)
+    chroma = rgb - grey
+    soft = np.stack([gaussian_filter(chroma[..., c], 2.8) for c in range(3)], axis=-1)
+    light = grey[..., 0] - 0.15 * (grey[..., 0] - gaussian_filter(grey[..., 0], 0.9))
+    return light[..., None] + chroma + 0.35 * (soft - chroma)
+
+
+def editing() -> None:
+    from vinter.core.finish.recipe import Recipe
+    from vinter.core.finish.render import Renderer, suggest, to_8bit
+    from vinter.core.finish.scene import prepare
+    from vinter.core.formats.pictures import jpeg_bytes
+    from vinter.core.frames.reading import Colour
+
+    rng = np.random.default_rng(0)
+    rgb = (0.02 + rng.normal(0, 0.002, (1200, 1600, 3))).astype(np.float32)
+    mask = np.where(np.arange(1200)[:, None] < 950, 255, 0).astype(np.uint8) * np.ones((1, 1600), np.uint8)
+    scene = prepare(rgb, mask, Colour((0.46, 1.0, 0.71)))
+    renderer, recipe = Renderer(scene), suggest(scene)
+    values = iter(np.linspace(0.5, 1.5, 40))
+
+    def change(step: str) -> Callable[[], object]:
+        def run() -> object:
+            value = float(next(values))
+            update = {"floor": value} if step == "first" else {"sky": recipe.sky.model_copy(update={"contrast": value})}
+            changed = Recipe.model_validate({**recipe.model_dump(), **{k: v if k == "floor" else v.model_dump() for k, v in update.items()}})
+            return jpeg_bytes(to_8bit(renderer.render(changed)))
+        return run
+
+    renderer.render(recipe)
+    slow = timed(lambda: naive_edit(scene, recipe), 2)
+    row("an early change, 1600 x 1200, to JPEG / naive", timed(change("first"), 5), slow)
+    row("a late change (curve) / naive", timed(change("last"), 5), slow)
+
+
+def main() -> None:
+    wanted = sys.argv[1:] or ["planning", "stacking", "editing"]
+    print(f"{'':46s} {'Vinter':>11s} {'libraries':>11s}   {'ratio':>9s}")
+    for name in wanted:
+        {"planning": planning, "stacking": stacking, "editing": editing}[name]()
+
+
+if __name__ == "__main__":
+    main()
