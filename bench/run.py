@@ -142,7 +142,6 @@ def naive_edit(scene, recipe) -> np.ndarray:  # type: ignore[no-untyped-def]
 
 
 def editing() -> None:
-    from vinter.core.finish.recipe import Recipe
     from vinter.core.finish.render import Renderer, suggest, to_8bit
     from vinter.core.finish.scene import prepare
     from vinter.core.formats.pictures import jpeg_bytes
@@ -159,7 +158,7 @@ def editing() -> None:
         def run() -> object:
             value = float(next(values))
             update = {"floor": value} if step == "first" else {"sky": recipe.sky.model_copy(update={"contrast": value})}
-            changed = Recipe.model_validate({**recipe.model_dump(), **{k: v if k == "floor" else v.model_dump() for k, v in update.items()}})
+            changed = recipe.model_copy(update=update)
             return jpeg_bytes(to_8bit(renderer.render(changed)))
         return run
 

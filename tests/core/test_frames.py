@@ -10,7 +10,7 @@ from PIL import Image
 from vinter.core.errors import BadInput
 from vinter.core.formats.dng import DngInfo, write_dng
 from vinter.core.frames.dng import plain_bayer
-from vinter.core.frames.mosaic import PEDESTAL, SPAN, clean_mosaic, demosaic
+from vinter.core.frames.mosaic import PEDESTAL, SPAN, clean_mosaic, clean_picture, demosaic
 from vinter.core.frames.reading import frame_files, read_frame, read_with_libraw
 from vinter.core.frames.sandbox import check_content, probe
 
@@ -76,9 +76,6 @@ def test_hot_pixels_go_and_stars_stay(tmp_path):
 
 def test_a_picture_is_made_linear(tmp_path):
     Image.fromarray(np.full((100, 120, 3), 188, np.uint8)).save(tmp_path / "p.png")
-    from vinter.core.frames.dng import plain_bayer
-from vinter.core.frames.mosaic import clean_picture
-
     value = (float(clean_picture(read_frame(tmp_path / "p.png"))[50, 50, 0]) - PEDESTAL) / SPAN
     assert value == pytest.approx(((188 / 255 + 0.055) / 1.055) ** 2.4, rel=0.01)
 

@@ -1,0 +1,85 @@
+"""Take the pictures in docs/screenshots from the demo data: a fresh home, the real server, a real walk.
+
+usage: .venv/bin/python tools/screenshots.py    (needs chromium; about four minutes)
+"""
+
+import os
+import subprocess
+import tempfile
+import time
+import urllib.request
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+ROOT = Path(__file__).parents[1]
+OUT = ROOT / "docs/screenshots"
+PORT = 8799
+FLAGS = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking", "--disable-component-update"]
+
+
+def take(page: Page, name: str) -> None:
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(700)
+    page.screenshot(path=OUT / f"{name}.png")
+
+
+def walk(page: Page) -> None:
+    page.goto("/")
+    page.get_by_role("button", name="Enter as Nerea").click()
+    take(page, "home")
+    page.goto("/sites/")
+    take(page, "sites")
+    page.goto("/sites/1/night/2027-06-09/")
+    take(page, "night")
+    page.locator("#plan").click()
+    page.get_by_label("Frames").fill("24")
+    page.get_by_label("Title").fill("Tide mill, the core at its highest")
+    page.get_by_role("button", name="Keep this shot").click()
+    take(page, "shot")
+    address = page.url
+    page.get_by_role("link", name="Open the field card").click()
+    page.set_viewport_size({"width": 390, "height": 844})
+    take(page, "card")
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.goto(address)
+    page.get_by_role("button", name="Let the simulated phone shoot it").click()
+    page.get_by_role("button", name="Stack them").wait_for()
+    take(page, "take")
+    page.get_by_role("button", name="Stack them").click()
+    page.get_by_role("button", name="Finish it").wait_for()
+    take(page, "stack")
+    page.get_by_role("button", name="Finish it").click()
+    page.locator("#picture[data-ready=full]").wait_for()
+    take(page, "finish")
+    page.get_by_role("button", name="Export", exact=True).click()
+    page.locator("a", has_text="JPEG, ").wait_for()
+    page.goto("/ledger/")
+    take(page, "ledger")
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as home:
+        environment = {**os.environ, "VINTER_HOME": home, "VINTER_PORT": str(PORT)}
+        server = subprocess.Popen([ROOT / "bin/demo"], env=environment, start_new_session=True)
+        try:
+            for _ in range(120):
+                try:
+                    urllib.request.urlopen(f"http://localhost:{PORT}/sign-in/", timeout=2)
+                    break
+                except OSError:
+                    time.sleep(0.5)
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=f"http://localhost:{PORT}")
+                page = context.new_page()
+                page.set_default_timeout(300_000)
+                walk(page)
+                browser.close()
+        finally:
+            os.killpg(server.pid, 15)
+            server.wait()
+
+
+if __name__ == "__main__":
+    main()
