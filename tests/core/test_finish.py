@@ -192,3 +192,13 @@ def test_recipes_out_of_bounds_name_the_field():
         parse_recipe('{"colour": 1}')
     with pytest.raises(BadInput, match="JSON"):
         parse_recipe("{")
+
+
+def test_a_place_in_the_cropped_and_turned_picture_is_found_in_the_whole():
+    """A bright spot put at known shares must lie where to_shares says it does."""
+    rgb, mask = picture(noise=0)
+    rgb[118:123, 238:243] = 0.5
+    canvas = Renderer(prepare(rgb, mask, Colour(NEUTRAL))).render(Recipe(level=5, crop=Crop(ratio="1:1", size=0.8, x=0.6, y=0.45)))
+    y, x = np.unravel_index(int(np.argmax(cv2.GaussianBlur(canvas.rgb[..., 1], (0, 0), 2))), canvas.sky.shape)
+    across, down = canvas.to_shares @ [x, y, 1]
+    assert (across, down) == pytest.approx((240.5 / 400, 120.5 / 300), abs=0.005)

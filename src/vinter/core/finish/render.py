@@ -1,5 +1,6 @@
 """Rendering a recipe on a scene, remembering what earlier steps made so that a change costs little."""
 
+import cv2
 import numpy as np
 import numpy.typing as npt
 
@@ -36,7 +37,9 @@ class Renderer:
 
 def to_8bit(canvas: Canvas) -> U8:
     """RGB bytes of a finished canvas."""
-    return np.asarray(np.clip(canvas.rgb * 255 + 0.5, 0, 255), np.uint8)
+    height, width = canvas.sky.shape
+    flat = cv2.multiply(canvas.rgb.reshape(height, width * 3), 255.0, dtype=cv2.CV_8U)  # rounds and saturates
+    return np.asarray(flat, np.uint8).reshape(height, width, 3)
 
 
 def to_16bit(canvas: Canvas) -> npt.NDArray[np.uint16]:

@@ -1,6 +1,7 @@
 """The steps of a finish, in the order they are applied. Each is small, typed and does one thing."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Protocol
 
 import cv2
@@ -51,8 +52,12 @@ def planck_gains(kelvin: float) -> Array:
 
 
 def _mixed(canvas: Canvas, sky: F32, ground: F32) -> F32:
-    share = canvas.sky[..., None]
-    return np.asarray(ground + share * (sky - ground), np.float32)
+    return np.asarray(cv2.blendLinear(sky, ground, canvas.sky, 1 - canvas.sky), np.float32)
+
+
+def _less_sky(canvas: Canvas, amounts: list[F32]) -> Canvas:
+    """The canvas with something subtracted from its sky, by colour."""
+    return Canvas(np.asarray(cv2.subtract(canvas.rgb, cv2.merge(amounts)), np.float32), canvas.sky, canvas.to_shares)
 
 
 def _encode(linear: Array) -> Array:
@@ -123,8 +128,8 @@ class Glow:
         surface = (terms(np.clip(x, 0, 1).ravel(), np.clip(y, 0, 1).ravel()) @ scene.glow).reshape(*x.shape, 3)
         over = np.clip(surface - self.base(scene), 0, None).astype(np.float32) * np.float32(self.share)
         h, w = canvas.sky.shape
-        full = cv2.resize(over, (w, h), interpolation=cv2.INTER_LINEAR)
-        return Canvas(np.asarray(canvas.rgb - full * canvas.sky[..., None], np.float32), canvas.sky, canvas.to_shares)
+        full = cv2.split(cv2.resize(over, (w, h), interpolation=cv2.INTER_LINEAR))
+        return _less_sky(canvas, [c * canvas.sky for c in full])
 
     @staticmethod
     def base(scene: Scene) -> Array:
@@ -149,8 +154,7 @@ class Floor:
         if self.magnitudes == 0:
             return canvas
         level = self.glow * Glow.base(scene) + (1 - self.glow) * scene.background
-        offset = (level * (1 - 10 ** (-0.4 * self.magnitudes))).astype(np.float32)
-        return Canvas(canvas.rgb - canvas.sky[..., None] * offset, canvas.sky, canvas.to_shares)
+        return _less_sky(canvas, [canvas.sky * np.float32(v * (1 - 10 ** (-0.4 * self.magnitudes))) for v in level])
 
 
 @dataclass(frozen=True)
@@ -190,7 +194,8 @@ class CoreLight:
         along, across = dx * s - dy * c, dx * c + dy * s  # angle 0 is upright
         weight = np.exp(-1.2 * ((along / self.core.length) ** 2 + (across / self.core.breadth) ** 2))
         gain = cv2.resize((2.0 ** (self.core.brightness * weight) - 1).astype(np.float32), canvas.sky.shape[::-1])
-        return Canvas(canvas.rgb * (1 + gain * canvas.sky)[..., None], canvas.sky, canvas.to_shares)
+        factor = 1 + gain * canvas.sky
+        return Canvas(np.asarray(cv2.multiply(canvas.rgb, cv2.merge([factor] * 3)), np.float32), canvas.sky, canvas.to_shares)
 
 
 @dataclass(frozen=True)
@@ -201,6 +206,7 @@ class Curve:
     ground: float
 
     @staticmethod
+    @lru_cache(maxsize=64)
     def table(contrast: float) -> F32:
         """Encoded level over 65,536 square roots of linear levels from 0 to BRIGHTEST.
 
@@ -215,11 +221,14 @@ class Curve:
 
     def apply(self, canvas: Canvas, scene: Scene) -> Canvas:
         """The canvas, encoded."""
-        root = cv2.sqrt(np.clip(canvas.rgb, 0, BRIGHTEST))
-        index = (root * ((LUT_SIZE - 1) / BRIGHTEST**0.5)).astype(np.uint16)
-        sky = self.table(self.sky)[index]
-        out = sky if self.sky == self.ground else _mixed(canvas, sky, self.table(self.ground)[index])
-        return Canvas(out, canvas.sky, canvas.to_shares)
+        height, width = canvas.sky.shape
+        flat = canvas.rgb.reshape(height, width * 3)  # one channel, for a number meets only the first of several
+        root = cv2.sqrt(cv2.max(flat, 0.0))
+        # the conversion saturates, so that what is brighter than the table takes its last entry
+        index = cv2.multiply(root, (LUT_SIZE - 1) / BRIGHTEST**0.5, dtype=cv2.CV_16U).reshape(height, width, 3)
+        sky = cv2.LUT(index, self.table(self.sky))
+        out = sky if self.sky == self.ground else _mixed(canvas, sky, cv2.LUT(index, self.table(self.ground)))
+        return Canvas(np.asarray(out, np.float32), canvas.sky, canvas.to_shares)
 
 
 @dataclass(frozen=True)

@@ -81,10 +81,14 @@ def _ifd(entries: list[Entry], offset: int) -> bytes:
     return head + struct.pack("<I", 0) + tail
 
 
+def _encoded(part: npt.NDArray[np.uint16], bits: int) -> bytes:
+    return bytes(imagecodecs.ljpeg_encode(np.ascontiguousarray(part), bitspersample=bits))
+
+
 def _tiles(cfa: npt.NDArray[np.uint16], bits: int) -> list[bytes]:
     height, width = cfa.shape
     padded = np.pad(cfa, ((0, -height % TILE), (0, -width % TILE)), mode="edge")
-    return [bytes(imagecodecs.ljpeg_encode(np.ascontiguousarray(padded[y:y + TILE, x:x + TILE]), bitspersample=bits))
+    return [_encoded(padded[y:y + TILE, x:x + TILE], bits)
             for y in range(0, height, TILE) for x in range(0, width, TILE)]
 
 
@@ -104,10 +108,11 @@ def write_dng(path: Path, cfa: npt.NDArray[np.uint16], info: DngInfo, preview: n
     """Write a Bayer mosaic (height, width) uint16 with an 8-bit RGB preview (h, w, 3) as DNG 1.4."""
     height, width = cfa.shape
     bits = int(info.white).bit_length() if compress else 16
-    data = _tiles(cfa, bits) if compress else [cfa.astype("<u2").tobytes()]
+    tiled = compress and min(height, width) >= TILE  # LibRaw misreads tiles larger than their picture
+    data = _tiles(cfa, bits) if tiled else [_encoded(cfa, bits) if compress else cfa.astype("<u2").tobytes()]
     layout: list[Entry] = (
         [(322, LONG, TILE), (323, LONG, TILE), (324, LONG, [0] * len(data)), (325, LONG, [len(d) for d in data])]
-        if compress else [(273, LONG, 0), (278, LONG, height), (279, LONG, len(data[0]))])
+        if tiled else [(273, LONG, 0), (278, LONG, height), (279, LONG, len(data[0]))])
     raw: list[Entry] = [
         (254, LONG, 0), (256, LONG, width), (257, LONG, height), (258, SHORT, bits),
         (259, SHORT, LOSSLESS_JPEG if compress else UNCOMPRESSED), (262, SHORT, CFA), (277, SHORT, 1),

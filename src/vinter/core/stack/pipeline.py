@@ -29,7 +29,8 @@ from vinter.core.stack.tiles import Done, Plan, Source, Tile, make_tile, sample_
 
 F32 = npt.NDArray[np.float32]
 Progress = Callable[[str, float], None]
-MASK_FRAMES = 12
+MASK_FRAMES = 6
+NOISE_TILE = 448  # px, side of the patch the noise model is fitted on
 SHAKEN_RATIO = 2.2  # star width against the take's median beyond which a frame is left out
 
 
@@ -305,7 +306,8 @@ def _plan(run: _Run, frames: list[Ingested], alignments: list[Alignment], used: 
         return replace(plan, noise=np.tile([1e9, 0.0], (3, 1)))
     run.progress("measuring noise", 0.46)
     tile = _busiest_sky(tile_grid(size, len(sources)), mask, size)
-    return replace(plan, noise=run.pool.submit(sample_noise, plan, tile).result())
+    part = Tile(tile.x, tile.y, min(tile.width, NOISE_TILE), min(tile.height, NOISE_TILE))
+    return replace(plan, noise=run.pool.submit(sample_noise, plan, part).result())
 
 
 def _widths(reference: Ingested, picture: F32) -> tuple[float, float]:

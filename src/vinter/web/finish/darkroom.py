@@ -58,12 +58,16 @@ def bench(working: Path) -> Bench:
 
 @dataclass(frozen=True)
 class Rendered:
-    """A rendered draft: JPEG bytes, histogram by colour, what the data can bear."""
+    """A rendered draft: JPEG bytes, histogram by colour, what the data can bear, size in px.
+
+    to_shares (2 x 3) maps its pixels to shares of the uncropped, unturned picture.
+    """
 
     jpeg: bytes
     histogram: list[list[int]]
     limits: Limits
     size: tuple[int, int]
+    to_shares: list[list[float]]
 
 
 def render(working: Path, recipe: Recipe, draft: bool) -> Rendered:
@@ -73,4 +77,5 @@ def render(working: Path, recipe: Recipe, draft: bool) -> Rendered:
         canvas = (place.draft if draft else place.full).render(recipe)
         picture = to_8bit(canvas)
     found = limits(place.scene, recipe, picture)
-    return Rendered(jpeg_bytes(picture, 82 if draft else 92), histogram(picture), found, (picture.shape[1], picture.shape[0]))
+    return Rendered(jpeg_bytes(picture, 82 if draft else 92), histogram(picture), found, (picture.shape[1], picture.shape[0]),
+                    canvas.to_shares.tolist())

@@ -58,7 +58,8 @@ def draw(request: HttpRequest, pk: int) -> HttpResponse:
     recipe = parse_recipe(request.body)
     made = darkroom.render(one.stack.folder / "working.npz", recipe, request.GET.get("size") == "draft")
     told = {"histogram": made.histogram, "noise": round(made.limits.sky_noise, 2), "words": made.limits.words,
-            "headroom": round(made.limits.headroom_ev, 2), "size": made.size}
+            "headroom": round(made.limits.headroom_ev, 2), "size": made.size,
+            "to_shares": made.to_shares}
     return HttpResponse(made.jpeg, content_type="image/jpeg", headers={"X-Vinter": json.dumps(told), "Cache-Control": "no-store"})
 
 

@@ -48,7 +48,7 @@
     pen.globalCompositeOperation = "source-over";
   }
 
-  let busy = false, pending = null;
+  let busy = false, pending = null, shown = null;
   async function draw(what, size) {
     if (busy) { pending = [what, size]; return; }
     busy = true;
@@ -58,6 +58,7 @@
         headers: { "Content-Type": "application/json", "X-CSRFToken": window.vinterToken() } });
       if (!answer.ok) { words.textContent = await answer.text(); return; }
       const told = JSON.parse(answer.headers.get("X-Vinter"));
+      shown = told;
       const blob = URL.createObjectURL(await answer.blob());
       const old = picture.src;
       picture.src = blob;
@@ -120,8 +121,10 @@
     placing = false;
     picture.style.cursor = "";
     const box = picture.getBoundingClientRect();
-    set("core.x", Math.round(1000 * (e.clientX - box.left) / box.width) / 1000);
-    set("core.y", Math.round(1000 * (e.clientY - box.top) / box.height) / 1000);
+    const x = ((e.clientX - box.left) / box.width) * shown.size[0], y = ((e.clientY - box.top) / box.height) * shown.size[1];
+    const [across, down] = shown.to_shares.map((row) => row[0] * x + row[1] * y + row[2]);
+    set("core.x", Math.max(0, Math.min(1, Math.round(1000 * across) / 1000)));
+    set("core.y", Math.max(0, Math.min(1, Math.round(1000 * down) / 1000)));
     draw(recipe, "full");
     keep();
   });

@@ -1,0 +1,23 @@
+"""Compile the numeric kernels once, so that the first frame is as fast as the next (run at set-up)."""
+
+import numpy as np
+
+from vinter.core.frames.mosaic import _scale_and_repair
+from vinter.core.simulate.exposing import digitise, draw_trails
+from vinter.core.stack.combine import combine
+
+
+def main() -> None:
+    """Call every kernel with the smallest arrays of the types it is used with."""
+    mosaic, out = np.full((8, 8), 300, np.uint16), np.empty((8, 8), np.uint16)
+    _scale_and_repair(mosaic, np.full((2, 2), 64.0), 10.0, 50.0, out)
+    light, one = np.zeros((8, 8), np.float32), np.array([4.0])
+    draw_trails(light, one, one, one + 1, one + 1, np.ones((1, 3)), one)
+    digitise(light, light.copy(), 2.0, 1.5, 64.0, 1023, out)
+    cube = np.full((3, 8, 8, 3), 3000, np.uint16)
+    result, halves, count = np.empty((8, 8, 3), np.float32), np.empty((8, 8, 3), np.float32), np.empty((8, 8, 3), np.uint16)
+    combine(cube, 0, 3.5, np.ones((3, 2)), result, halves, count)
+
+
+if __name__ == "__main__":
+    main()
