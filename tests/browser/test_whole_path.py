@@ -170,7 +170,7 @@ def check_stars(jpeg):
     names = [row["file"] for row in Stack.objects.latest("id").report["frames"]]
     reference = sorted(names).index(Stack.objects.latest("id").report["reference"])
     _, x, y, v = camera.stars_at(reference)
-    seen = (v < 4.8) & (camera.ground.sky[y.astype(int), x.astype(int)] == 1)
+    seen = v < 4.8
     places = np.c_[x, y][seen]
     assert len(places) > 25
     assert stars_in(jpeg, places) > 0.9

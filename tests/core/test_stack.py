@@ -6,22 +6,12 @@ import cv2
 import numpy as np
 import pytest
 import tifffile
+from inline import Inline
 from starfield import PATTERNS, Field, ground_pattern, horizon, make
 
 from vinter.core.errors import BadInput
 from vinter.core.stack.combine import combine, noise_model
 from vinter.core.stack.pipeline import Cancelled, Settings, stack
-
-
-class Inline:
-    """An executor that works at once in this process: the pipeline asks for no more."""
-
-    def submit(self, function, *arguments):
-        from concurrent.futures import Future
-
-        future = Future()
-        future.set_result(function(*arguments))
-        return future
 
 
 def run(folder, out, **settings):

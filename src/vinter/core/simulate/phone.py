@@ -110,11 +110,12 @@ class SimulatedPhone:
         return where, rng.exponential(12.0, where.size)
 
     def stars_at(self, i: int) -> tuple[Array, Array, Array, Array]:
-        """Of the catalogue stars in front at the middle of frame i: index, x, y and V after extinction."""
+        """Of the catalogue stars seen at the middle of frame i: index, x, y and V after extinction."""
         vectors, v, _ = skylight.star_table()
         index, enu, through = self._in_front(i, vectors)
         x, y, front = project(self.view, skylight.refracted(enu))
         inside = front & (x >= 0) & (x <= self.view.width - 1) & (y >= 0) & (y <= self.view.height - 1)
+        inside[inside] = self.ground.sky[np.round(y[inside]).astype(int), np.round(x[inside]).astype(int)] > 0.5
         return index[inside].astype(float), x[inside], y[inside], v[index[inside]] + through[inside]
 
     def _in_front(self, i: int, vectors: Array) -> tuple[npt.NDArray[np.intp], Array, Array]:

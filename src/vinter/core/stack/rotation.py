@@ -87,7 +87,7 @@ def lifted(v: Array, zenith: Array) -> Array:
 def lowered(v: Array, zenith: Array) -> Array:
     """Rays without the air; the inverse of ``lifted`` to 0.1 arcsec above 1 degree."""
     true = v
-    for _ in range(3):
+    for _ in range(5):
         true = _moved_up(v, zenith, -_refraction(true @ zenith))
     return true
 
