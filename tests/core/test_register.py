@@ -42,7 +42,7 @@ def test_frames_minutes_apart_are_found_by_their_common_shift():
 def test_a_bumped_tripod_is_followed():
     spec = Field(count=8, angle=0.06)
     stars = burst(spec)
-    moved = [s if i < 5 else listed(s.xy + [57.0, -31.0]) for i, s in enumerate(stars)]
+    moved = [s if i < 5 else listed(s.xy + np.array([57.0, -31.0])) for i, s in enumerate(stars)]
     assert all(a.used for a in align(moved, np.arange(8.0), 4))
 
 
@@ -73,7 +73,7 @@ def test_a_tracked_camera_has_no_motion_to_judge_by():
 
 def test_mutual_pairs_and_votes():
     a = rng.uniform(0, 1000, (200, 2))
-    b = a + [83.0, -40.0]
+    b = a + np.array([83.0, -40.0])
     assert np.hypot(*(vote_shift(a, b)[:2, 2] - [83, -40])) < 4
     pairs = mutual_pairs(a, a[::-1] + 0.2, 2.0)
     assert len(pairs) > 190 and (pairs[:, 0] == 199 - pairs[:, 1]).mean() > 0.95
