@@ -10,8 +10,9 @@ from inline import Inline
 from starfield import PATTERNS, Field, ground_pattern, horizon, make
 
 from vinter.core.errors import BadInput
+from vinter.core.gathering import Cancelled
 from vinter.core.stack.combine import combine, noise_model
-from vinter.core.stack.pipeline import Cancelled, Settings, stack
+from vinter.core.stack.pipeline import Settings, stack
 
 
 def run(folder, out, **settings):

@@ -101,7 +101,7 @@ def test_a_job_whose_process_dies_every_time_is_given_up(nerea):
         assert claim() is not None
         Job.objects.update(lease_until="2020-01-01T00:00:00Z")
     assert claim() is None
-    assert Job.objects.get().state == Job.RUNNING or "given up" in Job.objects.get().error
+    assert Job.objects.get().state == Job.FAILED and "given up after 4 attempts" in Job.objects.get().error
 
 
 @pytest.mark.django_db(transaction=True)

@@ -4,8 +4,8 @@ import json
 import multiprocessing
 import tempfile
 import time
-from collections.abc import Callable
-from concurrent.futures import Executor, Future, ProcessPoolExecutor, as_completed
+from collections.abc import Callable, Iterator
+from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
@@ -19,6 +19,7 @@ from vinter.core.errors import BadInput
 from vinter.core.frames.mosaic import demosaic, green_half, picture_half
 from vinter.core.frames.reading import frame_files
 from vinter.core.frames.stars import background, find_stars
+from vinter.core.gathering import Cancelled, gathered
 from vinter.core.stack import report as reports
 from vinter.core.stack.combine import KAPPA, METHODS
 from vinter.core.stack.ingest import Ingested, Masters, anonymous_mb, ingest, master_frame
@@ -32,10 +33,6 @@ Progress = Callable[[str, float], None]
 MASK_FRAMES = 6
 NOISE_TILE = 448  # px, side of the patch the noise model is fitted on
 SHAKEN_RATIO = 2.2  # star width against the take's median beyond which a frame is left out
-
-
-class Cancelled(Exception):
-    """Raised inside a stack when its caller asked to stop."""
 
 
 @dataclass(frozen=True)
@@ -79,17 +76,9 @@ class _Run:
     started: float = field(default_factory=time.monotonic)
     peaks: list[float] = field(default_factory=list)
 
-    def gather(self, futures: dict[Future[Any], int], label: str, start: float, end: float) -> dict[int, Any]:
-        """Results by key, with progress between two shares of the whole; stops when asked to."""
-        out: dict[int, Any] = {}
-        for future in as_completed(futures):
-            if self.stop():
-                for waiting in futures:
-                    waiting.cancel()
-                raise Cancelled
-            out[futures[future]] = future.result()
-            self.progress(label, start + (end - start) * len(out) / len(futures))
-        return out
+    def gather(self, futures: dict[Future[Any], int], label: str, start: float, end: float) -> Iterator[tuple[int, Any]]:
+        """Keys and results as they come, with progress between two shares of the whole; stops when asked to."""
+        return gathered(futures, self.stop, lambda done, n: self.progress(label, start + (end - start) * done / n))
 
 
 def _masters(settings: Settings, folder: Path) -> Masters:
@@ -207,7 +196,7 @@ def _first_pass(run: _Run, paths: list[Path]) -> tuple[list[Ingested], list[Inge
     """Frames that could be read, in order of time, and those that could not."""
     masters = _masters(run.settings, run.folder)
     futures = {run.pool.submit(ingest, p, run.folder / f"{i:04d}.npy", masters): i for i, p in enumerate(paths)}
-    done = run.gather(futures, "reading and finding stars", 0.0, 0.4)
+    done = dict(run.gather(futures, "reading and finding stars", 0.0, 0.4))
     good = [done[i] for i in range(len(paths)) if not done[i].error]
     bad = [done[i] for i in range(len(paths)) if done[i].error]
     if not good:
@@ -220,18 +209,11 @@ def _second_pass(run: _Run, plan: Plan, out: F32, rejected: F32) -> list[Done]:
     grid = tile_grid(plan.size, len(plan.sources))
     futures = {run.pool.submit(make_tile, plan, t): i for i, t in enumerate(grid)}
     seen = []
-    for future in as_completed(futures):
-        if run.stop():
-            for waiting in futures:
-                waiting.cancel()
-            raise Cancelled
-        done: Done = future.result()
+    for _, done in run.gather(futures, "combining", 0.5, 0.95):
         t = done.tile
         out[t.y:t.y + t.height, t.x:t.x + t.width] = done.rgb
         rejected[t.y:t.y + t.height, t.x:t.x + t.width] = done.rejected
         seen.append(replace(done, rgb=done.rgb[:0], rejected=done.rejected[:0]))
-        futures.pop(future)
-        run.progress("combining", 0.5 + 0.45 * len(seen) / len(grid))
     return seen
 
 

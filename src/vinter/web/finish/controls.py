@@ -18,11 +18,6 @@ class Control:
     value: float = 0.0
     risky: float | None = None
 
-    @property
-    def rest_percent(self) -> float:
-        """Where the resting value stands on the slider, per cent."""
-        return 100 * (self.rest - self.low) / (self.high - self.low)
-
 
 @dataclass(frozen=True)
 class Row:

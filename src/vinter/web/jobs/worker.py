@@ -60,7 +60,7 @@ class Worker:
         from django.db import close_old_connections
 
         from vinter.core.errors import BadInput
-        from vinter.core.stack.pipeline import Cancelled
+        from vinter.core.gathering import Cancelled
         from vinter.web.jobs.handlers import Tools, handlers
         from vinter.web.jobs.models import Job, beat, finish, report, wants_stop
 

@@ -1,12 +1,12 @@
 """Jobs of a take: the simulated phone shooting it, and measuring its frames."""
 
 import shutil
-from concurrent.futures import Future, as_completed
+from concurrent.futures import Future
 from pathlib import Path
 from typing import Any
 
 from vinter.core.frames.measure import Measure, compare
-from vinter.core.stack.pipeline import Cancelled
+from vinter.core.gathering import gathered
 from vinter.web.jobs.handlers import Tools
 from vinter.web.takes.models import Frame, Take
 from vinter.web.takes.work import measure_file, shoot_frame
@@ -14,15 +14,8 @@ from vinter.web.takes.work import measure_file, shoot_frame
 
 def _gather(futures: dict[Future[Any], int], tools: Tools, label: str, start: float, end: float) -> dict[int, Any]:
     """Results by key with progress; stops when asked."""
-    out: dict[int, Any] = {}
-    for future in as_completed(futures):
-        if tools.stop():
-            for waiting in futures:
-                waiting.cancel()
-            raise Cancelled
-        out[futures[future]] = future.result()
-        tools.progress(f"{label} {len(out)} of {len(futures)}", start + (end - start) * len(out) / len(futures))
-    return out
+    return dict(gathered(futures, tools.stop,
+                         lambda done, n: tools.progress(f"{label} {done} of {n}", start + (end - start) * done / n)))
 
 
 def shoot_take(pk: int, tools: Tools) -> None:

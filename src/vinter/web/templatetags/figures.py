@@ -1,8 +1,6 @@
 """Figures as text: times in a site's zone, hours and minutes, signed magnitudes, file sizes."""
 
-import json
-from datetime import UTC, datetime
-from typing import Any
+from datetime import datetime
 from zoneinfo import ZoneInfo
 
 from django import template
@@ -55,24 +53,6 @@ def fixed(value: float | None, digits: int = 1) -> str:
 def percent(share: float | None, digits: int = 0) -> str:
     """A share as per cent."""
     return "–" if share is None else f"{100 * share:.{digits}f} %"
-
-
-@register.filter
-def utc(unix: float) -> str:
-    """UTC ISO 8601."""
-    return datetime.fromtimestamp(unix, UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
-
-
-@register.filter
-def item(mapping: Any, key: str) -> Any:
-    """A value by key."""
-    return mapping.get(key)
-
-
-@register.filter
-def as_json(value: Any) -> str:
-    """JSON for a data attribute (the template escapes it)."""
-    return json.dumps(value)
 
 
 @register.simple_tag
