@@ -30,6 +30,8 @@ def walk(page: Page) -> None:
     take(page, "home")
     page.goto("/sites/")
     take(page, "sites")
+    page.goto("/sites/1/season/2027/")
+    take(page, "season")
     page.goto("/sites/1/night/2027-06-09/")
     take(page, "night")
     page.locator("#plan").click()

@@ -3,6 +3,8 @@
 import json
 import re
 
+import cv2
+import numpy as np
 import pytest
 from django.urls import reverse
 from icalendar import Calendar
@@ -175,3 +177,23 @@ def test_what_belongs_to_another_does_not_exist(client, stranger, shot, small_ta
              reverse("job-cancel", args=[job.pk])]
     assert [u for u in gets if client.get(u).status_code != 404] == []
     assert [u for u in posts if client.post(u, data=json.dumps({}), content_type="application/json").status_code != 404] == []
+
+
+def test_the_season_sheet_is_dark_where_the_core_stands_in_darkness(desk, shot):
+    """9 June at 02:00 is the heart of the season; at 18:00 it is day; in December the core is below the horizon at midnight."""
+    page = text_of(desk.get(reverse("season", args=[shot.site.pk, 2027])))
+    assert "2027 at Tide mill" in page and re.search(r"Best evening of each lunation .*?1 \w{3} \d+ Jun", page)
+    data = desk.get(reverse("season-picture", args=[shot.site.pk, 2027])).content
+    picture = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_GRAYSCALE)
+    height, width = picture.shape
+
+    def tone(day_of_year, hours_after_17):
+        return int(picture[int((day_of_year + 0.5) / 365 * height), int(hours_after_17 / 15 * width)])
+    assert tone(159, 9) < 80 and tone(159, 1) > 235 and 130 < tone(340, 7) < 235
+
+
+def test_a_year_without_a_window_is_said(desk, nerea):
+    from vinter.web.sites.models import Site
+
+    north = Site.objects.create(owner=nerea, name="Far north", lat=69.6, lon=18.9, tz="Europe/Oslo")
+    assert "No night of 2027 is worth it here" in text_of(desk.get(reverse("season", args=[north.pk, 2027])))

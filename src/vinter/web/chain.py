@@ -28,6 +28,7 @@ def head(here: str, site: Site | None = None, shot: Any = None, take: Any = None
     day = day or (shot.night if shot else None)
     own = {
         "Sites": reverse("site", args=[site.pk]) if site else None,
+        "Season": None,
         "Night": reverse("night", args=[site.pk, day.isoformat()]) if site and day else None,
         "Shot": reverse("shot", args=[shot.pk]) if shot else None,
         "Field": reverse("card", args=[shot.pk]) if shot else None,
@@ -36,8 +37,8 @@ def head(here: str, site: Site | None = None, shot: Any = None, take: Any = None
         "Finish": reverse("finish", args=[finish.pk]) if finish else None,
         "Ledger": reverse("ledger"),
     }
-    lists = {"Sites": "sites", "Night": "next-night", "Shot": "shots", "Field": "cards", "Takes": "takes", "Stack": "stacks",
-             "Finish": "finishes", "Ledger": "ledger"}
+    lists = {"Sites": "sites", "Season": "first-season", "Night": "next-night", "Shot": "shots", "Field": "cards",
+             "Takes": "takes", "Stack": "stacks", "Finish": "finishes", "Ledger": "ledger"}
     steps = [StepLink(name, (own[name] if name != here else None) or reverse(lists[name]), name == here,
                       own[name] is not None and name != "Ledger") for name in lists]
     return {"steps": steps, "here": here, "head_context": context or (site.name if site else ""), "chain_shot": shot}

@@ -97,6 +97,11 @@ class Night:
         return sum(w.usable for w in self.windows)
 
     @property
+    def equivalent(self) -> float:
+        """Minutes weighed by contrast over all windows; unlike the score it has no ceiling."""
+        return sum(w.equivalent for w in self.windows)
+
+    @property
     def best(self) -> Window | None:
         """The window worth most."""
         return max(self.windows, key=lambda w: (w.equivalent, w.minutes), default=None)

@@ -124,6 +124,6 @@ def _reasons(site: Site, night: Night, limits: Thresholds) -> list[str]:
 def judge(site: Site, night: Night, limits: Thresholds | None = None) -> Verdict:
     """Score, verdict, reasons and schools of a night."""
     limits = limits or Thresholds()
-    score = min(100.0, 100 * sum(w.equivalent for w in night.windows) / FULL_SCORE_MINUTES)
+    score = min(100.0, 100 * night.equivalent / FULL_SCORE_MINUTES)
     word = "none" if not night.windows else "good" if score >= GOOD else "fair" if score >= FAIR else "poor"
     return Verdict(round(score, 1), word, _reasons(site, night, limits), schools(site, night, limits))

@@ -6,12 +6,13 @@ from typing import Any
 
 import numpy as np
 
+from vinter.core.sky.brightness import to_magnitudes
 from vinter.core.sky.nights import Night
 from vinter.core.sky.site import Site
 from vinter.core.sky.track import Track
 
 PAPER, INK, MOONWASH = (241, 243, 242), (16, 33, 63), (149, 178, 212)
-BLACK, EMBER = (0, 0, 0), (190, 0, 0)
+EMBER = (190, 0, 0)
 DAY_MAG, DARK_MAG = 17.0, 21.1
 COST_NAMES = ("towns", "moon", "twilight")
 COST_LIMIT = 4.0
@@ -39,19 +40,28 @@ class Strip:
         return round((unix - self.start) / (self.end - self.start) * self.width, 2)
 
 
-def _mix(a: tuple[int, int, int], b: tuple[int, int, int], share: float) -> tuple[int, int, int]:
-    return (round(a[0] + (b[0] - a[0]) * share), round(a[1] + (b[1] - a[1]) * share), round(a[2] + (b[2] - a[2]) * share))
+def _darkness(track: Track) -> np.ndarray[Any, Any]:
+    """Darkness 0 to 1 of the sky at the target; below the horizon, where no town shines, without the towns."""
+    parts = track.parts
+    seen = parts.total - np.where(track.alt < 0, parts.towns, 0)
+    return np.asarray(np.clip((to_magnitudes(seen) - DAY_MAG) / (DARK_MAG - DAY_MAG), 0, 1) ** 1.5)
 
 
-def _tone(brightness: float, moon_cost: float, high: bool, red: bool) -> str:
-    """Ink by darkness; half as strong where the target is too low; a pale wash where the Moon shines."""
-    dark = float(np.clip((brightness - DAY_MAG) / (DARK_MAG - DAY_MAG), 0, 1)) ** 1.5
-    if red:
-        return "#{:02x}{:02x}{:02x}".format(*_mix(EMBER, BLACK, 0.35 + 0.65 * dark * (1.0 if high else 0.75)))
-    strength = dark * (1.0 if high else 0.28)
-    tone = _mix(PAPER, INK, strength)
-    wash = float(np.clip(moon_cost / 2.5, 0, 0.85)) * dark
-    return "#{:02x}{:02x}{:02x}".format(*_mix(tone, MOONWASH, wash))
+def tones(track: Track, min_altitude: float = 10.0) -> np.ndarray[Any, Any]:
+    """Colours (n, 3) of a track's samples: ink by darkness, pale where the target is low, washed where the Moon shines."""
+    dark = _darkness(track)
+    strength = dark * np.where(track.alt >= min_altitude, 1.0, 0.28)
+    wash = np.clip(track.parts.costs()["moon"] / 2.5, 0, 0.85) * dark
+    paper, ink, moon = (np.array(c, float) for c in (PAPER, INK, MOONWASH))
+    tone = paper + (ink - paper) * strength[:, None]
+    return np.asarray(np.round(tone + (moon - tone) * wash[:, None]), np.uint8)
+
+
+def embers(track: Track, min_altitude: float = 10.0) -> np.ndarray[Any, Any]:
+    """The same in red light only: black where it is dark and the target is up."""
+    dark = _darkness(track)
+    share = 0.65 - 0.65 * dark * np.where(track.alt >= min_altitude, 1.0, 0.75)
+    return np.asarray(np.round(np.array(EMBER, float) * share[:, None]), np.uint8)
 
 
 def _path(x: np.ndarray[Any, Any], y: np.ndarray[Any, Any]) -> str:
@@ -106,9 +116,8 @@ def draw(site: Site, night: Night, width: int = 860, height: int = 220, top: flo
     start, end = float(track.t[0]), float(track.t[-1])
     x = (track.t - start) / (end - start) * width
     top = max(top, float(np.ceil(track.alt.max() / 10) * 10))
-    brightness, moon_cost = track.parts.brightness, track.parts.costs()["moon"]
-    stops = [(f"{100 * x[i] / width:.2f}%", _tone(float(brightness[i]), float(moon_cost[i]), bool(track.alt[i] >= min_altitude), red))
-             for i in range(0, len(x), 2 if width > 500 else 4)]
+    colours = embers(track, min_altitude) if red else tones(track, min_altitude)
+    stops = [(f"{100 * x[i] / width:.2f}%", "#{:02x}{:02x}{:02x}".format(*colours[i])) for i in range(0, len(x), 2 if width > 500 else 4)]
 
     def y(altitude: np.ndarray[Any, Any]) -> np.ndarray[Any, Any]:
         return height - np.asarray(altitude) / top * height

@@ -9,7 +9,7 @@ from vinter.core.sky.site import Site
 from vinter.core.sky.verdict import FAIR, Verdict, judge
 
 AHEAD_DAYS = 365
-LUNATION = 14
+SAME_RUN_DAYS = 3  # a gap in the good nights longer than this begins a new run
 
 
 @dataclass(frozen=True)
@@ -21,17 +21,22 @@ class Outlook:
     runs: list[tuple[Night, Verdict, date, date]]
 
 
+def runs(good: list[tuple[Night, Verdict]]) -> list[tuple[Night, Verdict, date, date]]:
+    """Nights worth it, gathered by lunation: the best evening with first and last of its run, best run first."""
+    groups: list[list[tuple[Night, Verdict]]] = []
+    for n, v in good:
+        if groups and (n.day - groups[-1][-1][0].day).days <= SAME_RUN_DAYS:
+            groups[-1].append((n, v))
+        else:
+            groups.append([(n, v)])
+    best = [(*max(g, key=lambda nv: nv[0].equivalent), g[0][0].day, g[-1][0].day) for g in groups]
+    return sorted(best, key=lambda row: -row[0].equivalent)
+
+
 @lru_cache(maxsize=16)
 def outlook(site: Site, today: date) -> Outlook:
     """Scan a year of nights from today."""
     found = [(n, judge(site, n)) for n in nights(site, today, today + timedelta(days=AHEAD_DAYS))]
     good = [(n, v) for n, v in found if v.score >= FAIR]
-    groups: list[list[tuple[Night, Verdict]]] = []
-    for n, v in good:
-        if groups and (n.day - groups[-1][-1][0].day).days <= 3:
-            groups[-1].append((n, v))
-        else:
-            groups.append([(n, v)])
-    best = [(*max(g, key=lambda nv: nv[1].score), g[0][0].day, g[-1][0].day) for g in groups]
     first = good[0] if good else (None, None)
-    return Outlook(first[0], first[1], sorted(best, key=lambda row: -row[1].score)[:7])
+    return Outlook(first[0], first[1], runs(good)[:7])

@@ -16,6 +16,7 @@ from vinter.web.chain import head
 from vinter.web.nights.dome import dome
 from vinter.web.nights.drawing import draw
 from vinter.web.nights.outlook import outlook
+from vinter.web.nights.season import season
 from vinter.web.owned import owned
 from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Site
@@ -32,6 +33,31 @@ def home(request: HttpRequest) -> HttpResponse:
     others = Site.objects.filter(owner=request.user).exclude(pk=site.pk)
     return render(request, "nights/home.html", {"site": site, "ahead": ahead, "strip": strip, "recent": recent, "others": others,
                                                 **head("", site=site)})
+
+
+def season_sheet(request: HttpRequest, pk: int, year: int) -> HttpResponse:
+    """A year of strips at a site with the best evening of every lunation."""
+    site = owned(Site, request, pk)
+    sheet = season(site.core(), year)
+    others = Site.objects.filter(owner=request.user).exclude(pk=site.pk)
+    return render(request, "nights/season.html", {"site": site, "sheet": sheet, "others": others, "before": year - 1, "after": year + 1,
+                                                  **head("Season", site=site, context=f"{site.name} · core of the galaxy · {site.tz}")})
+
+
+def season_picture(request: HttpRequest, pk: int, year: int) -> HttpResponse:
+    """The sheet as PNG."""
+    site = owned(Site, request, pk)
+    return HttpResponse(season(site.core(), year).png, content_type="image/png", headers={"Cache-Control": "private, max-age=600"})
+
+
+def first_season(request: HttpRequest) -> HttpResponse:
+    """The season sheet of the year in which the next good window falls, at the first site."""
+    site = Site.objects.filter(owner=request.user).first()
+    if site is None:
+        return redirect("site-new")
+    today = datetime.now(site.core().zone).date()
+    ahead = outlook(site.core(), today).next_night
+    return redirect("season", site.pk, (ahead.day if ahead else today).year)
 
 
 def next_night(request: HttpRequest) -> HttpResponse:
