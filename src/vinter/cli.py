@@ -166,8 +166,9 @@ def _simulate(a: argparse.Namespace) -> None:
     from vinter.core.camera.exposure import expose
     from vinter.core.camera.phones import phone
     from vinter.core.camera.projection import Pose
+    from vinter.core.shot import aim
     from vinter.core.simulate.phone import Burst, shoot
-    from vinter.core.sky.ephemeris import year_of
+    from vinter.core.sky.ephemeris import GALACTIC_CENTRE, year_of
     from vinter.core.sky.site import Site
     from vinter.core.sky.track import track
 
@@ -177,9 +178,10 @@ def _simulate(a: argparse.Namespace) -> None:
     maker = phone(a.phone)
     lens = maker.lens(a.lens)
     core = track(site, year_of(a.time), np.array([a.time]))
-    azimuth = float(core.az[0]) if a.azimuth is None else a.azimuth
-    altitude = max(float(core.alt[0]) - 3, 12.0) if a.altitude is None else a.altitude
-    advice = expose(lens, -29.0, float(core.parts.brightness[0]))
+    pose = aim(lens, a.portrait, float(core.alt[0]), float(core.az[0]))
+    azimuth = pose.azimuth if a.azimuth is None else a.azimuth
+    altitude = pose.altitude if a.altitude is None else a.altitude
+    advice = expose(lens, GALACTIC_CENTRE[1], float(core.parts.brightness[0]))
     shutter = a.shutter or advice.shutter.chosen
     burst = Burst(site, lens, a.time, Pose(azimuth, altitude, a.roll), a.iso or advice.iso.chosen, shutter, a.n, a.gap,
                   a.portrait, a.seed, model=maker.name, compress=not a.uncompressed)

@@ -10,7 +10,7 @@ from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose, view_of
 from vinter.core.camera.trailing import drift_map
 from vinter.core.errors import BadInput
-from vinter.core.sky.ephemeris import year_of
+from vinter.core.sky.ephemeris import GALACTIC_CENTRE, year_of
 from vinter.core.sky.nights import Moment, Night, moments
 from vinter.core.sky.site import Site
 from vinter.core.sky.track import track
@@ -67,6 +67,6 @@ def plan_shot(site: Site, unix: float, lens: Lens, night: Night | None = None, u
     for w in night.windows if night else []:
         if w.start <= unix <= w.end:
             left = (w.end - unix) / 60
-    exposure = expose(lens, -29.0, at.brightness, TOLERANCES[use], count, drifts, left)
+    exposure = expose(lens, GALACTIC_CENTRE[1], at.brightness, TOLERANCES[use], count, drifts, left)
     grid = (drifts.rate[::4, ::4] * exposure.shutter.chosen).round(1).tolist()
     return ShotPlan(pose, portrait, at, exposure, left, grid)

@@ -41,4 +41,4 @@ def head(here: str, site: Site | None = None, shot: Any = None, take: Any = None
              "Takes": "takes", "Stack": "stacks", "Finish": "finishes", "Ledger": "ledger"}
     steps = [StepLink(name, (own[name] if name != here else None) or reverse(lists[name]), name == here,
                       own[name] is not None and name != "Ledger") for name in lists]
-    return {"steps": steps, "here": here, "head_context": context or (site.name if site else ""), "chain_shot": shot}
+    return {"steps": steps, "head_context": context or (site.name if site else "")}

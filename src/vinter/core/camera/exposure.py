@@ -146,6 +146,11 @@ def choose_iso(lens: Lens, mag: float, seconds: float, trail_px: float = 0.0) ->
                      photons.star_clipping(lens, seconds, chosen, trail_px=trail_px), opinions)
 
 
+def burst_minutes(count: int, seconds: float) -> float:
+    """Minutes that a burst takes, the phone's pause after every frame included."""
+    return count * (seconds + GAP_SECONDS) / 60
+
+
 def choose_frames(lens: Lens, mag: float, seconds: float, iso: int, count: int | None = None,
                   minutes_available: float | None = None) -> Frames:
     """As many frames as keep gaining 5 % less noise a minute, or a wanted count, within the time there is."""
@@ -159,7 +164,7 @@ def choose_frames(lens: Lens, mag: float, seconds: float, iso: int, count: int |
         n = max(min(n, int(minutes_available * per_minute)), 1)
     band = photons.sky_rate(lens, BAND_MAG)
     single = photons.snr(lens, band, photons.sky_rate(lens, mag), seconds, iso)
-    return Frames(n, n * cycle / 60, n * lens.raw_megabytes, float(np.sqrt(n)), single, single * float(np.sqrt(n)),
+    return Frames(n, burst_minutes(n, seconds), n * lens.raw_megabytes, float(np.sqrt(n)), single, single * float(np.sqrt(n)),
                   float(1 - np.sqrt(n / (n + per_minute))))
 
 

@@ -26,9 +26,8 @@ def sky_noise(scene: Scene, recipe: Recipe) -> float:
     """Encoded noise of the sky's background after the recipe, at full size: slope of the edit times noise."""
     level = scene.background[1] * (1 - recipe.glow) + Glow.base(scene)[1] * recipe.glow
     level *= 10 ** (-0.4 * recipe.floor)
-    gain = float(Balance(recipe.sky, recipe.ground).matrix(recipe.sky, scene).sum(axis=1)[1]) * 1.0
-    neutral = float(np.array(scene.colour.neutral)[1])
-    at = float(np.clip(level * gain / neutral, 0.0005, 0.98))
+    gain = float(Balance(recipe.sky, recipe.ground).matrix(recipe.sky, scene).sum(axis=1)[1])
+    at = float(np.clip(level * gain, 0.0005, 0.98))
     table = Curve.table(recipe.sky.contrast)
     index, width = int((at / BRIGHTEST) ** 0.5 * (LUT_SIZE - 1)), 300
     low, high = max(index - width, 0), min(index + width, LUT_SIZE - 1)

@@ -7,6 +7,8 @@ import numba
 import numpy as np
 import numpy.typing as npt
 
+from vinter.core.frames.mosaic import PEDESTAL
+
 F32 = npt.NDArray[np.float32]
 U16 = npt.NDArray[np.uint16]
 METHODS = {"clip": 0, "mean": 1, "median": 2, "trails": 3}
@@ -85,7 +87,7 @@ def combine(cube: U16, method: int, kappa: float, noise: npt.NDArray[np.float64]
                     continue
                 centre = (s0 + s1) / m
                 if method == 2 or (method == 0 and m > 2):
-                    sigma = math.sqrt(max(noise[c, 0] + noise[c, 1] * max(centre - 2048.0, 0.0), 1.0))
+                    sigma = math.sqrt(max(noise[c, 0] + noise[c, 1] * max(centre - PEDESTAL, 0.0), 1.0))
                     if method == 2 or high - centre > 0.9 * kappa * sigma or centre - low > 0.9 * kappa * sigma:
                         s0, s1, n0, n1, centre = _clipped(cube[:, y, x, c], kappa, sigma, kept, spread)
                 if method == 3:
@@ -115,7 +117,7 @@ def noise_model(cube: U16) -> npt.NDArray[np.float64]:
         level = np.median(values, axis=0)
         # successive differences do not feel slow drifts; their median absolute value is a robust deviation
         steps = np.median(np.abs(np.diff(values, axis=0)), axis=0) / 0.6745 / np.sqrt(2)
-        out[c] = _line(level - 2048.0, steps)
+        out[c] = _line(level - PEDESTAL, steps)
     return out
 
 

@@ -1,6 +1,5 @@
 """First pass over a take: every frame read, cleaned, measured and spilled to disk, in worker processes."""
 
-import os
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -114,8 +113,3 @@ def master_frame(paths: list[Path], out: Path, relative: bool, below: Path | Non
                 master[y::2, x::2] = np.maximum(plane / max(float(plane.mean()), 1e-6), 0.05)
     np.save(out, master)
     return out
-
-
-def peak_mb() -> float:
-    """Private memory now, for the report (called where a worker holds the most)."""
-    return anonymous_mb() if os.path.exists("/proc/self/status") else 0.0

@@ -16,7 +16,7 @@ import numpy.typing as npt
 import tifffile
 
 from vinter.core.errors import BadInput
-from vinter.core.frames.mosaic import demosaic, green_half, picture_half
+from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic, green_half, picture_half
 from vinter.core.frames.reading import frame_files
 from vinter.core.frames.stars import background, find_stars
 from vinter.core.gathering import Cancelled, gathered
@@ -172,7 +172,7 @@ def _sky_mask(frames: list[Ingested], alignments: list[Alignment], reference: in
         total = plane if total is None else total + plane
     assert total is not None
     places = [f.stars.xy[a.pairs[:, 0]] for f, a in zip(frames, alignments, strict=True) if a.used and f.stars is not None]
-    return find_sky(np.asarray(total / len(chosen) - 2048.0, np.float32), np.concatenate(places), frames[reference].size)
+    return find_sky(np.asarray(total / len(chosen) - PEDESTAL, np.float32), np.concatenate(places), frames[reference].size)
 
 
 def _ground_sources(settings: Settings, used: list[Ingested], mask: npt.NDArray[np.uint8]) -> list[int]:
@@ -269,7 +269,7 @@ def _stack(run: _Run, files: list[Path], out: Path) -> Result:
     sky = mask[::4, ::4] > 250
     report["rejected_share"] = float(rejected[::4, ::4][sky].mean()) if sky.any() else 0.0
     report["seconds"] = round(time.monotonic() - run.started, 2)
-    report["peak_rss_mb"] = round(max([anonymous_mb(), *(t.peak_mb for t in tiles)]) * 1.0, 1)
+    report["peak_rss_mb"] = round(max([anonymous_mb(), *(t.peak_mb for t in tiles)]), 1)
     run.progress("done", 1.0)
     return Result(out, mask_path, report)
 
@@ -298,7 +298,7 @@ def _widths(reference: Ingested, picture: F32) -> tuple[float, float]:
     data = np.ascontiguousarray(np.load(reference.spill, mmap_mode="r")[rows, columns])
     picture = picture[rows, columns]
     before = picture_half(demosaic(data, reference.pattern) if reference.pattern is not None else data)
-    after = picture_half(np.clip(picture * 60000 + 2048, 0, 65535).astype(np.uint16))
+    after = picture_half(np.clip(picture * SPAN + PEDESTAL, 0, 65535).astype(np.uint16))
     a = find_stars(before, floor := background(before)).stars
     # the same threshold for both: a deeper one would take in the stars' wings and call them wider
     b = find_stars(after, replace(background(after), noise=floor.noise)).stars

@@ -9,7 +9,7 @@ import numpy.typing as npt
 
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic
 from vinter.core.stack.combine import METHODS, combine, noise_model
-from vinter.core.stack.ingest import peak_mb, quiet_worker
+from vinter.core.stack.ingest import anonymous_mb, quiet_worker
 from vinter.core.stack.rotation import RotationModel
 
 Array = npt.NDArray[np.float64]
@@ -178,7 +178,7 @@ def make_tile(plan: Plan, tile: Tile) -> Done:
         sky_rgb, halves, count = _merge(cube, plan)
         bare = count[..., 1] == 0
         rejected = np.asarray(1 - count[..., 1] / np.maximum(np.count_nonzero(cube[..., 1], axis=0), 1), np.float32)
-        peak = peak_mb()
+        peak = anonymous_mb()
         if share.min() > 0.99:
             single, stacked = _noise_seen(cube, halves, count)
         del cube
@@ -186,7 +186,7 @@ def make_tile(plan: Plan, tile: Tile) -> Done:
     still = plan.ground if share.min() < 1 and plan.ground else [plan.reference] if bare.any() else []
     if still:
         ground_rgb, _, _ = _merge(still_cube(plan, tile, still), plan)
-        peak = max(peak, peak_mb())
+        peak = max(peak, anonymous_mb())
     rgb = np.where(bare[..., None], ground_rgb, share * sky_rgb + (1 - share) * ground_rgb)
     return Done(tile, np.asarray((rgb - PEDESTAL) / SPAN, np.float32), rejected, single, stacked, peak)
 

@@ -9,6 +9,7 @@ from django.shortcuts import render
 from django.template.loader import render_to_string
 from django.utils.text import slugify
 
+from vinter.core.card import checks
 from vinter.core.sky.nights import nights
 from vinter.web.chain import head
 from vinter.web.nights.drawing import draw
@@ -24,16 +25,8 @@ def cards(request: HttpRequest) -> HttpResponse:
 def _context(shot: Shot) -> dict[str, Any]:
     core = shot.site.core()
     night = nights(core, shot.night, shot.night)[0]
-    ticks = shot.core_lens.infinity_ticks
-    checks = [
-        (f"{shot.lens.capitalize()} lens, RAW on", ""), ("Flash off, screen dim, no alerts", ""), ("Lens wiped, clamp off the buttons", ""),
-        ("Focus, back from the end mark" if ticks else "Focus, at the end mark", f"{ticks} ticks" if ticks else "infinity"),
-        ("ISO", f"{shot.iso}"),
-        ("Shutter", f"{shot.shutter:g} s"), ("White balance, fixed", "4200 K"),
-        ("Delay", "3 s"), ("Frames", f"{shot.frames}"),
-        ("Point to", f"az {shot.pose.azimuth:.0f}° up {shot.pose.altitude:.0f}°")]
-    return {"shot": shot, "night": night, "strip": draw(core, night, 350, 34, red=True), "checks": checks, "tz": shot.site.tz,
-            "minutes": shot.frames * (shot.shutter + 1) / 60, "window": night.best}
+    return {"shot": shot, "night": night, "strip": draw(core, night, 350, 34, red=True), "tz": shot.site.tz,
+            "checks": checks(shot.core_lens, shot.iso, shot.shutter, shot.frames, shot.pose), "minutes": shot.minutes, "window": night.best}
 
 
 def card(request: HttpRequest, pk: int) -> HttpResponse:

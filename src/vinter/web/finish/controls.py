@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from typing import Any
 
+from vinter.core.finish.guard import SMOOTH_LIMIT
+
 
 @dataclass(frozen=True)
 class Control:
@@ -36,7 +38,7 @@ def _zone(zone: str) -> dict[str, Control]:
         "brightness": Control(p + "brightness", "brightness", -2, 5, 0.05, 0, "EV"),
         "contrast": Control(p + "contrast", "contrast", 0.5, 2.5, 0.01, 1, "×"),
         "colour": Control(p + "colour_smoothed", "colour smoothed", 0, 1, 0.01, 0, "%"),
-        "light": Control(p + "light_smoothed", "light smoothed", 0, 1, 0.01, 0, "%", risky=0.33)}
+        "light": Control(p + "light_smoothed", "light smoothed", 0, 1, 0.01, 0, "%", risky=SMOOTH_LIMIT)}
 
 
 def _rows() -> list[Row]:

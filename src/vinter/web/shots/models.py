@@ -6,6 +6,7 @@ from typing import Any
 from django.conf import settings
 from django.db import models
 
+from vinter.core.camera.exposure import burst_minutes
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
 from vinter.core.simulate.phone import Burst
@@ -48,6 +49,21 @@ class Shot(models.Model):
     def exposure(self) -> dict[str, Any]:
         """Settings and reasons."""
         return dict(self.plan["exposure"])
+
+    @property
+    def minutes(self) -> float:
+        """How long the burst takes."""
+        return burst_minutes(self.frames, self.shutter)
+
+    @property
+    def gigabytes(self) -> float:
+        """Storage that the burst takes."""
+        return self.frames * self.core_lens.raw_megabytes / 1000
+
+    @property
+    def trail(self) -> float:
+        """Trail in the worst place of the frame, px."""
+        return float(self.shutter * self.exposure["shutter"]["worst_px_s"])
 
     @property
     def pose(self) -> Pose:

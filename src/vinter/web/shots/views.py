@@ -90,8 +90,7 @@ def shot(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "shots/shot.html", {
         "shot": one, "night": night, "strip": strip, "at_x": strip.x(one.moment) if strip else None,
         "lens": one.core_lens, "takes": one.take_set.all(),
-        "minutes": one.frames * (one.shutter + 1) / 60, "gigabytes": one.frames * one.core_lens.raw_megabytes / 1000,
-        "trail": one.shutter * one.exposure["shutter"]["worst_px_s"], **head("Shot", shot=one)})
+        **head("Shot", shot=one)})
 
 
 @require_POST
