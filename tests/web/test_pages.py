@@ -86,6 +86,9 @@ def test_a_shot_is_planned_saved_and_shown_without_typing_anything_twice(desk, s
     lens = f"{shot.phone.pk}:tele"
     fragment = desk.post(url, {"t": "1812588300", "lens": lens, "use": "print", "portrait": "1"}, headers={"HX-Request": "true"})
     assert "<html" not in fragment.content.decode() and "500 rule" in fragment.content.decode()
+    before = Shot.objects.count()
+    desk.post(url, {"t": "1812588300", "lens": lens, "use": "print", "portrait": "1", "save": "1"}, headers={"HX-Request": "true"})
+    assert Shot.objects.count() == before, "a draft that carries the pressed button must not save"
     saved = desk.post(url, {"t": "1812588300", "lens": lens, "use": "print", "portrait": "1", "save": "1"})
     new = Shot.objects.latest("id")
     assert saved["Location"] == reverse("shot", args=[new.pk])

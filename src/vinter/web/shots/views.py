@@ -63,13 +63,14 @@ def new(request: HttpRequest, pk: int) -> HttpResponse:
         return render(request, "shots/new.html", {"form": form, "site": site, "moment": moment, "night": night,
                                                   **head("Shot", site=site, day=night.day)}, status=400)
     phone, lens, plan = _plan(form, site, moment, night)
-    if request.method == "POST" and "save" in request.POST:
+    drafting = bool(request.headers.get("HX-Request"))  # a draft sent while the button goes down carries "save" as well
+    if request.method == "POST" and "save" in request.POST and not drafting:
         return redirect("shot", _save(request, site, phone, lens, moment, night, plan, form.cleaned_data).pk)
     context = {"form": form, "site": site, "moment": moment, "night": night, "plan": plan, "lens": phone.core().lens(lens),
                "view": field_of_view(phone.core().lens(lens), plan.portrait), "strip": (strip := draw(site.core(), night, 860, 90)),
                "at_x": strip.x(moment) if strip else None,
                **head("Shot", site=site, day=night.day)}
-    return render(request, "shots/figures.html" if request.headers.get("HX-Request") else "shots/new.html", context)
+    return render(request, "shots/figures.html" if drafting else "shots/new.html", context)
 
 
 def _save(request: HttpRequest, site: Site, phone: Phone, lens: str, moment: float, night: Night, plan: ShotPlan,

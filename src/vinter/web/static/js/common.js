@@ -11,6 +11,14 @@ document.addEventListener("change", (event) => {
   if (event.target.matches("[data-submit]")) event.target.form.requestSubmit();
 });
 
+// A form that is on its way is not sent a second time by a double click; coming back to the page frees it.
+document.addEventListener("submit", (event) => {
+  const form = event.target;
+  if (form.dataset.sent) event.preventDefault();
+  else if (form.method === "post" && !event.defaultPrevented && !form.hasAttribute("data-again")) form.dataset.sent = "yes";
+});
+window.addEventListener("pageshow", () => document.querySelectorAll("form[data-sent]").forEach((f) => delete f.dataset.sent));
+
 document.addEventListener("keydown", (event) => {
   if (event.key === "?" && !event.target.matches("input, textarea, select")) {
     document.getElementById("shortcuts").showModal();
