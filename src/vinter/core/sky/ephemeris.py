@@ -98,6 +98,13 @@ def year_direction(year: int, radec: tuple[float, float] = GALACTIC_CENTRE) -> C
     return _spline_of_date(year, Star(ra_hours=radec[0] / 15, dec_degrees=radec[1]))
 
 
+@lru_cache(maxsize=32)
+def year_body(year: int, name: str) -> CubicSpline:
+    """Apparent vectors of date of the Moon or a planet, by its name in the ephemeris."""
+    _, bodies = _kernel()
+    return _spline_of_date(year, bodies[name])
+
+
 def year_of(unix: float) -> int:
     """Calendar year (UTC) of a Unix time."""
     return datetime.fromtimestamp(unix, UTC).year

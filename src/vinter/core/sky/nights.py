@@ -9,10 +9,11 @@ import numpy.typing as npt
 
 from vinter.core.errors import BadInput
 from vinter.core.sky import ephemeris as eph
-from vinter.core.sky.ephemeris import GALACTIC_CENTRE, Array
+from vinter.core.sky.ephemeris import Array
 from vinter.core.sky.events import crossings
 from vinter.core.sky.site import Site
-from vinter.core.sky.track import Track, place, track
+from vinter.core.sky.targets import CORE, Target, position
+from vinter.core.sky.track import Track, track
 
 MOON_RADIUS_KM = 1737.4
 HORIZON_REFRACTION = 34 / 60
@@ -32,12 +33,26 @@ class Thresholds:
     moon_cost: float = 0.5  # magnitudes of moonlight at the target that still count as usable
     new_moon_days: float = 3.0
     lit_percent: float = 25.0
+    moon_up_minutes: float = 0.0
+    darkest_class: int = 4
+    suburb_class: int = 6
+    earliest: float | None = None  # hours after local noon; None for no limit
+    latest: float | None = None
 
     def __post_init__(self) -> None:
         if not -5 <= self.min_altitude < 90:
             raise BadInput(f"min-altitude {self.min_altitude} is not within -5 to 90 degrees")
         if not -18 <= self.sun_below <= 0:
             raise BadInput(f"sun-below {self.sun_below} is not within -18 to 0 degrees")
+        if self.moon_cost < 0:
+            raise BadInput(f"moon cost {self.moon_cost:g} is below 0 magnitudes")
+        for label, hours in (("earliest", self.earliest), ("latest", self.latest)):
+            if hours is not None and not 0 <= hours <= 24:
+                raise BadInput(f"{label} hour {hours:g} is not within 0 to 24 hours after noon")
+
+    def sun_for(self, what: Target) -> float:
+        """Altitude of the Sun in degrees below which a target can be shot."""
+        return self.sun_below if what.twilight is None else max(self.sun_below, what.twilight)
 
 
 @dataclass(frozen=True)
@@ -90,6 +105,7 @@ class Night:
     lowest_sun: float
     windows: list[Window]
     strip: Track
+    what: Target
 
     @property
     def usable(self) -> float:
@@ -142,7 +158,7 @@ class _Span:
     year: int
     start: float
     end: float
-    radec: tuple[float, float]
+    what: Target
 
     def sun(self, level: float) -> tuple[Array, Array]:
         e = eph.year_ephemeris(self.year)
@@ -157,22 +173,49 @@ class _Span:
 
         return crossings(above, self.start, self.end)
 
+    def clearance(self, t: Array, level: float) -> Array:
+        """Degrees by which the target stands above a level and above the ground."""
+        alt, az = position(self.site, self.year, t, self.what)
+        return alt - (np.maximum(self.site.horizon.at(az), level) if self.site.horizon else level)
+
     def target(self, level: float) -> tuple[Array, Array]:
-        return crossings(lambda t: place(self.site, self.year, t, self.radec)[0] - level, self.start, self.end)
+        return crossings(lambda t: self.clearance(t, level), self.start, self.end)
+
+    def too_high(self) -> tuple[Array, Array]:
+        if self.what.highest >= 90:
+            return np.empty(0), np.empty(0)
+        return crossings(lambda t: position(self.site, self.year, t, self.what)[0] - self.what.highest, self.start, self.end)
 
 
 def _within(times: Array, start: float, end: float) -> list[float]:
     return [float(t) for t in times[np.searchsorted(times, start):np.searchsorted(times, end)]]
 
 
+def _at_hour(site: Site, day: date, hours: float) -> float:
+    """Unix time of a wall-clock hour counted from local noon (clocks may change in between)."""
+    wall = datetime.combine(day, time(12)) + timedelta(hours=hours)
+    return wall.replace(tzinfo=site.zone).timestamp()
+
+
+def _willing(site: Site, days: list[date], bounds: list[tuple[float, float]], limits: Thresholds) -> list[tuple[float, float]]:
+    """For each night the times between which the user is willing to be out."""
+    if limits.earliest is None and limits.latest is None:
+        return bounds
+    return [(start if limits.earliest is None else max(start, _at_hour(site, day, limits.earliest)),
+             end if limits.latest is None else min(end, _at_hour(site, day, limits.latest)))
+            for day, (start, end) in zip(days, bounds, strict=True)]
+
+
 def _segments(span: _Span, bounds: list[tuple[float, float]], edges: list[list[float]],
               limits: Thresholds) -> list[list[tuple[float, float]]]:
     """For each night the unbroken times in which the Sun is low and the target high enough."""
-    marks = [np.array([start, *sorted(inner), end]) for (start, end), inner in zip(bounds, edges, strict=True)]
+    marks = [np.array([start, *sorted(x for x in inner if start < x < end), end])
+             for (start, end), inner in zip(bounds, edges, strict=True)]
     middle = np.concatenate([(m[:-1] + m[1:]) / 2 for m in marks])
     e = eph.year_ephemeris(span.year)
-    good = ((eph.horizontal(e.sun(middle), e.gast(middle), span.site)[0] < limits.sun_below)
-            & (place(span.site, span.year, middle, span.radec)[0] > limits.min_altitude))
+    good = ((eph.horizontal(e.sun(middle), e.gast(middle), span.site)[0] < limits.sun_for(span.what))
+            & (span.clearance(middle, limits.min_altitude) > 0)
+            & (position(span.site, span.year, middle, span.what)[0] <= span.what.highest))
     out, first = [], 0
     for m in marks:
         flags = good[first:first + len(m) - 1]
@@ -188,8 +231,8 @@ def _judged(span: _Span, segments: list[tuple[float, float]], limits: Thresholds
     if not segments:
         return []
     grids = [np.linspace(a, b, int(np.ceil((b - a) / SAMPLE_SECONDS)) + 1) for a, b in segments]
-    strip = track(span.site, span.year, np.concatenate(grids), span.radec)
-    good, quality = strip.parts.costs()["moon"] <= limits.moon_cost, strip.quality
+    strip = track(span.site, span.year, np.concatenate(grids), span.what)
+    good, quality = (strip.parts.costs()["moon"] <= limits.moon_cost) | (not span.what.dark), strip.quality
     wish = np.where(good, quality, quality * 1e-3)
     starts = np.cumsum([0, *map(len, grids)])
     bests = moments(strip, np.array([a + np.argmax(wish[a:b]) for a, b in pairwise(starts)]))
@@ -203,25 +246,26 @@ def _judged(span: _Span, segments: list[tuple[float, float]], limits: Thresholds
 
 
 def _year_nights(site: Site, year: int, days: list[date], limits: Thresholds,
-                 radec: tuple[float, float]) -> list[Night]:
+                 what: Target) -> list[Night]:
     bounds = [(noon(site, day), noon(site, day + timedelta(days=1))) for day in days]
-    span = _Span(site, year, bounds[0][0], bounds[-1][1], radec)
+    span = _Span(site, year, bounds[0][0], bounds[-1][1], what)
     e = eph.year_ephemeris(year)
     sun = {name: span.sun(level) for name, level in SUN_LEVELS.items()}
-    moon, target, dark = span.moon(), span.target(limits.min_altitude), span.sun(limits.sun_below)
+    moon, target, dark = span.moon(), span.target(limits.min_altitude), span.sun(limits.sun_for(what))
     limits_of = np.array(bounds, float)
     grid = np.linspace(limits_of[:, 0], limits_of[:, 1], 146).T
     sun_alt = eph.horizontal(e.sun(grid.ravel()), e.gast(grid.ravel()), site)[0].reshape(grid.shape)
     midnight, deepest = vertices(grid, -sun_alt)
-    highest, _ = vertices(grid, place(site, year, grid.ravel(), radec)[0].reshape(grid.shape))
-    tops = moments(track(site, year, highest, radec), np.arange(len(days)))
+    highest, _ = vertices(grid, position(site, year, grid.ravel(), what)[0].reshape(grid.shape))
+    tops = moments(track(site, year, highest, what), np.arange(len(days)))
     phase = eph.phase_angle(e.sun(midnight), e.moon(midnight))
     from_new = np.abs(eph.new_moons(e)[:, None] - midnight).min(axis=0) / 86400
-    edges = [[x for times in (*dark, *target) for x in _within(times, *bound)] for bound in bounds]
-    segments = _segments(span, bounds, edges, limits)
+    changes = (*dark, *target, *span.too_high())
+    edges = [[x for times in changes for x in _within(times, *bound)] for bound in bounds]
+    segments = _segments(span, _willing(site, days, bounds, limits), edges, limits)
     windows = iter(_judged(span, [s for night in segments for s in night], limits))
     t = np.arange(np.ceil(span.start / SAMPLE_SECONDS) * SAMPLE_SECONDS, span.end, SAMPLE_SECONDS)
-    strip = track(site, year, t[eph.horizontal(e.sun(t), e.gast(t), site)[0] < DAY_LIMIT], radec)
+    strip = track(site, year, t[eph.horizontal(e.sun(t), e.gast(t), site)[0] < DAY_LIMIT], what)
     out = []
     for i, (day, bound) in enumerate(zip(days, bounds, strict=True)):
         sun_events = {"set": _within(sun["horizon"][1], *bound), "rise": _within(sun["horizon"][0], *bound)}
@@ -233,12 +277,12 @@ def _year_nights(site: Site, year: int, days: list[date], limits: Thresholds,
                          float((1 + np.cos(np.radians(phase[i]))) / 2), float(from_new[i]),
                          {"rise": _within(target[0], *bound), "set": _within(target[1], *bound)},
                          tops[i], -float(deepest[i]), [next(windows) for _ in segments[i]],
-                         strip.take(slice(*np.searchsorted(strip.t, bound)))))
+                         strip.take(slice(*np.searchsorted(strip.t, bound))), what))
     return out
 
 
 def nights(site: Site, first: date, last: date, limits: Thresholds | None = None,
-           radec: tuple[float, float] = GALACTIC_CENTRE) -> list[Night]:
+           what: Target = CORE) -> list[Night]:
     """Every night from ``first`` to ``last`` (evening dates, inclusive) at a site.
 
     Rise, set and twilight within 2 s of a direct computation with the same ephemeris.
@@ -250,5 +294,5 @@ def nights(site: Site, first: date, last: date, limits: Thresholds | None = None
     days = [first + timedelta(days=i) for i in range((last - first).days + 1)]
     out: list[Night] = []
     for year, group in groupby(days, key=lambda d: d.year):
-        out += _year_nights(site, year, list(group), limits or Thresholds(), radec)
+        out += _year_nights(site, year, list(group), limits or Thresholds(), what)
     return out

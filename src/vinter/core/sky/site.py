@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from zoneinfo import ZoneInfo
 
 from vinter.core.errors import BadInput
+from vinter.core.sky.horizon import Horizon
 
 CLEAN_EXTINCTION = 0.172  # mag per airmass on a clean mountain; low sites have 0.25 to 0.30
 
@@ -23,6 +24,7 @@ class Site:
     zenith: float | None = None
     extinction: float = 0.25
     name: str = ""
+    horizon: Horizon | None = None
 
     def __post_init__(self) -> None:
         checks = (

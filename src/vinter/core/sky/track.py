@@ -7,11 +7,20 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.sky import ephemeris as eph
-from vinter.core.sky.brightness import SkyParts, airmass, extinction_costs, moonlight, natural, twilight
+from vinter.core.sky.brightness import (
+    SkyParts,
+    airmass,
+    extinction_costs,
+    moonlight,
+    natural,
+    to_nanolamberts,
+    twilight,
+)
 from vinter.core.sky.ephemeris import Array
-from vinter.core.sky.galaxy import POLE_DEC, POLE_RA, arch_top, band_tilt, to_equatorial
+from vinter.core.sky.galaxy import POLE_DEC, POLE_RA, arch_top
 from vinter.core.sky.glow import town_light
 from vinter.core.sky.site import Site
+from vinter.core.sky.targets import CORE, Target, lean, place, position
 
 PERFECT_NL = 56.4  # a 21.95 zenith, for the reference contrast
 PERFECT_LOSS = 0.172  # magnitudes of extinction in that reference
@@ -19,7 +28,10 @@ PERFECT_LOSS = 0.172  # magnitudes of extinction in that reference
 
 @dataclass(frozen=True)
 class Track:
-    """Arrays of one length over Unix seconds ``t``; angles in degrees, brightness parts in nL."""
+    """Arrays of one length over Unix seconds ``t``; angles in degrees, brightness parts in nL.
+
+    ``ground`` is the altitude of the horizon profile below the target, 0 where the horizon is flat.
+    """
 
     t: Array
     sun_alt: Array
@@ -34,8 +46,10 @@ class Track:
     towns: Array
     moon: Array
     twilight: Array
+    ground: Array
     extinction: float
     towns_sigma: float
+    what: Target
 
     @property
     def parts(self) -> SkyParts:
@@ -54,9 +68,20 @@ class Track:
 
     @property
     def quality(self) -> Array:
-        """Contrast of the band against the sky, 1 at the zenith of a perfect site, 0 when down."""
+        """Contrast of the target against the sky, 1 at the zenith of a perfect site, 0 when down or behind the ground.
+
+        Of a target that shines by itself only its dimming counts.
+        """
         dimmed = 10 ** (-0.4 * (self.extinction * airmass(self.alt) - PERFECT_LOSS))
-        return np.where(self.alt > 0, dimmed * PERFECT_NL / self.parts.total, 0.0)
+        against = PERFECT_NL / self.parts.total if self.what.dark else 1.0
+        return np.where(self.alt > np.maximum(self.ground, 0), dimmed * against, 0.0)
+
+    @property
+    def contrast(self) -> Array | None:
+        """The target's own light, dimmed, over the sky's; None for what shines by itself."""
+        if self.what.surface is None:
+            return None
+        return np.asarray(to_nanolamberts(self.what.surface) * 10 ** (-0.4 * self.extinction * airmass(self.alt)) / self.parts.total)
 
     def take(self, index: npt.NDArray[np.intp] | slice) -> "Track":
         """The same track at some of its times."""
@@ -64,14 +89,7 @@ class Track:
         return Track(**cut)
 
 
-def place(site: Site, year: int, t: Array, radec: tuple[float, float]) -> tuple[Array, Array]:
-    """Airless altitude and azimuth (degrees) of an ICRS direction at Unix times within a year."""
-    alt, az, _ = eph.horizontal(eph.year_direction(year, radec)(t), eph.year_ephemeris(year).gast(t), site)
-    return alt, az
-
-
-def track(site: Site, year: int, t: Array, radec: tuple[float, float] = eph.GALACTIC_CENTRE,
-          direction: tuple[Array, Array] | None = None) -> Track:
+def track(site: Site, year: int, t: Array, what: Target = CORE, direction: tuple[Array, Array] | None = None) -> Track:
     """Track of a target at Unix times within the ephemeris of ``year``.
 
     ``direction`` fixes altitude and azimuth (degrees) instead of following the target.
@@ -80,15 +98,14 @@ def track(site: Site, year: int, t: Array, radec: tuple[float, float] = eph.GALA
     gast, sun, moon = e.gast(t), e.sun(t), e.moon(t)
     sun_alt, sun_az, _ = eph.horizontal(sun, gast, site)
     moon_alt, moon_az, _ = eph.horizontal(moon, gast, site)
-    alt, az = direction if direction is not None else place(site, year, t, radec)
-    ahead_radec = to_equatorial(3.0, 0.0)
-    alt3, az3 = place(site, year, t, (float(ahead_radec[0]), float(ahead_radec[1])))
+    alt, az = direction if direction is not None else position(site, year, t, what)
     phase = eph.phase_angle(sun, moon)
     towns = town_light(site)
     k = site.extinction
-    return Track(t, sun_alt, sun_az, moon_alt, moon_az, phase, alt, az, band_tilt(alt, az, alt3, az3),
+    ground = site.horizon.at(az) if site.horizon else np.zeros_like(alt)
+    return Track(t, sun_alt, sun_az, moon_alt, moon_az, phase, alt, az, lean(site, year, t, what, alt, az),
                  natural(alt, k), towns.at(alt, az), moonlight(alt, az, moon_alt, moon_az, phase, k),
-                 twilight(alt, az, sun_alt, sun_az, k), k, towns.sigma)
+                 twilight(alt, az, sun_alt, sun_az, k), ground, k, towns.sigma, what)
 
 
 def arch(site: Site, unix: float) -> tuple[float, float]:

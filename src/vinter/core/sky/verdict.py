@@ -8,7 +8,7 @@ import numpy as np
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.brightness import sky_class
 from vinter.core.sky.glow import glow
-from vinter.core.sky.nights import Night, Thresholds, Window
+from vinter.core.sky.nights import SUN_LEVELS, Night, Thresholds, Window
 from vinter.core.sky.site import Site
 
 FULL_SCORE_MINUTES = 120.0  # so many minutes under a perfect zenith score 100
@@ -47,18 +47,29 @@ def clock(site: Site, unix: float) -> str:
     return datetime.fromtimestamp(round(unix / 60) * 60, site.zone).strftime("%H:%M")
 
 
-def _moon_up_minutes(site: Site, night: Night, window: Window | None) -> float:
+def _moon_up_minutes(night: Night, window: Window | None) -> float:
+    """Minutes of a window during which the Moon stands above the horizon."""
     if window is None:
         return 0.0
-    t = np.arange(window.start, window.end, 60.0)
-    e = eph.year_ephemeris(night.day.year)
-    return float((eph.horizontal(e.moon(t), e.gast(t), site)[0] > 0).sum())
+    changes = sorted([(t, 1) for t in night.moon["rise"]] + [(t, 0) for t in night.moon["set"]])
+    earlier = [up for t, up in changes if t <= window.start]
+    later = [(t, up) for t, up in changes if window.start < t < window.end]
+    up = earlier[-1] if earlier else 1 - changes[0][1] if changes else int(night.strip.moon_alt[0] > 0)
+    total, since = 0.0, window.start
+    for t, becomes in [*later, (window.end, 0)]:
+        total += (t - since) / 60 * up
+        since, up = t, becomes
+    return total
+
+
+def _moon_down_name(limits: Thresholds) -> str:
+    return "Moon down while shooting" if limits.moon_up_minutes == 0 else f"Moon up at most {limits.moon_up_minutes:g} min"
 
 
 def schools(site: Site, night: Night, limits: Thresholds) -> dict[str, School]:
     """What the Moon schools and the map readers say of a night; each has its own threshold."""
     lit, days = night.illuminated * 100, night.new_moon_days
-    up = _moon_up_minutes(site, night, night.best)
+    up = _moon_up_minutes(night, night.best)
     length = night.best.minutes if night.best else 0.0
     zenith = site.zenith if site.zenith is not None else glow(site.lat, site.lon).zenith
     by_map = sky_class(zenith)
@@ -67,30 +78,64 @@ def schools(site: Site, night: Night, limits: Thresholds) -> dict[str, School]:
                                 limits.new_moon_days, f"{days:.1f} d"),
         "thin_moon": School(f"Lit under {limits.lit_percent:g} %", lit < limits.lit_percent, lit, limits.lit_percent,
                             f"{lit:.0f} %"),
-        "moon_down": School("Moon down while shooting", night.best is not None and up == 0, up, 0.0,
+        "moon_down": School(_moon_down_name(limits), night.best is not None and up <= limits.moon_up_minutes, up,
+                            limits.moon_up_minutes,
                             "no window" if night.best is None else f"up {up:.0f} of {length:.0f} min"),
-        "class_4_or_darker": School("Class 4 or darker", by_map <= 4, by_map, 4, f"class {by_map}"),
+        "dark_class": School(f"Class {limits.darkest_class} or darker", by_map <= limits.darkest_class, by_map, limits.darkest_class,
+                             f"class {by_map}"),
+        "suburb_class": School(f"A suburb will do: class {limits.suburb_class}", by_map <= limits.suburb_class, by_map,
+                               limits.suburb_class, f"class {by_map}"),
     }
 
 
+WITHOUT_ARTICLE = ("omega-centauri",)
+
+
+def _named(night: Night) -> str:
+    """The target's name inside a sentence."""
+    what = night.what
+    if what.kind == "cloud" and what.key not in WITHOUT_ARTICLE:
+        return f"the {what.name}"
+    return {"band": "the core" if what.key == "core" else "this stretch of the band", "arch": "the top of the arch",
+            "moon": "the Moon", "pole": "the pole", "point": "the chosen point"}.get(what.kind, what.name)
+
+
+def _sentence(text: str) -> str:
+    return text[:1].upper() + text[1:]
+
+
 def _why_no_window(site: Site, night: Night, limits: Thresholds) -> str:
-    if night.lowest_sun > limits.sun_below:
-        return (f"No darkness: the Sun sinks only to {night.lowest_sun:.1f}°, above the {limits.sun_below:g}° "
-                "asked for, so twilight lasts all night.")
-    top = night.highest
+    sun, name, top = limits.sun_for(night.what), _named(night), night.highest
+    if night.lowest_sun > sun:
+        if night.lowest_sun > SUN_LEVELS["horizon"]:
+            return f"No night: the Sun does not set, it sinks only to {night.lowest_sun:.1f}°."
+        return f"No darkness: the Sun sinks only to {night.lowest_sun:.1f}°, above the {sun:g}° asked for, so twilight lasts all night."
     if top.altitude < limits.min_altitude:
-        return f"The target never clears {limits.min_altitude:g}°: highest {top.altitude:.1f}°."
-    return f"The target stands above {limits.min_altitude:g}° only by day or in twilight (highest at {clock(site, top.t)})."
+        return f"{_sentence(name)} never clears {limits.min_altitude:g}°: highest {top.altitude:.1f}°."
+    if site.horizon is not None and not (night.target["rise"] or night.target["set"]):
+        return f"{_sentence(name)} stays behind the ground all night, or above it only by day."
+    if night.what.highest < 90:
+        return f"{_sentence(name)} stands between {limits.min_altitude:g}° and {night.what.highest:g}° only by day or in twilight."
+    if limits.earliest is not None or limits.latest is not None:
+        return f"Within the hours you are willing to be out, {name} is not up in darkness (highest at {clock(site, top.t)})."
+    return f"{_sentence(name)} stands above {limits.min_altitude:g}° only by day or in twilight (highest at {clock(site, top.t)})."
 
 
-def _start_reason(night: Night, window: Window) -> str:
-    risen = any(abs(t - window.start) < 1 for t in night.target["rise"])
-    return "the target clears the height you set" if risen else "darkness falls"
+def _sun_at(site: Site, t: float) -> float:
+    e, at = eph.year_ephemeris(eph.year_of(t)), np.array([t])
+    return float(eph.horizontal(e.sun(at), e.gast(at), site)[0][0])
 
 
-def _end_reason(night: Night, window: Window) -> str:
-    down = any(abs(t - window.end) < 1 for t in night.target["set"])
-    return "the target sinks too low" if down else "dawn comes"
+def _edge_reason(site: Site, night: Night, limits: Thresholds, t: float, opens: bool) -> str:
+    """What opens or closes a window: the target's height, the Sun's depth, or the user's own hours."""
+    name = _named(night)
+    if any(abs(x - t) < 1 for x in night.target["rise" if opens else "set"]):
+        return f"{name} clears {'the ground' if site.horizon else f'{limits.min_altitude:g}°'}" if opens else f"{name} sinks too low"
+    if abs(_sun_at(site, t) - limits.sun_for(night.what)) < 0.02:
+        return "darkness falls" if opens else "dawn comes"
+    if night.what.highest < 90:
+        return f"{name} sinks below {night.what.highest:g}°" if opens else f"{name} climbs above {night.what.highest:g}°"
+    return "your hours begin" if opens else "your hours end"
 
 
 def _moon_reason(site: Site, night: Night, window: Window) -> str:
@@ -109,13 +154,14 @@ def _reasons(site: Site, night: Night, limits: Thresholds) -> list[str]:
     if window is None:
         return [_why_no_window(site, night, limits)]
     best = window.best
-    out = [f"From {clock(site, window.start)}, when {_start_reason(night, window)}, "
-           f"to {clock(site, window.end)}, when {_end_reason(night, window)}.",
-           _moon_reason(site, night, window),
-           f"At best ({clock(site, best.t)}) the target is {best.altitude:.0f}° high in the {compass(best.azimuth)} and the "
-           f"sky there is {best.brightness:.1f} ± {best.uncertainty:.1f} mag/arcsec²."]
+    out = [f"From {clock(site, window.start)}, when {_edge_reason(site, night, limits, window.start, True)}, "
+           f"to {clock(site, window.end)}, when {_edge_reason(site, night, limits, window.end, False)}."]
+    if night.what.dark:
+        out.append(_moon_reason(site, night, window))
+    out.append(f"At best ({clock(site, best.t)}) {_named(night)} is {best.altitude:.0f}° high in the {compass(best.azimuth)} and the "
+               f"sky there is {best.brightness:.1f} ± {best.uncertainty:.1f} mag/arcsec².")
     names = {"towns": "the towns", "altitude": "its low height", "haze": "haze", "moon": "the Moon", "twilight": "twilight"}
-    name, cost = max(best.cost.items(), key=lambda item: item[1])
+    name, cost = max(((n, c) for n, c in best.cost.items() if night.what.dark or n in ("altitude", "haze")), key=lambda item: item[1])
     if cost >= 0.1:
         out.append(f"The largest cost then is {names[name]}: {cost:.1f} mag.")
     return out

@@ -1,0 +1,1 @@
+"""The ground under the sky: coast, towns' glow over a region, darker places, drives and stands."""

@@ -1,0 +1,16 @@
+"""How long a drive takes when nobody has driven it yet: from the straight line."""
+
+ROAD_FACTOR = 1.3  # roads are this much longer than the straight line
+SPEED_KMH = 65.0
+START_MINUTES = 6.0  # to get out of town and to park
+ERROR = 0.3  # relative, one standard deviation
+
+
+def drive_minutes(straight_km: float) -> float:
+    """Minutes for a straight-line distance in km; error 30 %, more where a river or a range lies between."""
+    return 0.0 if straight_km < 0.3 else START_MINUTES + straight_km * ROAD_FACTOR / SPEED_KMH * 60
+
+
+def reach_km(minutes: float) -> float:
+    """Straight-line distance in km that so many minutes of driving reach."""
+    return max(minutes - START_MINUTES, 0.0) * SPEED_KMH / 60 / ROAD_FACTOR
