@@ -13,7 +13,7 @@ from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose, View, east_north_up, project, unproject, view_of
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.catalogue import DATA, star_table, to_horizon
-from vinter.core.sky.diffuse import COLOUR, diffuse
+from vinter.core.sky.diffuse import diffuse
 from vinter.core.sky.ephemeris import Array
 from vinter.core.sky.galaxy import to_equatorial, unit
 from vinter.core.sky.site import Site
@@ -24,9 +24,12 @@ FAINTEST = 5.0  # V magnitude of the stars drawn
 LOWEST = -3.0  # degrees: below it nothing is drawn
 EDGE_POINTS = 24  # along each side of a frame
 GRID = 36  # rays along a frame's side when its ground is measured
-BLACK_NL, WHITE_NL = 34.0, 40_000.0  # ends of the picture's logarithmic tone
-TONE_POWER = 1.25
-RED_SLOPE, BLUE_SLOPE = 0.22, 0.30  # magnitudes of picture colour per magnitude of B-V; gentler than a sensor's
+BLACK_NL, WHITE_NL = 36.0, 7000.0  # ends of the picture's logarithmic tone
+BAND_DRAWN = 2.2  # the band is drawn this much stronger than it shines, or a screen would hardly show it
+# Ink of each source in the picture: red, green, blue.
+INKS = {"natural": (0.36, 0.62, 1.24), "towns": (1.45, 0.98, 0.42), "moon": (0.70, 0.92, 1.18), "twilight": (0.60, 0.80, 1.34)}
+BAND_INK = (1.16, 1.02, 0.90)
+GLOW_BLUR = 2.0  # cells: the pattern of the glow is known in steps of 5 degrees
 
 
 def seen(enu: Array) -> tuple[Array, Array]:
@@ -84,12 +87,11 @@ def picture(site: Site, unix: float, centre: float, span: float, low: float, hig
     alt = high - (np.arange(rows) + 0.5) / rows * (high - low)
     grid_alt, grid_az = np.meshgrid(np.maximum(alt, 0.0), az, indexing="ij")
     light = diffuse(site, unix, east_north_up(grid_alt, grid_az).reshape(-1, 3))
-    rgb = np.zeros((rows * columns, 3))
-    for part, bv in [(light.light[n], COLOUR[n]) for n in light.light] + [(light.band, light.band_colour)]:
-        shift = 0.4 * (np.asarray(bv) - 0.65)
-        rgb += np.stack(np.broadcast_arrays(part * 10 ** (RED_SLOPE * 2 * shift), part, part * 10 ** (-BLUE_SLOPE * 2 * shift)), axis=1)
-    tone = np.clip(np.log10(np.maximum(rgb, 1) / BLACK_NL) / np.log10(WHITE_NL / BLACK_NL), 0, 1) ** TONE_POWER
-    small = (255 * tone).reshape(rows, columns, 3).astype(np.float32)
+    parts = {**light.light, "towns": cv2.GaussianBlur(light.light["towns"].reshape(rows, columns), (0, 0), GLOW_BLUR).ravel()}
+    rgb = sum(np.outer(part, INKS[name]) for name, part in parts.items()) + np.outer(light.band * BAND_DRAWN, BAND_INK)
+    level = np.maximum(rgb.mean(axis=1, keepdims=True), 1.0)
+    tone = np.clip(np.log10(level / BLACK_NL) / np.log10(WHITE_NL / BLACK_NL), 0.02, 1) * rgb / level
+    small = (255 * np.clip(tone, 0, 1)).reshape(rows, columns, 3).astype(np.float32)
     size = (width, max(round(width * (high - low) / span), 1))
     return np.asarray(np.round(cv2.resize(small, size, interpolation=cv2.INTER_CUBIC)).clip(0, 255), np.uint8)
 
