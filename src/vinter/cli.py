@@ -52,15 +52,29 @@ def _print(data: object) -> None:
     print(json.dumps(data, indent=1))
 
 
+def _horizon(path: Path | None) -> Any:
+    """The profile of a file; None for a flat horizon."""
+    from vinter.core.formats.horizons import read_horizon
+    from vinter.core.sky.horizon import Horizon
+
+    if path is None:
+        return None
+    try:
+        return Horizon(read_horizon(path.read_bytes(), path.name))
+    except OSError as error:
+        raise BadInput(f"{path}: {error.strerror}") from error
+
+
 def _nights(a: argparse.Namespace) -> None:
     from vinter.core.formats import tables
     from vinter.core.sky.nights import Thresholds, nights
     from vinter.core.sky.site import Site
+    from vinter.core.sky.targets import target
     from vinter.core.sky.verdict import judge
 
-    site = Site(a.lat, a.lon, a.tz, a.elevation, a.sky, a.extinction)
+    site = Site(a.lat, a.lon, a.tz, a.elevation, a.sky, a.extinction, horizon=_horizon(a.horizon))
     limits = Thresholds(a.min_altitude, a.sun_below)
-    found = nights(site, a.first, a.last, limits)
+    found = nights(site, a.first, a.last, limits, target(a.target))
     verdicts = [judge(site, n, limits) for n in found]
     if a.format == "csv":
         sys.stdout.write(tables.nights_csv(found, verdicts))
@@ -210,7 +224,9 @@ def _planning_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
     p.add_argument("--from", dest="first", type=_day, required=True, metavar="D")
     p.add_argument("--to", dest="last", type=_day, required=True, metavar="D")
     p.add_argument("--sky", type=_magnitude, default=None, metavar="MAG|auto")
-    p.add_argument("--target", choices=["core"], default="core")
+    p.add_argument("--target", default="core", metavar="KEY",
+                   help="core, arch, band:80, at:83.8,-5.4, moon, jupiter, pole, lmc, con:ori, ...")
+    p.add_argument("--horizon", type=Path, metavar="CSV", help="azimuth,altitude lines: what the ground hides")
     p.add_argument("--min-altitude", type=_number, default=10.0)
     p.add_argument("--sun-below", type=_number, default=-18.0)
     p.add_argument("--format", choices=["json", "csv", "ics"], default="json")

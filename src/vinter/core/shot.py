@@ -10,9 +10,10 @@ from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose, view_of
 from vinter.core.camera.trailing import drift_map
 from vinter.core.errors import BadInput
-from vinter.core.sky.ephemeris import GALACTIC_CENTRE, year_of
+from vinter.core.sky.ephemeris import year_of
 from vinter.core.sky.nights import Moment, Night, moments
 from vinter.core.sky.site import Site
+from vinter.core.sky.targets import CORE, Target
 from vinter.core.sky.track import track
 
 GROUND_SHARE = 0.16  # of the frame's height that a level horizon leaves to the ground
@@ -49,16 +50,26 @@ def aim(lens: Lens, portrait: bool, altitude: float, azimuth: float) -> Pose:
     return Pose(round(azimuth, 1), round(float(np.clip(max(level, altitude - HIGHEST_OFF * height), 0, 90)), 1))
 
 
+def declination(site: Site, altitude: float, azimuth: float) -> float:
+    """Declination in degrees (of date, airless) of a direction over a site."""
+    h, a, p = np.radians([altitude, azimuth, site.lat])
+    return float(np.degrees(np.arcsin(np.clip(np.sin(h) * np.sin(p) + np.cos(h) * np.cos(p) * np.cos(a), -1, 1))))
+
+
 def plan_shot(site: Site, unix: float, lens: Lens, night: Night | None = None, use: str = "screen",
-              portrait: bool = False, count: int | None = None) -> ShotPlan:
-    """Plan a shot of the core at a Unix time. ``use`` is one of post, screen, print (tolerance of trails)."""
+              portrait: bool = False, count: int | None = None, what: Target = CORE, pose: Pose | None = None) -> ShotPlan:
+    """Plan a shot of a target at a Unix time. ``use`` is one of post, screen, print (tolerance of trails).
+
+    ``pose`` points the lens; without one it is aimed at the target with a strip of ground below.
+    """
     if use not in TOLERANCES:
         raise BadInput(f"use {use!r} is not one of {', '.join(TOLERANCES)}")
-    now = track(site, year_of(unix), np.array([float(unix)]))
+    now = track(site, year_of(unix), np.array([float(unix)]), what)
     at = moments(now, np.array([0]))[0]
     if at.altitude < 0:
-        raise BadInput("the core is below the horizon at that minute; choose one inside the window")
-    pose = aim(lens, portrait, at.altitude, at.azimuth)
+        name = "the core" if what.key == CORE.key else what.name
+        raise BadInput(f"{name} is below the horizon at that minute; choose one inside the window")
+    pose = pose or aim(lens, portrait, at.altitude, at.azimuth)
     view = view_of(lens, pose, portrait)
     lat = np.radians(site.lat)
     pole = view.axes @ np.array([0.0, np.cos(lat), np.sin(lat)])
@@ -67,6 +78,6 @@ def plan_shot(site: Site, unix: float, lens: Lens, night: Night | None = None, u
     for w in night.windows if night else []:
         if w.start <= unix <= w.end:
             left = (w.end - unix) / 60
-    exposure = expose(lens, GALACTIC_CENTRE[1], at.brightness, TOLERANCES[use], count, drifts, left)
+    exposure = expose(lens, declination(site, at.altitude, at.azimuth), at.brightness, TOLERANCES[use], count, drifts, left)
     grid = (drifts.rate[::4, ::4] * exposure.shutter.chosen).round(1).tolist()
     return ShotPlan(pose, portrait, at, exposure, left, grid)

@@ -18,6 +18,12 @@ class StepLink:
     reached: bool
 
 
+def _skyline(site: Site | None, shot: Any) -> str | None:
+    if site is None:
+        return None
+    return reverse("skyline", args=[site.pk]) + (f"?{shot.skyline_query}" if shot else "")
+
+
 def head(here: str, site: Site | None = None, shot: Any = None, take: Any = None, stack: Any = None,
          finish: Any = None, day: Any = None, context: str = "") -> dict[str, Any]:
     """Template context of the page head. Give the furthest thing at hand; what came before follows from it."""
@@ -30,6 +36,7 @@ def head(here: str, site: Site | None = None, shot: Any = None, take: Any = None
         "Sites": reverse("site", args=[site.pk]) if site else None,
         "Season": None,
         "Night": reverse("night", args=[site.pk, day.isoformat()]) if site and day else None,
+        "Skyline": _skyline(site, shot),
         "Shot": reverse("shot", args=[shot.pk]) if shot else None,
         "Field": reverse("card", args=[shot.pk]) if shot else None,
         "Takes": reverse("take", args=[take.pk]) if take else None,
@@ -37,8 +44,8 @@ def head(here: str, site: Site | None = None, shot: Any = None, take: Any = None
         "Finish": reverse("finish", args=[finish.pk]) if finish else None,
         "Ledger": reverse("ledger"),
     }
-    lists = {"Sites": "sites", "Season": "first-season", "Night": "next-night", "Shot": "shots", "Field": "cards",
-             "Takes": "takes", "Stack": "stacks", "Finish": "finishes", "Ledger": "ledger"}
+    lists = {"Sites": "sites", "Season": "first-season", "Night": "next-night", "Skyline": "first-skyline", "Shot": "shots",
+             "Field": "cards", "Takes": "takes", "Stack": "stacks", "Finish": "finishes", "Ledger": "ledger"}
     steps = [StepLink(name, (own[name] if name != here else None) or reverse(lists[name]), name == here,
-                      own[name] is not None and name != "Ledger") for name in lists]
+                      own[name] is not None and name not in ("Ledger", "Skyline" if not shot else "")) for name in lists]
     return {"steps": steps, "head_context": context or (site.name if site else "")}

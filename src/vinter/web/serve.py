@@ -1,6 +1,8 @@
-"""Web server and worker together: the worker is a child that is started again when it dies."""
+"""Web server, worker and forecast stand-in together: the children are started again when they die."""
 
 import logging
+import os
+import socket
 import subprocess
 import sys
 import threading
@@ -12,10 +14,11 @@ BODY_LIMIT = 450 * 2**20
 RESTART_SECONDS = 1.0
 
 
-class WorkerKeeper:
-    """Keeps one worker process running until told to stop."""
+class Keeper:
+    """Keeps one child process running until told to stop."""
 
-    def __init__(self) -> None:
+    def __init__(self, name: str, *command: str) -> None:
+        self._name, self._command = name, [sys.executable, "-m", *command]
         self._stop = threading.Event()
         self._process: subprocess.Popen[bytes] | None = None
         self._thread = threading.Thread(target=self._keep, daemon=True)
@@ -36,22 +39,34 @@ class WorkerKeeper:
 
     def _keep(self) -> None:
         while not self._stop.is_set():
-            self._process = subprocess.Popen([sys.executable, "-m", "vinter.web.jobs.worker"])
+            self._process = subprocess.Popen(self._command)
             while self._process.poll() is None and not self._stop.is_set():
                 time.sleep(0.3)
             if not self._stop.is_set():
-                logging.getLogger("vinter").warning("the worker ended (%s); starting it again", self._process.returncode)
+                logging.getLogger("vinter").warning("%s ended (%s); starting it again", self._name, self._process.returncode)
                 self._stop.wait(RESTART_SECONDS)
+
+
+def _free_port() -> int:
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        return int(s.getsockname()[1])
 
 
 def serve(host: str, port: int) -> None:
     """Serve until interrupted."""
+    keepers = [Keeper("the worker", "vinter.web.jobs.worker")]
+    if not os.environ.get("VINTER_FORECAST"):
+        stand_in = _free_port()
+        os.environ["VINTER_FORECAST"] = f"http://127.0.0.1:{stand_in}/"
+        keepers.append(Keeper("the forecast stand-in", "vinter.web.forecast.service", str(stand_in)))
     from vinter.web.wsgi import application
 
-    keeper = WorkerKeeper()
-    keeper.start()
+    for keeper in keepers:
+        keeper.start()
     print(f"Vinter is at http://{'localhost' if host == '127.0.0.1' else host}:{port}/  (Ctrl-C stops it)", flush=True)
     try:
         waitress_serve(application, host=host, port=port, threads=16, max_request_body_size=BODY_LIMIT, ident=None)
     finally:
-        keeper.stop()
+        for keeper in keepers:
+            keeper.stop()

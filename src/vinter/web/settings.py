@@ -29,7 +29,8 @@ SECRET_KEY = os.environ.get("VINTER_SECRET") or _secret()
 INSTALLED_APPS = [
     "django.contrib.auth", "django.contrib.contenttypes", "django.contrib.sessions", "django.contrib.staticfiles",
     "vinter.web", "vinter.web.accounts", "vinter.web.jobs", "vinter.web.gear", "vinter.web.sites", "vinter.web.nights",
-    "vinter.web.shots", "vinter.web.field", "vinter.web.takes", "vinter.web.stacks", "vinter.web.finish", "vinter.web.ledger",
+    "vinter.web.forecast", "vinter.web.skyline", "vinter.web.shots", "vinter.web.field",
+    "vinter.web.takes", "vinter.web.stacks", "vinter.web.finish", "vinter.web.ledger",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -78,4 +79,5 @@ FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
 DATA_UPLOAD_MAX_MEMORY_SIZE = 10 * 2**20
 UPLOAD_LIMIT = 400 * 2**20  # bytes of one uploaded frame
 WORKER_PROCESSES = int(os.environ.get("VINTER_WORKERS", min(os.cpu_count() or 1, 8)))
+FORECAST_URL = os.environ.get("VINTER_FORECAST", "")  # serve starts the shipped stand-in where this names nothing
 CLUSTER = os.environ.get("VINTER_CLUSTER", "")

@@ -6,12 +6,17 @@ from django.urls import path
 from vinter.web.accounts import views as accounts
 from vinter.web.field import views as field
 from vinter.web.finish import views as finish
+from vinter.web.forecast import views as forecasts
 from vinter.web.gear import views as gear
 from vinter.web.jobs import views as jobs
 from vinter.web.ledger import views as ledger
 from vinter.web.nights import views as nights
 from vinter.web.shots import views as shots
+from vinter.web.sites import horizon as horizons
+from vinter.web.sites import map as site_map
 from vinter.web.sites import views as sites
+from vinter.web.skyline import stand as stands
+from vinter.web.skyline import views as skylines
 from vinter.web.stacks import views as stacks
 from vinter.web.takes import views as takes
 
@@ -23,14 +28,51 @@ urlpatterns = [
     path("gear/", gear.phones, name="gear"),
     path("sites/", sites.sites, name="sites"),
     path("sites/new/", sites.edit, name="site-new"),
+    path("sites/bring/", sites.bring, name="sites-bring"),
+    *(path(f"sites/vinter-sites.{kind}", sites.carry, {"kind": kind}, name=f"sites-{kind}") for kind in sites.EXPORTS),
+    path("sites/map/lines.json", site_map.map_lines, name="map-lines"),
+    path("sites/map/towns.json", site_map.map_towns, name="map-towns"),
+    path("sites/map/point.json", site_map.map_point, name="map-point"),
+    path("sites/map/glow.png", site_map.map_glow, name="map-glow"),
     path("sites/<int:pk>/", sites.edit, name="site"),
+    path("sites/<int:pk>/delete/", sites.delete, name="site-delete"),
+    path("sites/<int:pk>/darker/", sites.darker_places, name="darker"),
+    path("sites/<int:pk>/readings/", sites.add_reading, name="site-reading"),
+    path("sites/<int:pk>/lights/", sites.add_light, name="site-light"),
+    path("sites/known/<str:kind>/<int:pk>/drop/", sites.drop_known, name="site-drop"),
+    path("sites/<int:pk>/horizon/", horizons.horizon, name="horizon"),
+    path("sites/<int:pk>/horizon/draw/", horizons.draw, name="horizon-draw"),
+    path("sites/<int:pk>/horizon/bring/", horizons.bring, name="horizon-bring"),
+    path("sites/<int:pk>/horizon.csv", horizons.carry, name="horizon-carry"),
+    path("sites/<int:pk>/pictures/", horizons.add_picture, name="scout-add"),
+    path("sites/pictures/<int:pk>.jpg", horizons.picture, name="scout-picture"),
+    path("sites/pictures/<int:pk>/drop/", horizons.drop_picture, name="scout-drop"),
+    path("sites/pictures/<int:pk>/trace/", horizons.trace, name="trace"),
+    path("sites/<int:pk>/forecast/", forecasts.forecast, name="forecast"),
+    path("sites/<int:pk>/forecast/panel/", forecasts.panel, name="forecast-panel"),
+    path("sites/<int:pk>/forecast/refresh/", forecasts.refresh, name="forecast-refresh"),
+    path("sites/<int:pk>/forecast/bring/", forecasts.bring, name="forecast-bring"),
+    path("sites/<int:pk>/forecast.csv", forecasts.as_csv, name="forecast-csv"),
+    path("habits/", nights.habits, name="habits"),
+    path("season/best/", nights.best, name="best"),
     path("night/", nights.next_night, name="next-night"),
     path("season/", nights.first_season, name="first-season"),
     path("sites/<int:pk>/season/<int:year>/", nights.season_sheet, name="season"),
     path("sites/<int:pk>/season/<int:year>.png", nights.season_picture, name="season-picture"),
+    path("sites/<int:pk>/season/minute.json", nights.season_minute, name="season-minute"),
+    path("sites/<int:pk>/season/<int:year>.csv", nights.season_table, name="season-table"),
+    path("sites/<int:pk>/season/<int:year>.ics", nights.season_calendar, name="season-calendar"),
     path("sites/<int:pk>/night/", nights.go_to_night, name="go-to-night"),
     path("sites/<int:pk>/night/<str:day>/", nights.night, name="night"),
     path("sites/<int:pk>/night/<str:day>/calendar.ics", nights.night_calendar, name="night-calendar"),
+    path("sites/<int:pk>/night/<str:day>/hours/", nights.night_hours, name="night-hours"),
+    path("sites/<int:pk>/night/<str:day>/plan/", nights.night_plan, name="night-plan"),
+    path("skyline/", skylines.first_skyline, name="first-skyline"),
+    path("sites/<int:pk>/skyline/", skylines.skyline, name="skyline"),
+    path("sites/<int:pk>/skyline/scene.json", skylines.scene, name="skyline-scene"),
+    path("sites/<int:pk>/skyline/sky.jpg", skylines.sky, name="skyline-sky"),
+    path("sites/<int:pk>/stand/", stands.stand, name="stand"),
+    path("sites/<int:pk>/stand.gpx", stands.stand_gpx, name="stand-gpx"),
     path("shots/", shots.shots, name="shots"),
     path("sites/<int:pk>/shots/new/", shots.new, name="shot-new"),
     path("shots/<int:pk>/", shots.shot, name="shot"),

@@ -2,6 +2,7 @@
 
 import csv
 import io
+from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -38,7 +39,7 @@ def night_data(night: Night, verdict: Verdict) -> dict[str, Any]:
         "date": night.day.isoformat(), "sun": _times(night.sun),
         "moon": {**_times(night.moon), "illuminated_fraction": round(night.illuminated, 4),
                  "days_from_new": round(night.new_moon_days, 2)},
-        "target": {**_times(night.target), "highest": _moment(night.highest)},
+        "target": {"key": night.what.key, **_times(night.target), "highest": _moment(night.highest)},
         "windows": [_window(w) for w in night.windows], "usable_minutes": round(night.usable, 1),
         "score": verdict.score, "verdict": verdict.word, "reasons": verdict.reasons,
         "schools": {key: {"name": s.name, "yes": s.yes, "value": round(s.value, 2), "threshold": s.threshold, "words": s.words}
@@ -70,8 +71,8 @@ def nights_csv(nights: list[Night], verdicts: list[Verdict]) -> str:
     return out.getvalue()
 
 
-def nights_ics(site: Site, nights: list[Night], verdicts: list[Verdict]) -> str:
-    """The windows of nights as iCalendar events with an alarm three hours before."""
+def nights_ics(site: Site, nights: list[Night], verdicts: list[Verdict], notes: Sequence[str] = ()) -> str:
+    """The windows of nights as iCalendar events in the site's time zone, with notes and an alarm three hours before."""
     calendar = Calendar()
     calendar.add("prodid", "-//Vinter//Nights//EN")
     calendar.add("version", "2.0")
@@ -81,15 +82,18 @@ def nights_ics(site: Site, nights: list[Night], verdicts: list[Verdict]) -> str:
             event = Event()
             event.add("uid", f"{n.day.isoformat()}-{round(w.start)}-{site.lat:.4f}-{site.lon:.4f}@vinter")
             event.add("dtstamp", stamp)
-            event.add("summary", f"Milky Way window{f' at {site.name}' if site.name else ''}: {w.usable:.0f} usable min, {v.word}")
-            event.add("dtstart", datetime.fromtimestamp(round(w.start), UTC))
-            event.add("dtend", datetime.fromtimestamp(round(w.end), UTC))
-            event.add("description", "\n".join(v.reasons))
+            event.add("summary", f"{n.what.name}{f' at {site.name}' if site.name else ''}: {w.usable:.0f} usable min, {v.word}")
+            event.add("dtstart", datetime.fromtimestamp(round(w.start), site.zone))
+            event.add("dtend", datetime.fromtimestamp(round(w.end), site.zone))
+            event.add("description", "\n".join([*v.reasons, *notes]))
+            if site.name:
+                event.add("location", site.name)
             event.add("geo", (site.lat, site.lon))
             alarm = Alarm()
             alarm.add("action", "DISPLAY")
-            alarm.add("description", "Pack and leave for the Milky Way window")
+            alarm.add("description", f"Pack and leave: {n.what.name}")
             alarm.add("trigger", timedelta(hours=-3))
             event.add_component(alarm)
             calendar.add_component(event)
+    calendar.add_missing_timezones()
     return str(calendar.to_ical().decode())

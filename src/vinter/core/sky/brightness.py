@@ -8,6 +8,8 @@ from vinter.core.sky.ephemeris import Array, separation
 
 NATURAL_ZENITH = 21.95  # V mag/arcsec^2; +-0.25 over the solar cycle
 NIGHT_IN_TWILIGHT = 21.7  # the dark sky contained in the measured twilight curve
+CLASS_LIMITS = (21.76, 21.6, 21.3, 20.8, 20.3, 19.25, 18.5, 18.0)  # lower limits of classes 1 to 8
+CLASS_MIDDLES = (21.87, 21.68, 21.45, 21.05, 20.55, 19.8, 18.9, 18.25, 17.5)  # what a class read off a map stands for
 # One standard deviation of each model, magnitudes.
 SIGMA = {"natural": 0.20, "moon": 0.25, "twilight": 0.30, "towns": 0.40}
 
@@ -115,5 +117,4 @@ def extinction_costs(altitude: Array, extinction: float, clean: float = 0.172) -
 
 def sky_class(zenith: float) -> int:
     """Class 1 to 9 of a zenith brightness in mag/arcsec^2, by the conventional lower limits."""
-    limits = (21.76, 21.6, 21.3, 20.8, 20.3, 19.25, 18.5, 18.0)
-    return 1 + sum(bool(zenith < limit) for limit in limits)
+    return 1 + sum(bool(zenith < limit) for limit in CLASS_LIMITS)

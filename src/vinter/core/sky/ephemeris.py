@@ -136,6 +136,16 @@ def horizontal(vectors: Array, gast: Array, site: Site) -> tuple[Array, Array, A
     return altitude, np.degrees(np.arctan2(y, north)) % 360, distance
 
 
+def diurnal_path(lat: float, declination: float, count: int = 145) -> list[tuple[float, float]]:
+    """Azimuth and airless altitude (degrees) along a day's way of a declination, in the order of azimuth."""
+    hour, dec, phi = np.radians(np.linspace(-180, 180, count)), np.radians(declination), np.radians(lat)
+    altitude = np.arcsin(np.clip(np.sin(phi) * np.sin(dec) + np.cos(phi) * np.cos(dec) * np.cos(hour), -1, 1))
+    east = -np.cos(dec) * np.sin(hour)
+    north = np.cos(phi) * np.sin(dec) - np.sin(phi) * np.cos(dec) * np.cos(hour)
+    azimuth = np.degrees(np.arctan2(east, north)) % 360
+    return sorted((round(float(a), 2), round(float(h), 2)) for a, h in zip(azimuth, np.degrees(altitude), strict=True))
+
+
 def refraction(altitude: Array) -> Array:
     """Refraction in degrees at a true altitude in degrees (Saemundsson), zero below -2 degrees."""
     h = np.maximum(altitude, -2.0)

@@ -10,6 +10,7 @@ from vinter.core.sky.brightness import sky_class
 from vinter.core.sky.glow import glow
 from vinter.core.sky.nights import SUN_LEVELS, Night, Thresholds, Window
 from vinter.core.sky.site import Site
+from vinter.core.sky.targets import position
 
 FULL_SCORE_MINUTES = 120.0  # so many minutes under a perfect zenith score 100
 GOOD, FAIR = 40.0, 15.0
@@ -126,11 +127,21 @@ def _sun_at(site: Site, t: float) -> float:
     return float(eph.horizontal(e.sun(at), e.gast(at), site)[0][0])
 
 
+def _ground_at(site: Site, night: Night, t: float) -> float:
+    """Altitude in degrees of the horizon profile below the target at a time."""
+    if site.horizon is None:
+        return 0.0
+    return float(site.horizon.at(position(site, eph.year_of(t), np.array([t]), night.what)[1])[0])
+
+
 def _edge_reason(site: Site, night: Night, limits: Thresholds, t: float, opens: bool) -> str:
     """What opens or closes a window: the target's height, the Sun's depth, or the user's own hours."""
     name = _named(night)
     if any(abs(x - t) < 1 for x in night.target["rise" if opens else "set"]):
-        return f"{name} clears {'the ground' if site.horizon else f'{limits.min_altitude:g}°'}" if opens else f"{name} sinks too low"
+        hidden = _ground_at(site, night, t) > limits.min_altitude
+        if opens:
+            return f"{name} clears {'the ground' if hidden else f'{limits.min_altitude:g}°'}"
+        return f"{name} goes behind the ground" if hidden else f"{name} sinks below {limits.min_altitude:g}°"
     if abs(_sun_at(site, t) - limits.sun_for(night.what)) < 0.02:
         return "darkness falls" if opens else "dawn comes"
     if night.what.highest < 90:

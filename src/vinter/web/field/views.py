@@ -10,7 +10,6 @@ from django.template.loader import render_to_string
 from django.utils.text import slugify
 
 from vinter.core.card import checks
-from vinter.core.sky.nights import nights
 from vinter.web.chain import head
 from vinter.web.nights.drawing import draw
 from vinter.web.owned import owned
@@ -24,7 +23,7 @@ def cards(request: HttpRequest) -> HttpResponse:
 
 def _context(shot: Shot) -> dict[str, Any]:
     core = shot.site.core()
-    night = nights(core, shot.night, shot.night)[0]
+    night = shot.found_night()
     return {"shot": shot, "night": night, "strip": draw(core, night, 350, 34, red=True), "tz": shot.site.tz,
             "checks": checks(shot.core_lens, shot.iso, shot.shutter, shot.frames, shot.pose), "minutes": shot.minutes, "window": night.best}
 

@@ -8,7 +8,6 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
-from vinter.core.sky.nights import nights
 from vinter.web.chain import head
 from vinter.web.finish.models import Export, Finish
 from vinter.web.nights.drawing import Strip, draw
@@ -31,7 +30,7 @@ class Entry:
 
 
 def _entry(shot: Shot) -> Entry:
-    night = nights(shot.site.core(), shot.night, shot.night)[0]
+    night = shot.found_night()
     strip = draw(shot.site.core(), night, 420, 30)
     takes = list(shot.take_set.all())
     stacks = list(Stack.objects.filter(take__in=takes))

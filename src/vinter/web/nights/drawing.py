@@ -1,15 +1,17 @@
 """The night strip as numbers to draw: positions, tones and lines. No judgement is made here."""
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 import numpy as np
 
 from vinter.core.sky.brightness import to_magnitudes
+from vinter.core.sky.ephemeris import year_of
 from vinter.core.sky.nights import Night
 from vinter.core.sky.site import Site
-from vinter.core.sky.track import Track
+from vinter.core.sky.targets import Target
+from vinter.core.sky.track import Track, track
 
 PAPER, INK, MOONWASH = (241, 243, 242), (16, 33, 63), (149, 178, 212)
 EMBER = (190, 0, 0)
@@ -34,6 +36,7 @@ class Strip:
     costs: list[tuple[str, str]]
     levels: list[tuple[float, int]]
     samples: list[dict[str, Any]]
+    ground: str
 
     def x(self, unix: float) -> float:
         """Horizontal place of a time."""
@@ -41,17 +44,25 @@ class Strip:
 
 
 def _darkness(track: Track) -> np.ndarray[Any, Any]:
-    """Darkness 0 to 1 of the sky at the target; below the horizon, where no town shines, without the towns."""
+    """Darkness 0 to 1 of the sky at the target; below the horizon, where no town shines, without the towns.
+
+    Around what shines by itself moonlight is left out: it is the Moon, or does not mind it.
+    """
     parts = track.parts
-    seen = parts.total - np.where(track.alt < 0, parts.towns, 0)
+    seen = parts.total - np.where(track.alt < 0, parts.towns, 0) - (0 if track.what.dark else parts.moon)
     return np.asarray(np.clip((to_magnitudes(seen) - DAY_MAG) / (DARK_MAG - DAY_MAG), 0, 1) ** 1.5)
+
+
+def _up(track: Track, min_altitude: float) -> np.ndarray[Any, Any]:
+    """Where the target stands high enough, clear of the ground and not too high."""
+    return np.asarray((track.alt >= np.maximum(track.ground, min_altitude)) & (track.alt <= track.what.highest))
 
 
 def tones(track: Track, min_altitude: float = 10.0) -> np.ndarray[Any, Any]:
     """Colours (n, 3) of a track's samples: ink by darkness, pale where the target is low, washed where the Moon shines."""
     dark = _darkness(track)
-    strength = dark * np.where(track.alt >= min_altitude, 1.0, 0.28)
-    wash = np.clip(track.parts.costs()["moon"] / 2.5, 0, 0.85) * dark
+    strength = dark * np.where(_up(track, min_altitude), 1.0, 0.28)
+    wash = np.clip(track.parts.costs()["moon"] / 2.5, 0, 0.85) * dark if track.what.dark else np.zeros_like(dark)
     paper, ink, moon = (np.array(c, float) for c in (PAPER, INK, MOONWASH))
     tone = paper + (ink - paper) * strength[:, None]
     return np.asarray(np.round(tone + (moon - tone) * wash[:, None]), np.uint8)
@@ -60,7 +71,7 @@ def tones(track: Track, min_altitude: float = 10.0) -> np.ndarray[Any, Any]:
 def embers(track: Track, min_altitude: float = 10.0) -> np.ndarray[Any, Any]:
     """The same in red light only: black where it is dark and the target is up."""
     dark = _darkness(track)
-    share = 0.65 - 0.65 * dark * np.where(track.alt >= min_altitude, 1.0, 0.75)
+    share = 0.65 - 0.65 * dark * np.where(_up(track, min_altitude), 1.0, 0.75)
     return np.asarray(np.round(np.array(EMBER, float) * share[:, None]), np.uint8)
 
 
@@ -98,13 +109,22 @@ def _ticks(site: Site, start: float, end: float, width: int) -> list[tuple[float
 
 def _samples(track: Track) -> list[dict[str, Any]]:
     """What the cursor reads, every sample."""
-    parts, costs = track.parts, track.costs
+    parts, costs, contrast = track.parts, track.costs, track.contrast
     lit = track.illuminated
     return [{"t": float(track.t[i]), "alt": round(float(track.alt[i]), 1), "az": round(float(track.az[i])),
              "tilt": round(float(track.tilt[i])), "sky": round(float(parts.brightness[i]), 2),
              "err": round(float(parts.uncertainty[i]), 2), "sun": round(float(track.sun_alt[i]), 1),
              "moon": round(float(track.moon_alt[i]), 1), "lit": round(100 * float(lit[i])),
+             "contrast": None if contrast is None else round(float(contrast[i]), 2),
              "cost": {name: round(float(v[i]), 2) for name, v in costs.items()}} for i in range(len(track.t))]
+
+
+def reading(site: Site, unix: float, what: Target) -> dict[str, Any]:
+    """What stands at one minute: day and time in the site's zone and the figures the cursor of a strip shows."""
+    at = track(site, year_of(unix), np.array([float(unix)]), what)
+    local = datetime.fromtimestamp(unix, site.zone)
+    evening = (local - timedelta(hours=12)).date()
+    return {"day": evening.isoformat(), "evening": evening.strftime("%a %-d %b"), "time": local.strftime("%H:%M"), **_samples(at)[0]}
 
 
 def draw(site: Site, night: Night, width: int = 860, height: int = 220, top: float = 45.0, min_altitude: float = 10.0,
@@ -116,6 +136,7 @@ def draw(site: Site, night: Night, width: int = 860, height: int = 220, top: flo
     start, end = float(track.t[0]), float(track.t[-1])
     x = (track.t - start) / (end - start) * width
     top = max(top, float(np.ceil(track.alt.max() / 10) * 10))
+    step = 10 if top <= 50 else 20
     colours = embers(track, min_altitude) if red else tones(track, min_altitude)
     stops = [(f"{100 * x[i] / width:.2f}%", "#{:02x}{:02x}{:02x}".format(*colours[i])) for i in range(0, len(x), 2 if width > 500 else 4)]
 
@@ -125,7 +146,8 @@ def draw(site: Site, night: Night, width: int = 860, height: int = 220, top: flo
     shown_moon = (track.moon_alt > 0) & (track.moon_alt < top)
     strip = Strip(width, height, start, end, stops, _runs(x, y(track.alt), track.alt > 0),
                   _runs(x, y(track.moon_alt), shown_moon), _ticks(site, start, end, width), [],
-                  _cost_areas(track, x, 150.0), [(float(y(np.array(a))), a) for a in range(10, int(top), 10)], _samples(track))
+                  _cost_areas(track, x, 150.0), [(float(y(np.array(a))), a) for a in range(10, int(top), step)], _samples(track),
+                  _path(np.r_[x, x[::-1]], np.r_[y(track.ground), np.full(len(x), height)]) + "Z" if site.horizon else "")
     for w in night.windows:
         strip.brackets.append({"x0": strip.x(w.start), "x1": strip.x(w.end), "start": w.start, "end": w.end})
     return strip

@@ -1,42 +1,44 @@
 """What lies ahead at a site: the next good window and the best nights, one a lunation."""
 
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from functools import lru_cache
 
-from vinter.core.sky.nights import Night, nights
+from vinter.core.sky.choose import Run, Wishes, runs
+from vinter.core.sky.nights import Night, Thresholds, nights
 from vinter.core.sky.site import Site
+from vinter.core.sky.targets import Target
 from vinter.core.sky.verdict import FAIR, Verdict, judge
+from vinter.web.nights.asking import Asked
+from vinter.web.sites.models import Site as OwnSite
 
 AHEAD_DAYS = 365
-SAME_RUN_DAYS = 3  # a gap in the good nights longer than this begins a new run
+MOST_RUNS = 7
 
 
 @dataclass(frozen=True)
 class Outlook:
-    """The next night worth it with its verdict, and the best evening of each lunation with its run of nights."""
+    """A year of judged nights, the first one worth it, and the best evening of each lunation with its run of nights."""
 
+    judged: list[tuple[Night, Verdict]]
     next_night: Night | None
     verdict: Verdict | None
-    runs: list[tuple[Night, Verdict, date, date]]
+    runs: list[Run]
 
 
-def runs(good: list[tuple[Night, Verdict]]) -> list[tuple[Night, Verdict, date, date]]:
-    """Nights worth it, gathered by lunation: the best evening with first and last of its run, best run first."""
-    groups: list[list[tuple[Night, Verdict]]] = []
-    for n, v in good:
-        if groups and (n.day - groups[-1][-1][0].day).days <= SAME_RUN_DAYS:
-            groups[-1].append((n, v))
-        else:
-            groups.append([(n, v)])
-    best = [(*max(g, key=lambda nv: nv[0].equivalent), g[0][0].day, g[-1][0].day) for g in groups]
-    return sorted(best, key=lambda row: -row[0].equivalent)
-
-
-@lru_cache(maxsize=16)
-def outlook(site: Site, today: date) -> Outlook:
+@lru_cache(maxsize=24)
+def outlook(site: Site, today: date, what: Target, limits: Thresholds, wishes: Wishes) -> Outlook:
     """Scan a year of nights from today."""
-    found = [(n, judge(site, n)) for n in nights(site, today, today + timedelta(days=AHEAD_DAYS))]
-    good = [(n, v) for n, v in found if v.score >= FAIR]
-    first = good[0] if good else (None, None)
-    return Outlook(first[0], first[1], runs(good)[:7])
+    judged = [(n, judge(site, n, limits)) for n in nights(site, today, today + timedelta(days=AHEAD_DAYS), limits, what)]
+    first = next(((n, v) for n, v in judged if v.score >= FAIR and wishes.suits(n, v)), (None, None))
+    return Outlook(judged, first[0], first[1], runs(judged, wishes)[:MOST_RUNS])
+
+
+def today(site: OwnSite) -> date:
+    """The date at a site now."""
+    return datetime.now(site.core().zone).date()
+
+
+def ahead(site: OwnSite, ask: Asked) -> Outlook:
+    """The year ahead of a site for what a page was asked."""
+    return outlook(site.core(), today(site), ask.what, ask.limits, ask.wishes)

@@ -4,6 +4,7 @@ from typing import Any
 
 from django import forms
 
+from vinter.core.camera.projection import Pose
 from vinter.web.gear.models import Phone
 
 USES = [("post", "Phone-sized post (8 px of trail)"), ("screen", "Large screen (4 px)"), ("print", "Print (2 px)")]
@@ -19,12 +20,21 @@ class ShotForm(forms.Form):
     shutter = forms.FloatField(min_value=0.01, max_value=3600, required=False, label="Shutter, s")
     frames = forms.IntegerField(min_value=1, max_value=400, required=False, label="Frames")
     title = forms.CharField(max_length=120, required=False, label="Title")
+    target = forms.CharField(max_length=60, required=False, widget=forms.HiddenInput)
+    az = forms.FloatField(min_value=-360, max_value=720, required=False, widget=forms.HiddenInput)
+    up = forms.FloatField(min_value=-60, max_value=90, required=False, widget=forms.HiddenInput)
+    roll = forms.FloatField(min_value=-180, max_value=180, required=False, widget=forms.HiddenInput)
 
     def __init__(self, owner: Any, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.phones = {p.pk: p for p in Phone.objects.filter(owner=owner)}
         self.fields["lens"].choices = [  # type: ignore[attr-defined]
             (f"{p.pk}:{name}", f"{p.name}, {name}") for p in self.phones.values() for name in p.lenses]
+
+    def pose(self) -> Pose | None:
+        """Where the skyline's frame pointed; None when the shot is aimed by itself."""
+        az, up = self.cleaned_data.get("az"), self.cleaned_data.get("up")
+        return None if az is None or up is None else Pose(az % 360, up, self.cleaned_data.get("roll") or 0.0)
 
     def chosen(self) -> tuple[Phone, str]:
         """The phone and the lens's name."""

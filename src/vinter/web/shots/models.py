@@ -2,6 +2,7 @@
 
 from functools import cached_property
 from typing import Any
+from urllib.parse import urlencode
 
 from django.conf import settings
 from django.db import models
@@ -10,7 +11,10 @@ from vinter.core.camera.exposure import burst_minutes
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
 from vinter.core.simulate.phone import Burst
+from vinter.core.sky.nights import Night, nights
+from vinter.core.sky.targets import target
 from vinter.web.gear.models import Phone
+from vinter.web.nights.models import habits_of
 from vinter.web.sites.models import Site
 
 
@@ -24,6 +28,7 @@ class Shot(models.Model):
     title = models.CharField(max_length=120)
     night = models.DateField()
     moment = models.FloatField()
+    target = models.CharField(max_length=60, default="core")
     use = models.CharField(max_length=10, default="screen")
     portrait = models.BooleanField(default=False)
     iso = models.IntegerField()
@@ -69,6 +74,17 @@ class Shot(models.Model):
     def pose(self) -> Pose:
         """Where the lens points."""
         return Pose(**self.plan["pose"])
+
+    def found_night(self) -> Night:
+        """Its night, judged for its target by its owner's thresholds."""
+        return nights(self.site.core(), self.night, self.night, habits_of(self.owner).limits(), target(self.target))[0]
+
+    @property
+    def skyline_query(self) -> str:
+        """The address part that shows this shot over the skyline."""
+        return urlencode({"t": round(self.moment), "target": self.target, "lens": f"{self.phone_id}:{self.lens}",
+                          "portrait": "1" if self.portrait else "", "az": self.pose.azimuth, "up": self.pose.altitude,
+                          "roll": self.pose.roll})
 
     def burst(self, seed: int) -> Burst:
         """What the simulated phone is told to shoot this."""

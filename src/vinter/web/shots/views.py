@@ -11,10 +11,12 @@ import vinter
 from vinter.core.errors import BadInput
 from vinter.core.shot import ShotPlan, field_of_view, plan_shot
 from vinter.core.sky.nights import Night, nights
+from vinter.core.sky.targets import CORE, Target, target
 from vinter.core.sky.verdict import compass
 from vinter.web.chain import head
 from vinter.web.gear.models import Phone
 from vinter.web.nights.drawing import draw
+from vinter.web.nights.models import habits_of
 from vinter.web.owned import owned
 from vinter.web.shots.forms import ShotForm
 from vinter.web.shots.models import Shot
@@ -27,11 +29,11 @@ def shots(request: HttpRequest) -> HttpResponse:
     return render(request, "shots/shots.html", {"shots": own, **head("Shot")})
 
 
-def _night_of(site: Site, moment: float) -> Night:
-    """The night (noon to noon) that holds a moment."""
+def _night_of(request: HttpRequest, site: Site, moment: float, what: Target) -> Night:
+    """The night (noon to noon) that holds a moment, judged by the user's own thresholds."""
     core = site.core()
     day = (datetime.fromtimestamp(moment, core.zone) - timedelta(hours=12)).date()
-    return nights(core, day, day)[0]
+    return nights(core, day, day, habits_of(request.user).limits(), what)[0]
 
 
 def _moment(text: str) -> float:
@@ -44,7 +46,8 @@ def _moment(text: str) -> float:
 def _plan(form: ShotForm, site: Site, moment: float, night: Night) -> tuple[Phone, str, ShotPlan]:
     phone, lens = form.chosen()
     data = form.cleaned_data
-    plan = plan_shot(site.core(), moment, phone.core().lens(lens), night, data["use"], bool(data["portrait"]), data["frames"])
+    plan = plan_shot(site.core(), moment, phone.core().lens(lens), night, data["use"], bool(data["portrait"]), data["frames"],
+                     night.what, form.pose())
     return phone, lens, plan
 
 
@@ -52,7 +55,7 @@ def new(request: HttpRequest, pk: int) -> HttpResponse:
     """Choose lens and use for a minute at a site; figures follow at once, saving keeps them."""
     site = owned(Site, request, pk)
     moment = _moment(request.POST.get("t") or request.GET.get("t") or "nothing")
-    night = _night_of(site, moment)
+    night = _night_of(request, site, moment, target(request.POST.get("target") or request.GET.get("target") or "core"))
     first = Phone.objects.filter(owner=request.user, key="marlet-7").first() or Phone.objects.filter(owner=request.user).first()
     if first is None:
         raise BadInput("no phone yet: add one under Gear")
@@ -73,20 +76,24 @@ def new(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "shots/figures.html" if drafting else "shots/new.html", context)
 
 
+def _short(what: Target) -> str:
+    return "core" if what.key == CORE.key else what.name[:60]
+
+
 def _save(request: HttpRequest, site: Site, phone: Phone, lens: str, moment: float, night: Night, plan: ShotPlan,
           data: dict[str, Any]) -> Shot:
     advice = plan.exposure
     return Shot.objects.create(
-        owner=request.user, site=site, phone=phone, lens=lens, night=night.day, moment=moment, use=data["use"],
+        owner=request.user, site=site, phone=phone, lens=lens, night=night.day, moment=moment, use=data["use"], target=night.what.key,
         portrait=plan.portrait, iso=data["iso"] or advice.iso.chosen, shutter=data["shutter"] or advice.shutter.chosen,
         frames=data["frames"] or advice.frames.count, plan=plan.data(), version=vinter.__version__,
-        title=data["title"] or f"{site.name}, core in the {compass(plan.at.azimuth)}")
+        title=data["title"] or f"{site.name}, {_short(night.what)} in the {compass(plan.at.azimuth)}")
 
 
 def shot(request: HttpRequest, pk: int) -> HttpResponse:
     """A saved shot with its figures and what came of it."""
     one = owned(Shot, request, pk)
-    night = nights(one.site.core(), one.night, one.night)[0]
+    night = one.found_night()
     strip = draw(one.site.core(), night, 860, 90)
     return render(request, "shots/shot.html", {
         "shot": one, "night": night, "strip": strip, "at_x": strip.x(one.moment) if strip else None,

@@ -1,4 +1,4 @@
-"""The form of a site; its bounds are the core's."""
+"""Forms of a site and of what is known of it; bounds are the core's."""
 
 from typing import Any
 from zoneinfo import available_timezones
@@ -6,28 +6,39 @@ from zoneinfo import available_timezones
 from django import forms
 
 from vinter.core.errors import BadInput
-from vinter.web.sites.models import Site
+from vinter.core.ground.zones import zone_at
+from vinter.core.sky.site import Site as CoreSite
+from vinter.web.sites.models import Reading, Site, StrayLight
 
+CLASSES = [("", "not known"), *((str(n), f"class {n}") for n in range(1, 10))]
 LABELS = {"lat": "Latitude, ° (north +)", "lon": "Longitude, ° (east +)", "elevation": "Elevation, m", "tz": "Time zone",
-          "zenith": "Zenith brightness, mag/arcsec²", "extinction": "Extinction, mag/airmass", "cautions": "Cautions for the card",
-          "favourite": "Show on the home page first"}
+          "zenith": "Zenith brightness, mag/arcsec²", "sky_class": "Class read off a map", "extinction": "Extinction, mag/airmass",
+          "drive": "Drive from home, min", "access": "Access and parking", "permission": "Whose ground, permission",
+          "cautions": "Hazards, for the card", "favourite": "Show on the home page first", "home": "This is home: drives start here"}
+LONG = ("access", "permission", "notes", "cautions")
 
 
 class SiteForm(forms.ModelForm):  # type: ignore[type-arg]
     """Add or change a site."""
 
+    sky_class = forms.TypedChoiceField(choices=CLASSES, coerce=int, empty_value=None, required=False, label=LABELS["sky_class"])
+
     class Meta:
         model = Site
-        fields = ["name", "lat", "lon", "elevation", "tz", "zenith", "extinction", "notes", "cautions", "favourite"]
+        fields = ["name", "lat", "lon", "elevation", "tz", "zenith", "sky_class", "extinction", "drive", "access", "permission", "notes",
+                  "cautions", "favourite", "home"]
         labels = LABELS
-        help_texts = {"zenith": "From a meter; empty: taken from the towns around",
-                      "extinction": "0.17 clean mountain air, 0.25–0.30 low sites"}
-        widgets = {"notes": forms.Textarea({"rows": 2}), "cautions": forms.Textarea({"rows": 2}),
-                   "tz": forms.TextInput({"list": "zones"})}
+        help_texts = {"zenith": "known without a meter's date; readings below win", "tz": "empty: found from the position",
+                      "extinction": "0.17 clean mountain air, 0.25 to 0.30 low or humid",
+                      "drive": "empty: estimated from the straight line"}
+        widgets = {name: forms.Textarea(attrs={"rows": 2}) for name in LONG} | {"tz": forms.TextInput(attrs={"list": "zones"})}
 
     def clean_tz(self) -> str:
-        """Only zones this machine knows."""
-        zone = str(self.cleaned_data["tz"])
+        """Only zones this machine knows; found offline from the position when left empty."""
+        zone = str(self.cleaned_data["tz"]).strip()
+        lat, lon = self.cleaned_data.get("lat"), self.cleaned_data.get("lon")
+        if not zone and lat is not None and lon is not None:
+            zone = zone_at(lat, lon)
         if zone not in available_timezones():
             raise forms.ValidationError(f"{zone} is not a time zone; use a name like Europe/Lisbon")
         return zone
@@ -37,7 +48,31 @@ class SiteForm(forms.ModelForm):  # type: ignore[type-arg]
         data = super().clean() or {}
         if not self.errors:
             try:
-                Site(**{f: data.get(f) for f in ("name", "lat", "lon", "elevation", "tz", "zenith", "extinction")}).core()
+                CoreSite(data["lat"], data["lon"], data["tz"], data["elevation"], data["zenith"], data["extinction"])
             except BadInput as error:
                 raise forms.ValidationError(str(error)) from error
         return data
+
+
+class ReadingForm(forms.ModelForm):  # type: ignore[type-arg]
+    """A meter's reading."""
+
+    zenith = forms.FloatField(min_value=15, max_value=22.3, label="Reading, mag/arcsec²")
+
+    class Meta:
+        model = Reading
+        fields = ["day", "zenith", "note"]
+        labels = {"day": "Evening of", "note": "Note"}
+        widgets = {"day": forms.DateInput(attrs={"type": "date"})}
+
+
+class StrayLightForm(forms.ModelForm):  # type: ignore[type-arg]
+    """A lamp that shines in."""
+
+    azimuth = forms.FloatField(min_value=0, max_value=360, label="Bearing, °")
+
+    class Meta:
+        model = StrayLight
+        fields = ["azimuth", "start", "end", "words"]
+        labels = {"start": "On from", "end": "until", "words": "What it is"}
+        widgets = {"start": forms.TimeInput(attrs={"type": "time"}), "end": forms.TimeInput(attrs={"type": "time"})}

@@ -1,25 +1,37 @@
-"""Places a person shoots from."""
+"""Places a person shoots from, and what is known of each."""
+
+from typing import Any
 
 from django.conf import settings
 from django.db import models
 
+from vinter.core.ground.drive import Drive, estimated_drive
+from vinter.core.sky.brightness import CLASS_MIDDLES
+from vinter.core.sky.glow import bearing_distance, glow
+from vinter.core.sky.horizon import Horizon
 from vinter.core.sky.site import Site as CoreSite
 
 
 class Site(models.Model):
-    """A place with its sky: a zenith brightness the user gives, else the town model."""
+    """A place with its sky: a meter's readings win over a given brightness, that over a class, that over the town model."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
     name = models.CharField(max_length=80)
     lat = models.FloatField()
     lon = models.FloatField()
     elevation = models.FloatField(default=0)
-    tz = models.CharField(max_length=60)
+    tz = models.CharField(max_length=60, blank=True)
     zenith = models.FloatField(null=True, blank=True)
+    sky_class = models.PositiveSmallIntegerField(null=True, blank=True)
     extinction = models.FloatField(default=0.25)
+    drive = models.FloatField(null=True, blank=True)
+    access = models.TextField(blank=True, default="")
+    permission = models.TextField(blank=True, default="")
     notes = models.TextField(blank=True, default="")
     cautions = models.TextField(blank=True, default="")
     favourite = models.BooleanField(default=False)
+    home = models.BooleanField(default=False)
+    horizon = models.JSONField(default=list, blank=True)
 
     class Meta:
         ordering = ["-favourite", "name"]
@@ -27,6 +39,83 @@ class Site(models.Model):
     def __str__(self) -> str:
         return self.name
 
+    def sky(self) -> tuple[float | None, str]:
+        """Zenith brightness to compute with (None: the town model), and in a few words where it comes from."""
+        readings = list(self.reading_set.all()[:3])
+        if readings:
+            values = sorted(r.zenith for r in readings)
+            return values[len(values) // 2], f"meter, {readings[0].day:%-d %b %Y}"
+        if self.zenith is not None:
+            return self.zenith, "given"
+        if self.sky_class:
+            return CLASS_MIDDLES[self.sky_class - 1], f"class {self.sky_class}"
+        return None, "town model"
+
     def core(self) -> CoreSite:
         """The site for the core."""
-        return CoreSite(self.lat, self.lon, self.tz, self.elevation, self.zenith, self.extinction, self.name)
+        zenith = self.sky()[0] if self.pk else self.zenith
+        profile = Horizon(tuple((float(a), float(h)) for a, h in self.horizon)) if self.horizon else None
+        return CoreSite(self.lat, self.lon, self.tz, self.elevation, zenith, self.extinction, self.name, profile)
+
+    def shown_sky(self) -> dict[str, Any]:
+        """Zenith brightness with its error and source, and what the towns alone would give."""
+        value, source = self.sky()
+        model = glow(self.lat, self.lon)
+        return {"zenith": model.zenith if value is None else value, "source": source, "error": 0.4 if value is None else 0.1,
+                "glow": model}
+
+    def drive_from(self, home: "Site | None") -> Drive:
+        """The drive from home: what the user says, else an estimate; unknown where there is no home."""
+        if self.drive is not None:
+            return Drive(self.drive)
+        if home is None:
+            return Drive(None, True)
+        return estimated_drive(float(bearing_distance(home.lat, home.lon, self.lat, self.lon)[1]))
+
+
+class Reading(models.Model):
+    """A sky-brightness meter's reading at the zenith, in mag/arcsec^2."""
+
+    site = models.ForeignKey(Site, models.CASCADE)
+    day = models.DateField()
+    zenith = models.FloatField()
+    note = models.CharField(max_length=200, blank=True, default="")
+
+    class Meta:
+        ordering = ["-day", "-id"]
+
+    def __str__(self) -> str:
+        return f"{self.zenith:.2f} on {self.day}"
+
+
+class StrayLight(models.Model):
+    """A lamp that shines into the site: its bearing in degrees and the hours it is on, empty for all night."""
+
+    site = models.ForeignKey(Site, models.CASCADE)
+    azimuth = models.FloatField()
+    start = models.TimeField(null=True, blank=True)
+    end = models.TimeField(null=True, blank=True)
+    words = models.CharField(max_length=120)
+
+    class Meta:
+        ordering = ["azimuth"]
+
+    def __str__(self) -> str:
+        return self.words
+
+
+class ScoutPicture(models.Model):
+    """A picture taken by day; with a fix it is a panorama over which the horizon can be traced."""
+
+    site = models.ForeignKey(Site, models.CASCADE)
+    stored = models.CharField(max_length=60)
+    caption = models.CharField(max_length=200, blank=True, default="")
+    width = models.IntegerField()
+    height = models.IntegerField()
+    added = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return self.caption or self.stored

@@ -1,26 +1,133 @@
-"""Sites: list, add, change."""
+"""Sites: the list and the map, adding, changing, bringing and carrying away."""
 
+from collections.abc import Callable
+from typing import Any
+
+from django.db import transaction
+from django.forms import ModelForm
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
 
-from vinter.core.sky.glow import glow
+from vinter.core.errors import BadInput
+from vinter.core.formats.waypoints import Waypoint, csv_text, geojson_text, gpx_text, read_waypoints
+from vinter.core.ground.darker import darker
+from vinter.core.ground.zones import zone_at
+from vinter.core.sky.ephemeris import GALACTIC_CENTRE
 from vinter.web.chain import head
 from vinter.web.owned import owned
-from vinter.web.sites.forms import SiteForm
-from vinter.web.sites.models import Site
+from vinter.web.sites.forms import ReadingForm, SiteForm, StrayLightForm
+from vinter.web.sites.models import Reading, Site, StrayLight
+
+SAME_PLACE = 0.0005  # degrees: a place brought twice is kept once
+EXPORTS: dict[str, tuple[Callable[[list[Waypoint]], str], str]] = {
+    "gpx": (gpx_text, "application/gpx+xml"),
+    "geojson": (geojson_text, "application/geo+json"), "csv": (csv_text, "text/csv; charset=utf-8")}
 
 
 def sites(request: HttpRequest) -> HttpResponse:
-    """All sites of the user, with the glow of the towns around each."""
-    rows = [(site, glow(site.lat, site.lon)) for site in Site.objects.filter(owner=request.user)]
-    return render(request, "sites/sites.html", {"rows": rows, **head("Sites")})
+    """All sites of the user on the map and in a list."""
+    own = list(Site.objects.filter(owner=request.user).prefetch_related("reading_set"))
+    home = next((s for s in own if s.home), None)
+    rows = [(site, site.shown_sky(), site.drive_from(home)) for site in own]
+    marks = [{"name": s.name, "lat": s.lat, "lon": s.lon, "url": f"/sites/{s.pk}/", "home": s.home} for s in own]
+    return render(request, "sites/sites.html", {"rows": rows, "marks": marks, "brought": request.GET.get("brought", ""),
+                                                "known": request.GET.get("known", ""), **head("Sites")})
 
 
 def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
     """Add a site or change one."""
-    site = owned(Site, request, pk) if pk else Site(owner=request.user, tz="Europe/Lisbon")
-    form = SiteForm(request.POST or None, instance=site)
+    site = owned(Site, request, pk) if pk else Site(owner=request.user)
+    start = {k: request.GET[k] for k in ("lat", "lon", "name") if k in request.GET}
+    form = SiteForm(request.POST or None, instance=site, initial=start)
     if request.method == "POST" and form.is_valid():
-        form.save()
-        return redirect("sites")
-    return render(request, "sites/edit.html", {"form": form, "site": site, **head("Sites", site=site if site.pk else None)})
+        return redirect("site", _keep(form).pk)
+    return render(request, "sites/edit.html", {"form": form, "site": site, "reading": ReadingForm(), "light": StrayLightForm(),
+                                               "sky": site.shown_sky() if site.pk else None,
+                                               **head("Sites", site=site if site.pk else None)})
+
+
+def _keep(form: SiteForm) -> Site:
+    """Store a site; there is one home."""
+    with transaction.atomic():
+        site: Site = form.save()
+        if site.home:
+            Site.objects.filter(owner=site.owner, home=True).exclude(pk=site.pk).update(home=False)
+    return site
+
+
+@require_POST
+def delete(request: HttpRequest, pk: int) -> HttpResponse:
+    """Delete a site that no shot was planned for."""
+    site = owned(Site, request, pk)
+    if site.shot_set.exists():
+        raise BadInput(f"{site.name}: shots were planned here, so it stays; their ledger needs it")
+    site.delete()
+    return redirect("sites")
+
+
+def _add(request: HttpRequest, pk: int, form: "ModelForm[Any]") -> HttpResponse:
+    site = owned(Site, request, pk)
+    if not form.is_valid():
+        raise BadInput("; ".join(f"{form.fields[name].label or name}: {errors[0]}" for name, errors in form.errors.items()))
+    row = form.save(commit=False)
+    row.site = site
+    row.save()
+    return redirect("site", site.pk)
+
+
+@require_POST
+def add_reading(request: HttpRequest, pk: int) -> HttpResponse:
+    """Note a meter's reading."""
+    return _add(request, pk, ReadingForm(request.POST))
+
+
+@require_POST
+def add_light(request: HttpRequest, pk: int) -> HttpResponse:
+    """Note a stray light."""
+    return _add(request, pk, StrayLightForm(request.POST))
+
+
+@require_POST
+def drop_known(request: HttpRequest, kind: str, pk: int) -> HttpResponse:
+    """Remove a reading or a stray light."""
+    model = {"reading": Reading, "light": StrayLight}[kind]
+    row = get_object_or_404(model, pk=pk, site__owner=request.user)
+    site = row.site_id
+    row.delete()
+    return redirect("site", site)
+
+
+def darker_places(request: HttpRequest, pk: int) -> HttpResponse:
+    """Where it is darker within an hour (loaded after the page of the site)."""
+    site = owned(Site, request, pk)
+    text = request.GET.get("minutes") or "60"
+    if not text.isdigit():
+        raise BadInput(f"minutes: {text!r} is not a number")
+    toward = 180.0 if site.lat > GALACTIC_CENTRE[1] else 0.0
+    return render(request, "sites/darker.html", {"site": site, "places": darker(site.lat, site.lon, float(text), toward),
+                                                 "minutes": text, "toward": toward, "sky": site.shown_sky()})
+
+
+@require_POST
+def bring(request: HttpRequest) -> HttpResponse:
+    """Take sites from a GPX, GeoJSON or CSV file; what is known already is passed over."""
+    file = request.FILES.get("file")
+    if file is None or not file.name:
+        raise BadInput("no file came with the request")
+    found = read_waypoints(file.read(), file.name)
+    own = [(s.lat, s.lon) for s in Site.objects.filter(owner=request.user)]
+    new = [w for w in found if not any(abs(w.lat - a) < SAME_PLACE and abs(w.lon - b) < SAME_PLACE for a, b in own)]
+    with transaction.atomic():
+        for w in new:
+            Site.objects.create(owner=request.user, name=w.name, lat=w.lat, lon=w.lon, elevation=w.elevation or 0.0,
+                                tz=zone_at(w.lat, w.lon), notes=w.note)
+    return redirect(f"/sites/?brought={len(new)}&known={len(found) - len(new)}")
+
+
+def carry(request: HttpRequest, kind: str) -> HttpResponse:
+    """All sites as a file."""
+    write, content_type = EXPORTS[kind]
+    points = [Waypoint(s.name, s.lat, s.lon, s.elevation, s.notes) for s in Site.objects.filter(owner=request.user)]
+    return HttpResponse(write(points), content_type=content_type,
+                        headers={"Content-Disposition": f'attachment; filename="vinter-sites.{kind}"'})

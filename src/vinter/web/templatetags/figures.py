@@ -6,8 +6,12 @@ from zoneinfo import ZoneInfo
 from django import template
 from django.utils.safestring import SafeString, mark_safe
 
+from vinter.core.forecast import Hour
+from vinter.core.sky.verdict import compass as point_of
+
 register = template.Library()
 MINUS = "−"
+SET_UP_MINUTES = 30
 
 
 @register.filter
@@ -16,6 +20,24 @@ def clock(unix: float | None, zone: str = "UTC") -> str:
     if unix is None:
         return "–"
     return datetime.fromtimestamp(round(unix / 60) * 60, ZoneInfo(zone)).strftime("%H:%M")
+
+
+@register.filter
+def before_by(unix: float, minutes: float) -> float:
+    """Unix seconds so many minutes, and half an hour to set up and get used to the dark, before a time."""
+    return unix - 60 * (minutes + SET_UP_MINUTES)
+
+
+@register.filter
+def words(text: str) -> list[str]:
+    """The words of a text."""
+    return text.split()
+
+
+@register.filter
+def compass(azimuth: float) -> str:
+    """The compass point of an azimuth."""
+    return point_of(azimuth)
 
 
 @register.filter
@@ -59,3 +81,10 @@ def percent(share: float | None, digits: int = 0) -> str:
 def icon(name: str) -> SafeString:
     """An icon of the vendored set, by reference."""
     return mark_safe(f'<svg class="icon" aria-hidden="true"><use href="/static/vendor/icons.svg#{name}"/></svg>')
+
+
+@register.filter
+def coldest(hours: list[Hour]) -> dict[str, float]:
+    """The extremes of a night's weather: lowest temperature, strongest wind, smallest distance to the dew point."""
+    return {"temperature": min(h.temperature for h in hours), "wind": max(h.wind for h in hours),
+            "spread": min(h.temperature - h.dew_point for h in hours)}

@@ -3,6 +3,7 @@
 
 document.addEventListener("click", (event) => {
   const opener = event.target.closest("[data-open]");
+  if (event.target.closest("[data-print]")) window.print();
   if (opener) document.getElementById(opener.dataset.open).showModal();
   if (event.target.tagName === "DIALOG") event.target.close();
 });

@@ -50,9 +50,13 @@
     set("bodies", `${signed(Math.round(s.sun))}°, ${signed(Math.round(s.moon))}°`);
     set("sky", `${s.sky.toFixed(1)} ± ${s.err.toFixed(1)}`);
     for (const name of Object.keys(s.cost)) set(name, lost(s.cost[name]));
-    const plan = document.getElementById("plan");
-    if (plan) plan.href = `${night.dataset.plan}?t=${Math.round(s.t)}`;
-    if (keep) history.replaceState(null, "", `?t=${Math.round(s.t)}`);
+    if (s.contrast !== null) set("contrast", s.contrast.toFixed(2));
+    for (const link of document.querySelectorAll("[data-at-link]")) link.href = `${link.dataset.atLink}?t=${Math.round(s.t)}${night.dataset.query ? "&" + night.dataset.query : ""}`;
+    if (keep) {
+      const query = new URLSearchParams(location.search);
+      query.set("t", Math.round(s.t));
+      history.replaceState(null, "", `?${query}`);
+    }
   }
 
   function nearest(t) {

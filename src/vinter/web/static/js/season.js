@@ -1,44 +1,80 @@
-// The season sheet: names the night under the pointer or the cursor, and opens it.
+// The season sheet: reads any minute under the pointer or the arrow keys; a click or Enter opens the night.
 "use strict";
 
 (() => {
   const sheet = document.getElementById("season");
   if (!sheet) return;
+  const WIDTH = 780, HEIGHT = 600, FIRST_HOUR = 16, HOURS = 17;
   const days = Number(sheet.dataset.days), year = Number(sheet.dataset.year);
-  const line = document.getElementById("at"), read = document.getElementById("read");
-  const height = 600, width = 780, firstHour = 17, hours = 15;
-  const name = new Intl.DateTimeFormat("en-GB", { weekday: "short", day: "numeric", month: "long", year: "numeric", timeZone: "UTC" });
-  let row = -1;
+  const row = document.getElementById("at"), column = document.getElementById("minute"), read = document.getElementById("read");
+  const number = (x, digits) => x.toFixed(digits).replace("-", "−");
+  let day = 0, slot = 96, waiting = null, busy = false;
 
-  const day = () => new Date(Date.UTC(year, 0, 1 + row));
-
-  function show(i, clock) {
-    row = Math.max(0, Math.min(days - 1, i));
-    const y = ((row + 0.5) / days) * height;
-    line.setAttribute("visibility", "visible");
-    line.setAttribute("y1", y);
-    line.setAttribute("y2", y);
-    read.textContent = `${name.format(day())}${clock ? `, ${clock}` : ""}`;
+  // Wall-clock times of the site's zone, as Unix seconds.
+  function unixOf(dayOfYear, minutes) {
+    const guess = Date.UTC(year, 0, 1 + dayOfYear, FIRST_HOUR, minutes);
+    const shown = new Intl.DateTimeFormat("en-GB", { timeZone: sheet.dataset.tz, hourCycle: "h23", year: "numeric", month: "numeric", day: "numeric", hour: "numeric", minute: "numeric" });
+    const parts = Object.fromEntries(shown.formatToParts(guess).map((p) => [p.type, Number(p.value)]));
+    return (guess - (Date.UTC(parts.year, parts.month - 1, parts.day, parts.hour, parts.minute) - guess)) / 1000;
   }
 
-  function place(event) {
+  function fill(s) {
+    const cost = s.cost;
+    read.replaceChildren();
+    const rows = [["", `${s.evening}, ${s.time}`], ["target", `${number(s.alt, 0)}° up, az ${s.az}°`], ["Sun, Moon", `${number(s.sun, 0)}°, ${number(s.moon, 0)}° (${s.lit} %)`],
+      ["sky there", `${number(s.sky, 1)} ± ${number(s.err, 1)}`], ["lost to towns, Moon, twilight", `${number(cost.towns, 2)}, ${number(cost.moon, 2)}, ${number(Math.min(cost.twilight, 9.99), 2)} mag`]];
+    for (const [label, value] of rows) {
+      const cell = document.createElement("span");
+      cell.append(label ? `${label} ` : "", Object.assign(document.createElement("b"), { textContent: value }));
+      read.append(cell);
+    }
+  }
+
+  async function ask() {
+    if (busy || waiting === null) return;
+    const t = waiting;
+    waiting = null;
+    busy = true;
+    try {
+      const response = await fetch(`${sheet.dataset.read}?t=${t}&${sheet.dataset.query}`);
+      if (response.ok) fill(await response.json());
+    } finally {
+      busy = false;
+      ask();
+    }
+  }
+
+  function show(wantedDay, wantedSlot) {
+    day = Math.max(0, Math.min(days - 1, wantedDay));
+    slot = Math.max(0, Math.min(HOURS * 12, wantedSlot));
+    const y = ((day + 0.5) / days) * HEIGHT, x = (slot / (HOURS * 12)) * WIDTH;
+    row.setAttribute("y1", y); row.setAttribute("y2", y);
+    column.setAttribute("x1", x); column.setAttribute("x2", x); column.setAttribute("y1", y - 14); column.setAttribute("y2", y + 14);
+    row.removeAttribute("visibility"); column.removeAttribute("visibility");
+    waiting = unixOf(day, slot * 5);
+    ask();
+  }
+
+  function under(event) {
     const box = sheet.getBoundingClientRect(), view = sheet.viewBox.baseVal;
-    const x = ((event.clientX - box.left) / box.width) * view.width + view.x;
-    const y = ((event.clientY - box.top) / box.height) * view.height + view.y;
-    if (x < 0 || x > width || y < 0 || y > height) return false;
-    const minutes = Math.round((firstHour + (x / width) * hours) * 12) * 5;
-    show(Math.floor((y / height) * days), `${String(Math.floor(minutes / 60) % 24).padStart(2, "0")}:${String(minutes % 60).padStart(2, "0")}`);
-    return true;
+    const x = ((event.clientX - box.left) / box.width) * view.width + view.x, y = ((event.clientY - box.top) / box.height) * view.height + view.y;
+    show(Math.floor((y / HEIGHT) * days), Math.round((x / WIDTH) * HOURS * 12));
   }
 
-  const open = () => { if (row >= 0) window.location.href = `${sheet.dataset.night}?day=${day().toISOString().slice(0, 10)}`; };
+  function open() {
+    const date = new Date(Date.UTC(year, 0, 1 + day));
+    location.href = `${sheet.dataset.night}?day=${date.toISOString().slice(0, 10)}&${sheet.dataset.query}`;
+  }
 
-  sheet.addEventListener("pointermove", place);
-  sheet.addEventListener("click", (event) => { if (place(event)) open(); });
+  sheet.addEventListener("pointermove", under);
+  sheet.addEventListener("click", (event) => { under(event); open(); });
   document.addEventListener("keydown", (event) => {
-    if (event.target.matches("input, select, textarea, a, button")) return;
-    if (event.key === "ArrowDown") show(row + 1);
-    else if (event.key === "ArrowUp") show(row - 1);
+    if (event.target.matches("input, select, textarea, a, button, summary")) return;
+    const step = event.shiftKey ? 12 : 1;
+    if (event.key === "ArrowUp") show(day - 1, slot);
+    else if (event.key === "ArrowDown") show(day + 1, slot);
+    else if (event.key === "ArrowLeft") show(day, slot - step);
+    else if (event.key === "ArrowRight") show(day, slot + step);
     else if (event.key === "Enter") open();
     else return;
     event.preventDefault();

@@ -1,0 +1,162 @@
+"""The horizon of a site: drawn, brought as a file, or traced over a daytime panorama. And the pictures taken by day."""
+
+import json
+import secrets
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+from django.conf import settings
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from vinter.core.errors import BadInput
+from vinter.core.formats.horizons import horizon_text, read_horizon
+from vinter.core.frames.sandbox import check_content, probe
+from vinter.core.ground.panorama import PanoramaFix, fix_by_points, fix_by_sun, traced
+from vinter.core.sky.ephemeris import GALACTIC_CENTRE, diurnal_path
+from vinter.core.sky.horizon import Horizon
+from vinter.web.chain import head
+from vinter.web.owned import owned
+from vinter.web.sites.models import ScoutPicture, Site
+
+LARGEST = 40 * 2**20
+SHOWN_WIDTH = 2400
+Points = tuple[tuple[float, float], ...]
+
+
+def horizon(request: HttpRequest, pk: int) -> HttpResponse:
+    """Draw the horizon over azimuth and altitude."""
+    site = owned(Site, request, pk)
+    paths = {name: diurnal_path(site.lat, dec) for name, dec in (("core", GALACTIC_CENTRE[1]), ("june", 23.44), ("december", -23.44))}
+    return render(request, "sites/horizon.html", {"site": site, "paths": paths, "pictures": site.scoutpicture_set.all(),
+                                                  "points": site.horizon, **head("Sites", site=site)})
+
+
+def _store(site: Site, points: Points) -> HttpResponse:
+    site.horizon = [list(p) for p in Horizon(points).points] if points else []
+    site.save(update_fields=["horizon"])
+    return redirect("horizon", site.pk)
+
+
+def _pairs(text: str, label: str) -> list[tuple[float, float]]:
+    try:
+        return [(float(a), float(b)) for a, b in json.loads(text)]
+    except (ValueError, TypeError) as error:
+        raise BadInput(f"{label}: a list of pairs of numbers is wanted") from error
+
+
+@require_POST
+def draw(request: HttpRequest, pk: int) -> HttpResponse:
+    """Keep a drawn profile; an empty one makes the horizon flat again."""
+    site = owned(Site, request, pk)
+    return _store(site, tuple(sorted((round(a % 360, 2), round(h, 2)) for a, h in _pairs(request.POST.get("points", ""), "horizon"))))
+
+
+@require_POST
+def bring(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take a profile from a CSV file."""
+    site = owned(Site, request, pk)
+    file = request.FILES.get("file")
+    if file is None or not file.name or not file.size or file.size > 2**20:
+        raise BadInput("a CSV file of azimuth and altitude under 1 MB is wanted; the horizon was not changed")
+    return _store(site, read_horizon(file.read(), file.name))
+
+
+def carry(request: HttpRequest, pk: int) -> HttpResponse:
+    """The profile as CSV."""
+    site = owned(Site, request, pk)
+    return HttpResponse(horizon_text(tuple((a, h) for a, h in site.horizon)), content_type="text/csv; charset=utf-8",
+                        headers={"Content-Disposition": 'attachment; filename="horizon.csv"'})
+
+
+def _folder(site: Site) -> Path:
+    return Path(settings.MEDIA_ROOT) / str(site.owner_id) / "sites" / str(site.pk)
+
+
+@require_POST
+def add_picture(request: HttpRequest, pk: int) -> HttpResponse:
+    """Keep a picture taken by day; opened first in a limited child, then stored anew as JPEG without its metadata."""
+    site = owned(Site, request, pk)
+    file = request.FILES.get("file")
+    if file is None or not file.name:
+        raise BadInput("no file came with the request")
+    if not file.size or file.size > LARGEST:
+        raise BadInput(f"{file.name}: empty or larger than {LARGEST // 2**20} MB; nothing was stored")
+    data = file.read()
+    check_content(file.name, data[:8])
+    if Path(file.name).suffix.lower() not in (".jpg", ".jpeg", ".png"):
+        raise BadInput(f"{file.name}: a JPEG or PNG is wanted here")
+    folder = _folder(site)
+    folder.mkdir(parents=True, exist_ok=True)
+    name = secrets.token_hex(8)
+    raw = folder / f"{name}.incoming{Path(file.name).suffix.lower()}"
+    raw.write_bytes(data)
+    try:
+        probe(raw, file.name)
+        picture = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR)
+        if picture is None:
+            raise BadInput(f"{file.name}: cannot be opened as a picture")
+    finally:
+        raw.unlink()
+    scale = min(SHOWN_WIDTH / picture.shape[1], 1.0)
+    picture = cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else picture
+    cv2.imwrite(str(folder / f"{name}.jpg"), picture, [cv2.IMWRITE_JPEG_QUALITY, 85])
+    one = ScoutPicture.objects.create(site=site, stored=f"{name}.jpg", caption=request.POST.get("caption", "")[:200],
+                                      width=picture.shape[1], height=picture.shape[0])
+    return redirect("trace", one.pk) if request.POST.get("trace") else redirect("site", site.pk)
+
+
+def _picture(request: HttpRequest, pk: int) -> ScoutPicture:
+    return get_object_or_404(ScoutPicture, pk=pk, site__owner=request.user)
+
+
+def picture(request: HttpRequest, pk: int) -> FileResponse:
+    """The stored picture."""
+    one = _picture(request, pk)
+    path = _folder(one.site) / one.stored
+    if not path.is_file():
+        raise Http404("the picture's file is gone")
+    return FileResponse(path.open("rb"), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})
+
+
+@require_POST
+def drop_picture(request: HttpRequest, pk: int) -> HttpResponse:
+    """Remove a picture."""
+    one = _picture(request, pk)
+    (_folder(one.site) / one.stored).unlink(missing_ok=True)
+    one.delete()
+    return redirect("site", one.site_id)
+
+
+def trace(request: HttpRequest, pk: int) -> HttpResponse:
+    """Trace the horizon over a panorama, or keep what was traced."""
+    one = _picture(request, pk)
+    if request.method != "POST":
+        return render(request, "sites/trace.html", {"picture": one, "site": one.site, **head("Sites", site=one.site)})
+    new = traced(_fix(request.POST, one.site), _pairs(request.POST.get("traced", ""), "traced line"))
+    if len(new) < 2:
+        raise BadInput("trace at least two points along the horizon; the old one was kept")
+    return _store(one.site, _merged(tuple((a, h) for a, h in one.site.horizon), new))
+
+
+def _fix(given: Any, site: Site) -> PanoramaFix:
+    try:
+        if given.get("how") == "sun":
+            moment = datetime.fromisoformat(given["when"]).replace(tzinfo=site.core().zone).timestamp()
+            return fix_by_sun(site.core(), moment, float(given["x1"]), float(given["y1"]), float(given["across"]) / float(given["width"]))
+        return fix_by_points(*(float(given[name]) for name in ("x1", "azimuth1", "x2", "azimuth2", "level")))
+    except (KeyError, ValueError, ZeroDivisionError) as error:
+        raise BadInput(f"the panorama's bearing is not fixed yet ({error}); nothing was changed") from error
+
+
+def _merged(old: Points, new: Points) -> Points:
+    """The new points, and of the old ones those in the widest gap that the new ones leave round the compass."""
+    azimuths = [a for a, _ in new]
+    gaps = [((b - a) % 360, a, b) for a, b in zip(azimuths, [*azimuths[1:], azimuths[0]], strict=True)]
+    width, start, _ = max(gaps)
+    outside = [(a, h) for a, h in old if 0 < (a - start) % 360 < width]
+    return tuple(sorted({**dict(outside), **dict(new)}.items()))

@@ -1,0 +1,1 @@
+"""The view from the stand, and where to stand."""

@@ -1,0 +1,90 @@
+"""Where to stand: solutions listed, on the map, over the skyline, and as GPX."""
+
+from datetime import date
+from typing import Any
+from urllib.parse import urlencode
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+
+from vinter.core.camera.focus import hyperfocal
+from vinter.core.errors import BadInput
+from vinter.core.formats.tables import iso
+from vinter.core.formats.waypoints import Waypoint, gpx_text
+from vinter.core.sky.nights import Night
+from vinter.core.sky.nights import nights as compute
+from vinter.core.sky.verdict import clock, compass
+from vinter.core.stand import Stand, Subject, stands
+from vinter.web.chain import head
+from vinter.web.nights.asking import asked
+from vinter.web.nights.outlook import ahead, today
+from vinter.web.owned import owned
+from vinter.web.sites.models import Site
+from vinter.web.skyline.asking import lens_of, phones_of
+from vinter.web.skyline.forms import StandForm
+
+
+def _night(request: HttpRequest, site: Site) -> Night:
+    """The night asked for, or the next good one, or tonight."""
+    ask, text = asked(request), request.GET.get("day", "")
+    if text:
+        try:
+            day = date.fromisoformat(text)
+        except ValueError as error:
+            raise BadInput(f"{text!r} is not a date like 2027-06-09") from error
+    else:
+        found = ahead(site, ask).next_night
+        day = found.day if found else today(site)
+    return compute(site.core(), day, day, ask.limits, ask.what)[0]
+
+
+def _skyline_query(found: Stand, request: HttpRequest, lens_key: str) -> str:
+    return urlencode({"t": round(found.at.t), "target": asked(request).what.key, "lens": lens_key,
+                      "portrait": request.GET.get("portrait", ""), "az": found.pose.azimuth, "up": found.pose.altitude,
+                      "subject": f"{found.bearing:.2f},{found.foot:.2f},{found.top:.2f}"})
+
+
+def _rows(request: HttpRequest, found: list[Stand], lens_key: str) -> list[dict[str, Any]]:
+    return [{"stand": s, "query": _skyline_query(s, request, lens_key), "from": compass(s.bearing + 180)} for s in found]
+
+
+def _solved(request: HttpRequest, site: Site, night: Night) -> tuple[StandForm, Subject | None, list[Stand]]:
+    """The form, and when it is complete the subject and its stands."""
+    given = request.GET if request.GET.get("height") else None
+    form = StandForm(given, initial={"height": 8, "gap": 6, "eye": 1.5, "base": 0, "bearing": 180, "metres": 60, "farthest": 400})
+    if given is None or not form.is_valid():
+        return form, None, []
+    subject = form.subject(site.lat, site.lon)
+    found = stands(site.core(), night, subject, form.wanted(), lens_of(request)[1], request.GET.get("portrait") == "1", asked(request).what)
+    return form, subject, found
+
+
+def stand(request: HttpRequest, pk: int) -> HttpResponse:
+    """The form and its solutions."""
+    site = owned(Site, request, pk)
+    night = _night(request, site)
+    form, subject, found = _solved(request, site, night)
+    key, lens = lens_of(request)
+    marks = [{"lat": s.lat, "lon": s.lon, "label": clock(site.core(), s.at.t)} for s in found]
+    return render(request, "skyline/stand.html", {
+        "site": site, "night": night, "form": form, "subject": subject, "rows": _rows(request, found, key), "lenses": phones_of(request),
+        "lens_key": key, "hyperfocal": hyperfocal(lens), "ask": asked(request), "portrait": request.GET.get("portrait", ""),
+        "drawn": {"site": [site.lat, site.lon], "subject": [subject.lat, subject.lon] if subject else None, "stands": marks},
+        "query": request.GET.urlencode(), **head("Skyline", site=site, day=night.day)})
+
+
+def stand_gpx(request: HttpRequest, pk: int) -> HttpResponse:
+    """One solution, or all of them, with the subject, as GPX."""
+    site = owned(Site, request, pk)
+    night = _night(request, site)
+    _, subject, found = _solved(request, site, night)
+    if subject is None:
+        raise BadInput("no subject is given, so there is no stand to carry away")
+    only = request.GET.get("only", "")
+    chosen = [s for s in found if not only or f"{s.at.t:.0f}" == only]
+    points = [Waypoint(f"Stand {clock(site.core(), s.at.t)}", round(s.lat, 6), round(s.lon, 6), None,
+                       f"{iso(s.at.t)}: {s.distance:.0f} m from the subject, look az {s.bearing:.1f}, tilt {s.pose.altitude:.0f} up")
+              for s in chosen]
+    points.append(Waypoint("Subject", round(subject.lat, 6), round(subject.lon, 6), None, f"{subject.height:g} m high"))
+    return HttpResponse(gpx_text(points), content_type="application/gpx+xml",
+                        headers={"Content-Disposition": f'attachment; filename="vinter-stand-{night.day}.gpx"'})

@@ -1,0 +1,92 @@
+"""The view from the stand."""
+
+from datetime import datetime, timedelta
+from typing import Any
+
+import cv2
+import numpy as np
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
+
+from vinter.core.shot import field_of_view
+from vinter.core.sky.nights import Night
+from vinter.core.sky.nights import nights as compute
+from vinter.core.sky.pole import pole_sketch
+from vinter.core.sky.verdict import compass
+from vinter.core.skyline import figures, frame_seen, picture
+from vinter.web.chain import head
+from vinter.web.nights.asking import asked
+from vinter.web.nights.drawing import draw, reading
+from vinter.web.owned import owned
+from vinter.web.sites.models import Site
+from vinter.web.skyline.asking import SkylineAsked, number, phones_of, skyline_asked
+
+LOW, HIGH = -8.0, 90.0
+JPEG_QUALITY = 84
+
+
+def first_skyline(request: HttpRequest) -> HttpResponse:
+    """The skyline of the first site."""
+    site = Site.objects.filter(owner=request.user).first()
+    return redirect("skyline", site.pk) if site else redirect("site-new")
+
+
+def _night(request: HttpRequest, site: Site, t: float) -> Night:
+    ask, core = asked(request), site.core()
+    day = (datetime.fromtimestamp(t, core.zone) - timedelta(hours=12)).date()
+    return compute(core, day, day, ask.limits, ask.what)[0]
+
+
+def skyline(request: HttpRequest, pk: int) -> HttpResponse:
+    """The page; what it draws comes from scene and sky."""
+    site = owned(Site, request, pk)
+    now = skyline_asked(request, site)
+    night = _night(request, site, now.t)
+    lowest = asked(request).limits.min_altitude
+    strip, narrow = (draw(site.core(), night, width, 44, min_altitude=lowest) for width in (1170, 330))
+    return render(request, "skyline/skyline.html", {
+        "site": site, "now": now, "night": night, "strip": strip, "narrow": narrow, "ask": asked(request), "lenses": phones_of(request),
+        "subject": request.GET.get("subject", ""), "pole": request.GET.get("pole", ""),
+        **head("Skyline", site=site, day=night.day, context=f"{site.name} · {site.tz}")})
+
+
+def _frame(now: SkylineAsked, target: tuple[float, float]) -> dict[str, Any]:
+    seen = frame_seen(now.site.core(), now.lens, now.pose, now.portrait, target)
+    w, h = field_of_view(now.lens, now.portrait)
+    at = seen.target
+    inside = "outside the frame" if at is None else f"{100 * at[0]:.0f} % from the left, {100 * (1 - at[1]):.0f} % up"
+    return {"outline": np.round(seen.outline, 2).tolist(), "ground": round(seen.ground, 3), "target": inside, "az": now.pose.azimuth,
+            "up": now.pose.altitude, "roll": now.pose.roll, "size": f"{w:.0f}° × {h:.0f}°"}
+
+
+def _lights(site: Site) -> list[list[Any]]:
+    return [[light.azimuth, light.words] for light in site.straylight_set.all()]
+
+
+def scene(request: HttpRequest, pk: int) -> JsonResponse:
+    """Everything drawn over the horizon at a minute, as azimuths and apparent altitudes."""
+    site = owned(Site, request, pk)
+    now = skyline_asked(request, site)
+    core = site.core()
+    found = figures(core, now.t, now.what)
+    profile = sorted(core.horizon.points) if core.horizon else []
+    sketch = pole_sketch(core, now.t) if request.GET.get("pole") else None
+    return JsonResponse({
+        "stars": np.round(found.stars, 2).tolist(), "lines": np.round(found.lines, 2).tolist(),
+        "names": [[round(az, 1), round(alt, 1), name] for az, alt, name in found.names], "band": np.round(found.band, 1).tolist(),
+        "moon": [round(v, 3) for v in found.moon], "target": [*(round(v, 2) for v in found.target), now.what.name],
+        "horizon": profile, "frame": _frame(now, found.target), "lights": _lights(site),
+        "reading": reading(core, now.t, now.what), "compass": compass(found.target[0]),
+        "pole": {"at": [sketch.azimuth, sketch.altitude], "stars": [[n, az, alt] for n, (alt, az) in sketch.stars.items()],
+                 "guides": [{"line": [[az, alt] for alt, az in g.line], "words": g.words} for g in sketch.guides]} if sketch else None})
+
+
+def sky(request: HttpRequest, pk: int) -> HttpResponse:
+    """The sky's light behind the drawing, as JPEG."""
+    site = owned(Site, request, pk)
+    now = skyline_asked(request, site)
+    high = number(request, "high", 60.0, LOW + 5, HIGH)
+    width = int(number(request, "width", 1200, 100, 2400))
+    rgb = picture(site.core(), now.t, now.centre, now.span, LOW, high, width)
+    _, data = cv2.imencode(".jpg", rgb[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])
+    return HttpResponse(data.tobytes(), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=600"})
