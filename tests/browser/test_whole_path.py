@@ -7,33 +7,9 @@ import numpy as np
 import pytest
 import tifffile
 from PIL import Image
-from playwright.sync_api import expect, sync_playwright
+from playwright.sync_api import expect
 
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-         "--disable-component-update", "--disable-sync"]
 LONG = 240_000
-
-
-@pytest.fixture(scope="module")
-def chromium():
-    with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        yield browser
-        browser.close()
-
-
-@pytest.fixture
-def page(chromium, live_server, nerea, settings):
-    settings.DEMO = True
-    context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=live_server.url)
-    page = context.new_page()
-    page.faults = []
-    page.on("console", lambda m: page.faults.append(m.text) if m.type == "error" else None)
-    page.on("pageerror", lambda e: page.faults.append(str(e)))
-    page.on("request", lambda r: None if r.url.startswith((live_server.url, "blob:", "data:")) else page.faults.append(r.url))
-    page.set_default_timeout(30_000)
-    yield page
-    context.close()
 
 
 def stars_in(picture, places, reach=2, height=70):

@@ -3,7 +3,7 @@
 import csv
 import io
 import json
-from datetime import datetime
+from datetime import UTC, datetime
 
 import cv2
 import numpy as np
@@ -46,7 +46,7 @@ def test_nights_have_the_promised_shape(call):
 def test_nights_csv_and_calendar_say_the_same(call):
     rows = list(csv.DictReader(io.StringIO(call("nights", *LISBON, "--format", "csv"))))
     events = Calendar.from_ical(call("nights", *LISBON, "--format", "ics")).walk("VEVENT")
-    assert [r["window_start"] for r in rows] == [e["DTSTART"].dt.strftime("%Y-%m-%dT%H:%M:%SZ") for e in events]
+    assert [r["window_start"] for r in rows] == [e["DTSTART"].dt.astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%SZ") for e in events]
     assert float(rows[0]["best_altitude_deg"]) > 20
 
 

@@ -79,7 +79,7 @@ def _remarks(hours: Sequence[Hour]) -> list[str]:
     cloud, fog = max(h.cloud_low for h in hours), max(h.fog for h in hours)
     closest = min(hours, key=lambda h: h.temperature - h.dew_point)
     cold, wind = min(h.temperature for h in hours), max(h.wind for h in hours)
-    out = [f"{cold:.0f} °C at the coldest, wind up to {wind:.0f} m/s."]
+    out = [f"{cold:.0f} °C at the coldest, wind up to {wind:.0f} m/s.".replace("-", "−")]
     if closest.temperature - closest.dew_point < DEW_MARGIN:
         out.append(f"Dew: the air comes within {max(closest.temperature - closest.dew_point, 0):.1f} K of the dew point; "
                    "keep the lens warm and wipe it.")

@@ -39,7 +39,7 @@ def night_data(night: Night, verdict: Verdict) -> dict[str, Any]:
         "date": night.day.isoformat(), "sun": _times(night.sun),
         "moon": {**_times(night.moon), "illuminated_fraction": round(night.illuminated, 4),
                  "days_from_new": round(night.new_moon_days, 2)},
-        "target": {"key": night.what.key, **_times(night.target), "highest": _moment(night.highest)},
+        "target": {**_times(night.target), "highest": _moment(night.highest)},
         "windows": [_window(w) for w in night.windows], "usable_minutes": round(night.usable, 1),
         "score": verdict.score, "verdict": verdict.word, "reasons": verdict.reasons,
         "schools": {key: {"name": s.name, "yes": s.yes, "value": round(s.value, 2), "threshold": s.threshold, "words": s.words}

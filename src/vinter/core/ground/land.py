@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from functools import cache
+from itertools import pairwise
 from pathlib import Path
 
 import cv2
@@ -38,69 +39,74 @@ def around(lat: float, lon: float, km: float) -> Region:
 
 
 @dataclass(frozen=True)
-class _Atlas:
-    points: Array  # (n, 2) longitude, latitude in degrees
-    starts: npt.NDArray[np.int64]  # first point of each arc, and the end
-    boxes: Array  # (arcs, 4) west, south, east, north
-    rings: list[npt.NDArray[np.int32]]
-    coast: npt.NDArray[np.bool_]
+class _Lines:
+    """Polylines of (longitude, latitude) in degrees, unwrapped over the date line, with their boxes (west, south, east, north)."""
+
+    points: list[Array]
+    boxes: Array
+
+
+def _unwrapped(points: Array) -> Array:
+    return np.stack([np.degrees(np.unwrap(np.radians(points[:, 0]))), points[:, 1]], axis=1)
+
+
+def _closed(ring: Array) -> Array:
+    """A ring that goes round the pole, closed through it."""
+    ring = _unwrapped(ring)
+    first, last = ring[0, 0], ring[-1, 0]
+    return ring if abs(last - first) < 180 else np.concatenate([ring, [[last, -90.0], [first, -90.0]]])
+
+
+def _boxed(points: list[Array]) -> _Lines:
+    return _Lines(points, np.array([[*p.min(axis=0), *p.max(axis=0)] for p in points]))
 
 
 @cache
-def _atlas() -> _Atlas:
+def _atlas() -> tuple[_Lines, npt.NDArray[np.bool_], _Lines]:
+    """Arcs, which of them are coast, and the rings of the land."""
     with np.load(DATA) as data:
         starts = np.concatenate([[0], np.cumsum(data["counts"])])
-        steps = data["steps"].astype(np.int64)
-        total = np.cumsum(steps, axis=0)
+        total = np.cumsum(data["steps"].astype(np.int64), axis=0)
         before = np.repeat(np.concatenate([[[0, 0]], total[starts[1:-1] - 1]]), data["counts"], axis=0)
         points = (total - before) * data["scale"] + data["origin"]
-        rings = np.split(data["ring_arcs"], np.cumsum(data["ring_counts"])[:-1])
-    boxes = np.concatenate([np.minimum.reduceat(points, starts[:-1]), np.maximum.reduceat(points, starts[:-1])], axis=1)
-    coast = np.zeros(len(starts) - 1, bool)
-    used = np.concatenate(rings)
-    coast[np.where(used < 0, ~used, used)] = True
-    return _Atlas(points, starts, boxes, rings, coast)
+        members, sizes = data["ring_arcs"], data["ring_counts"]
+    arcs = [points[a:b] for a, b in pairwise(starts)]
+    coast = np.zeros(len(arcs), bool)
+    coast[np.where(members < 0, ~members, members)] = True
+    rings = [np.concatenate([arcs[~i][::-1] if i < 0 else arcs[i] for i in ring]) for ring in np.split(members, np.cumsum(sizes)[:-1])]
+    return _boxed([_unwrapped(a) for a in arcs]), coast, _boxed([_closed(r) for r in rings])
 
 
-def _arc(atlas: _Atlas, index: int) -> Array:
-    """Points of an arc, backwards when the index is a complement."""
-    i = ~index if index < 0 else index
-    line = atlas.points[atlas.starts[i]:atlas.starts[i + 1]]
-    return line[::-1] if index < 0 else line
-
-
-def _shifts(region: Region) -> list[float]:
-    """Turns of 360 degrees by which the world's copies reach into a region."""
-    return [s for s in (-360.0, 0.0, 360.0) if region.west < 180 + s and region.east > -180 + s]
+def _copies(found: _Lines, region: Region) -> list[tuple[int, float]]:
+    """Lines that touch a region, each with the turn of 360 degrees that brings it there."""
+    west, south, east, north = found.boxes.T
+    out = []
+    for shift in (-720.0, -360.0, 0.0, 360.0, 720.0):
+        touch = (east + shift >= region.west) & (west + shift <= region.east) & (north >= region.south) & (south <= region.north)
+        out += [(int(i), shift) for i in np.flatnonzero(touch)]
+    return out
 
 
 def lines(region: Region, step: float) -> list[tuple[bool, Array]]:
     """Coasts (True) and borders (False) in a region as (n, 2) longitude, latitude, simplified to ``step`` degrees."""
-    atlas, out = _atlas(), []
-    for shift in _shifts(region):
-        west, east = region.west - shift, region.east - shift
-        b = atlas.boxes
-        for i in np.flatnonzero((b[:, 2] >= west) & (b[:, 0] <= east) & (b[:, 3] >= region.south) & (b[:, 1] <= region.north)):
-            line = cv2.approxPolyDP(_arc(atlas, int(i)).astype(np.float32)[:, None], step, False)[:, 0].astype(float)
-            if len(line) > 1:
-                out.append((bool(atlas.coast[i]), line + np.array([shift, 0.0])))
+    arcs, coast, _ = _atlas()
+    out = []
+    for i, shift in _copies(arcs, region):
+        line = cv2.approxPolyDP(arcs.points[i].astype(np.float32)[:, None], step, False)[:, 0].astype(float)
+        if len(line) > 1:
+            out.append((bool(coast[i]), line + np.array([shift, 0.0])))
     return out
 
 
 def land_mask(region: Region, rows: int, columns: int) -> npt.NDArray[np.bool_]:
     """Which cells of a grid over a region are land; rows run from north to south. Coasts are right to 1 or 2 km."""
-    atlas, filled = _atlas(), np.zeros((rows, columns), np.uint8)
+    _, _, rings = _atlas()
+    filled = np.zeros((rows, columns), np.uint8)
     scale = np.array([columns / (region.east - region.west), -rows / (region.north - region.south)])
     shapes = []
-    for shift in _shifts(region):
-        origin = np.array([region.west - shift, region.north])
-        for ring in atlas.rings:
-            boxes = atlas.boxes[np.where(ring < 0, ~ring, ring)]
-            if boxes[:, 2].max() < region.west - shift or boxes[:, 0].min() > region.east - shift or boxes[:, 3].max() < region.south \
-                    or boxes[:, 1].min() > region.north:
-                continue
-            corner = (np.concatenate([_arc(atlas, int(a)) for a in ring]) - origin) * scale
-            shapes.append(np.round(np.clip(corner, -FARTHEST, FARTHEST) * 2**SUBPIXEL).astype(np.int32))
+    for i, shift in _copies(rings, region):
+        corner = (rings.points[i] + np.array([shift, 0.0]) - np.array([region.west, region.north])) * scale
+        shapes.append(np.round(np.clip(corner, -FARTHEST, FARTHEST) * 2**SUBPIXEL).astype(np.int32))
     if shapes:
         cv2.fillPoly(filled, shapes, 1, shift=SUBPIXEL)
     return filled.astype(bool)

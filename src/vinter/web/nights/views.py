@@ -56,7 +56,7 @@ def home(request: HttpRequest) -> HttpResponse:
     recent = Shot.objects.filter(owner=request.user).select_related("site")[:4]
     others = Site.objects.filter(owner=request.user).exclude(pk=site.pk)
     return render(request, "nights/home.html", {"site": site, "ahead": found, "strip": strip, "recent": recent, "others": others,
-                                                **head("", site=site)})
+                                                **head("", context=f"{site.name} · {site.tz}")})
 
 
 def _filters(ask: Asked) -> dict[str, Any]:

@@ -38,7 +38,10 @@ class SiteForm(forms.ModelForm):  # type: ignore[type-arg]
         zone = str(self.cleaned_data["tz"]).strip()
         lat, lon = self.cleaned_data.get("lat"), self.cleaned_data.get("lon")
         if not zone and lat is not None and lon is not None:
-            zone = zone_at(lat, lon)
+            try:
+                zone = zone_at(lat, lon)
+            except BadInput as error:
+                raise forms.ValidationError(str(error)) from error
         if zone not in available_timezones():
             raise forms.ValidationError(f"{zone} is not a time zone; use a name like Europe/Lisbon")
         return zone

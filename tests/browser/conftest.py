@@ -1,0 +1,29 @@
+"""A real browser on a live server: one browser for all tests, a page for each, whose faults are kept."""
+
+import pytest
+from playwright.sync_api import sync_playwright
+
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+         "--disable-component-update", "--disable-sync"]
+
+
+@pytest.fixture(scope="package")
+def chromium():
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def page(chromium, live_server, nerea, settings):
+    settings.DEMO = True
+    context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=live_server.url)
+    page = context.new_page()
+    page.faults = []
+    page.on("console", lambda m: page.faults.append(m.text) if m.type == "error" else None)
+    page.on("pageerror", lambda e: page.faults.append(str(e)))
+    page.on("request", lambda r: None if r.url.startswith((live_server.url, "blob:", "data:")) else page.faults.append(r.url))
+    page.set_default_timeout(30_000)
+    yield page
+    context.close()

@@ -1,0 +1,137 @@
+"""From a list of places to a stand at a minute: a person's path through planning, in a real browser."""
+
+import re
+
+import cv2
+import gpxpy
+import numpy as np
+import pytest
+from icalendar import Calendar
+from playwright.sync_api import expect
+
+GPX = """<?xml version="1.0"?><gpx version="1.1" creator="trip" xmlns="http://www.topografix.com/GPX/1/1">
+<wpt lat="37.94" lon="-8.06"><ele>170</ele><name>Cork oak hill</name></wpt>
+<wpt lat="37.55" lon="-8.05"><name>Reservoir</name></wpt></gpx>"""
+
+
+@pytest.mark.django_db(transaction=True)
+def test_from_places_to_a_stand(page, tmp_path, nerea):
+    (tmp_path / "trip.gpx").write_text(GPX)
+    page.goto("/")
+    page.get_by_role("button", name="Enter as Nerea").click()
+
+    # bring places; they stand on the map, with the sky under the pointer
+    page.get_by_role("link", name="Sites", exact=True).click()
+    with page.expect_navigation():
+        page.locator("#file").set_input_files(tmp_path / "trip.gpx")
+    expect(page.get_by_text("2 sites brought")).to_be_visible()
+    expect(page.locator("#map .mark", has_text="Cork oak hill")).to_be_visible()
+    expect(page.locator("#map .leaflet-glow-pane img")).to_have_count(1)
+    page.locator("#map").click(position={"x": 620, "y": 300})
+    expect(page.locator("#map .reads")).to_contain_text("mag/arcsec²")
+
+    # draw a horizon with the pointer: a ridge over the south that hides the core
+    page.locator("aside .rows").get_by_role("link", name="Cork oak hill").click()
+    page.get_by_role("link", name="Draw it").click()
+    box = page.locator("#horizon").bounding_box()
+    scale = box["width"] / 1200
+
+    def at(azimuth, altitude):
+        x, y = azimuth / 360 * 1152, 270 - (altitude + 5) / 45 * 270
+        return box["x"] + (x + 34) * scale, box["y"] + (y + 8) * scale
+    for azimuth, altitude in ((90, 2), (168, 2), (170, 32), (178, 32), (180, 2), (270, 2)):
+        page.mouse.click(*at(azimuth, altitude))
+    expect(page.locator("#horizon circle")).to_have_count(6)
+    page.get_by_role("button", name="Keep this horizon").click()
+    expect(page.locator("#horizon circle")).to_have_count(6)
+
+    # the best night of the sites within two hours, on a Friday or Saturday
+    page.goto("/season/best/")
+    page.get_by_text("Wishes", exact=True).click()
+    page.get_by_label("Fri").check()
+    page.get_by_label("Sat").check()
+    page.get_by_label("Drive at most, min").fill("180")
+    page.get_by_role("button", name="Apply").click()
+    rows = page.locator("table tbody tr")
+    expect(rows).to_have_count(10)
+    assert all(re.search(r"(Fri|Sat) ", text) for text in rows.all_inner_texts())
+    expect(page.get_by_text("Over 3 sites")).to_be_visible()
+    rows.first.get_by_role("link").first.click()
+    expect(page.get_by_text(re.compile(r"From \d\d:\d\d, when"))).to_be_visible()
+    expect(page.get_by_text("What to shoot, hour by hour")).to_be_visible()
+    expect(page.get_by_role("link", name="Core of the galaxy").first).to_be_visible()
+    with page.expect_download() as download:
+        page.get_by_role("link", name="Into the calendar").click()
+    events = Calendar.from_ical(download.value.path().read_bytes()).walk("VEVENT")
+    assert events and all(e["DTSTART"].dt < e["DTEND"].dt and e.walk("VALARM") for e in events)
+
+    # over the skyline: the frame follows the keys, time follows the strip
+    page.get_by_role("link", name="See it over the skyline").click()
+    page.wait_for_selector("#skyline[data-ready=yes][data-painted=yes]")
+    before = page.locator("[data-f=frame]").inner_text()
+    page.keyboard.press("Shift+ArrowRight")
+    expect(page.locator("[data-f=frame]")).not_to_have_text(before)
+    clock = page.locator("#clock").inner_text()
+    page.keyboard.press(">")
+    expect(page.locator("#clock")).not_to_have_text(clock)
+    canvas = page.locator("#skyline canvas")
+    picture = cv2.imdecode(np.frombuffer(canvas.screenshot(), np.uint8), cv2.IMREAD_COLOR)
+    assert (picture.min(axis=2) > 230).sum() > 300  # the frame and the stars are drawn
+
+    # where to stand: solved, carried away, seen over the skyline
+    page.locator("#stand").click()
+    page.get_by_label("Subject height, m").fill("8")
+    page.get_by_label("Target above its top, °").fill("5")
+    page.get_by_label("or bearing from the site, °").fill("170")
+    page.get_by_label("and distance, m").fill("50")
+    page.get_by_label("Stand within, m").fill("300")
+    page.get_by_role("button", name="Solve").click()
+    expect(page.locator("#stands .mark.stand").first).to_be_attached()
+    with page.expect_download() as download:
+        page.get_by_role("link", name="All of them as GPX").click()
+    points = gpxpy.parse(download.value.path().read_text()).waypoints
+    assert len(points) == page.locator("#stands .mark.stand").count() + 1
+    page.get_by_role("link", name="skyline", exact=True).first.click()
+    page.wait_for_selector("#skyline[data-ready=yes]")
+    assert "subject=" in page.url
+
+    # and into a shot, with the frame as it was
+    azimuth = re.search(r"az ([\d.]+)°", page.locator("[data-f=frame]").inner_text()).group(1)
+    page.get_by_role("link", name="Plan a shot with this frame").click()
+    expect(page.get_by_text(f"Point to azimuth {azimuth}°")).to_be_visible()
+    page.get_by_role("button", name="Keep this shot").click()
+    expect(page.get_by_role("link", name="Open the field card")).to_be_visible()
+    assert page.faults == []
+
+
+@pytest.mark.django_db(transaction=True)
+def test_the_season_sheet_is_read_by_keys_and_opens_a_night(page, nerea):
+    page.goto("/")
+    page.get_by_role("button", name="Enter as Nerea").click()
+    page.goto(f"/sites/{nerea.site_set.get(name='Tide mill').pk}/season/2027/")
+    page.locator("#season").hover(position={"x": 380, "y": 260})
+    expect(page.locator("#read")).to_contain_text("sky there")
+    told = page.locator("#read").inner_text()
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Shift+ArrowRight")
+    expect(page.locator("#read")).not_to_have_text(told)
+    evening = re.match(r"\w{3} (\d+ \w{3})", page.locator("#read").inner_text()).group(1)
+    page.keyboard.press("Enter")
+    expect(page.locator("h1")).to_contain_text(evening.split()[1])
+    assert page.faults == []
+
+
+@pytest.mark.django_db(transaction=True)
+def test_planning_fits_a_phone(page, nerea):
+    page.goto("/")
+    page.get_by_role("button", name="Enter as Nerea").click()
+    page.set_viewport_size({"width": 390, "height": 844})
+    mill = nerea.site_set.get(name="Tide mill").pk
+    for address in ("/sites/", f"/sites/{mill}/", f"/sites/{mill}/skyline/?t=1812588300",
+                    f"/sites/{mill}/stand/?height=8&gap=5&bearing=180&metres=50", "/season/best/",
+                    f"/sites/{mill}/season/2027/", f"/sites/{mill}/forecast/",
+                    f"/sites/{mill}/horizon/", "/habits/"):
+        page.goto(address)
+        page.wait_for_load_state("networkidle")
+        assert page.evaluate("document.documentElement.scrollWidth") <= 391, address
+    assert page.faults == []
