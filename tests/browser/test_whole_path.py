@@ -131,7 +131,7 @@ def test_from_a_night_to_a_picture(page, worker, tmp_path, shot):
     expect(entry.get_by_text("6 used")).to_be_visible()
     expect(entry.get_by_role("link", name=re.compile("JPEG, 4032"))).to_be_visible()
     entry.get_by_role("link", name="6 used").click()
-    assert page.locator("nav a.reached").all_inner_texts() == ["Sites", "Night", "Shot", "Field", "Takes", "Stack"]
+    assert page.locator("nav a.reached").all_inner_texts() == ["Sites", "Night", "Skyline", "Shot", "Field", "Takes", "Stack"]
     assert page.faults == []
 
 

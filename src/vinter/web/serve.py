@@ -10,6 +10,8 @@ import time
 
 from waitress import serve as waitress_serve
 
+from vinter.core.sky.ephemeris import year_direction, year_ephemeris
+
 BODY_LIMIT = 450 * 2**20
 RESTART_SECONDS = 1.0
 
@@ -53,6 +55,13 @@ def _free_port() -> int:
         return int(s.getsockname()[1])
 
 
+def _warm() -> None:
+    """Compute the ephemeris of this year and the next before somebody asks for a season."""
+    for year in (time.gmtime().tm_year, time.gmtime().tm_year + 1):
+        year_ephemeris(year)
+        year_direction(year)
+
+
 def serve(host: str, port: int) -> None:
     """Serve until interrupted."""
     keepers = [Keeper("the worker", "vinter.web.jobs.worker")]
@@ -64,6 +73,7 @@ def serve(host: str, port: int) -> None:
 
     for keeper in keepers:
         keeper.start()
+    threading.Thread(target=_warm, daemon=True).start()
     print(f"Vinter is at http://{'localhost' if host == '127.0.0.1' else host}:{port}/  (Ctrl-C stops it)", flush=True)
     try:
         waitress_serve(application, host=host, port=port, threads=16, max_request_body_size=BODY_LIMIT, ident=None)

@@ -1,5 +1,6 @@
 """Places a person shoots from, and what is known of each."""
 
+from datetime import time
 from typing import Any
 
 from django.conf import settings
@@ -102,6 +103,14 @@ class StrayLight(models.Model):
 
     def __str__(self) -> str:
         return self.words
+
+    def on_at(self, clock: time) -> bool:
+        """Whether it is on at a wall-clock time; its hours may run over midnight."""
+        if self.start is None or self.end is None:
+            return True
+        if self.start <= self.end:
+            return self.start <= clock < self.end
+        return clock >= self.start or clock < self.end
 
 
 class ScoutPicture(models.Model):

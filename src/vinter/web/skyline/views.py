@@ -59,8 +59,10 @@ def _frame(now: SkylineAsked, target: tuple[float, float]) -> dict[str, Any]:
             "up": now.pose.altitude, "roll": now.pose.roll, "size": f"{w:.0f}° × {h:.0f}°"}
 
 
-def _lights(site: Site) -> list[list[Any]]:
-    return [[light.azimuth, light.words] for light in site.straylight_set.all()]
+def _lights(site: Site, t: float) -> list[list[Any]]:
+    """Azimuth and words of the stray lights that are on at a minute."""
+    clock = datetime.fromtimestamp(t, site.core().zone).time()
+    return [[light.azimuth, light.words] for light in site.straylight_set.all() if light.on_at(clock)]
 
 
 def scene(request: HttpRequest, pk: int) -> JsonResponse:
@@ -75,7 +77,7 @@ def scene(request: HttpRequest, pk: int) -> JsonResponse:
         "stars": np.round(found.stars, 2).tolist(), "lines": np.round(found.lines, 2).tolist(),
         "names": [[round(az, 1), round(alt, 1), name] for az, alt, name in found.names], "band": np.round(found.band, 1).tolist(),
         "moon": [round(v, 3) for v in found.moon], "target": [*(round(v, 2) for v in found.target), now.what.name],
-        "horizon": profile, "frame": _frame(now, found.target), "lights": _lights(site),
+        "horizon": profile, "frame": _frame(now, found.target), "lights": _lights(site, now.t),
         "reading": reading(core, now.t, now.what), "compass": compass(found.target[0]),
         "pole": {"at": [sketch.azimuth, sketch.altitude], "stars": [[n, az, alt] for n, (alt, az) in sketch.stars.items()],
                  "guides": [{"line": [[az, alt] for alt, az in g.line], "words": g.words} for g in sketch.guides]} if sketch else None})
