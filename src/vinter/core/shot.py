@@ -7,13 +7,13 @@ import numpy as np
 
 from vinter.core.camera.exposure import TOLERANCES, Exposure, expose
 from vinter.core.camera.phones import Lens
-from vinter.core.camera.projection import Pose, view_of
+from vinter.core.camera.projection import Pose, View, east_north_up, project, view_of
 from vinter.core.camera.trailing import drift_map
 from vinter.core.errors import BadInput
-from vinter.core.sky.ephemeris import year_of
+from vinter.core.sky.ephemeris import refraction, year_of
 from vinter.core.sky.nights import Moment, Night, moments
 from vinter.core.sky.site import Site
-from vinter.core.sky.targets import CORE, Target
+from vinter.core.sky.targets import CORE, Target, position
 from vinter.core.sky.track import track
 
 GROUND_SHARE = 0.16  # of the frame's height that a level horizon leaves to the ground
@@ -30,6 +30,7 @@ class ShotPlan:
     exposure: Exposure
     minutes_left: float | None
     trail_grid: list[list[float]]
+    in_frame: float | None = None  # minutes until the target leaves the standing frame
 
     def data(self) -> dict[str, Any]:
         """Plain JSON data."""
@@ -56,6 +57,17 @@ def declination(site: Site, altitude: float, azimuth: float) -> float:
     return float(np.degrees(np.arcsin(np.clip(np.sin(h) * np.sin(p) + np.cos(h) * np.cos(p) * np.cos(a), -1, 1))))
 
 
+def leaves_frame(site: Site, unix: float, what: Target, view: View, hours: float = 8.0) -> float | None:
+    """Minutes until a target leaves a standing frame; None when it stays in for ``hours`` or is not in it."""
+    t = unix + np.arange(0, hours * 3600, 60.0)
+    alt, az = position(site, year_of(unix), t, what)
+    x, y, front = project(view, east_north_up(alt + refraction(alt), az))
+    inside = front & (x >= 0) & (x < view.width) & (y >= 0) & (y < view.height)
+    if not inside[0] or inside.all():
+        return None
+    return float(np.argmin(inside))
+
+
 def plan_shot(site: Site, unix: float, lens: Lens, night: Night | None = None, use: str = "screen",
               portrait: bool = False, count: int | None = None, what: Target = CORE, pose: Pose | None = None) -> ShotPlan:
     """Plan a shot of a target at a Unix time. ``use`` is one of post, screen, print (tolerance of trails).
@@ -80,4 +92,4 @@ def plan_shot(site: Site, unix: float, lens: Lens, night: Night | None = None, u
             left = (w.end - unix) / 60
     exposure = expose(lens, declination(site, at.altitude, at.azimuth), at.brightness, TOLERANCES[use], count, drifts, left)
     grid = (drifts.rate[::4, ::4] * exposure.shutter.chosen).round(1).tolist()
-    return ShotPlan(pose, portrait, at, exposure, left, grid)
+    return ShotPlan(pose, portrait, at, exposure, left, grid, leaves_frame(site, unix, what, view))

@@ -107,8 +107,8 @@ def choose_shutter(lens: Lens, declination: float, tolerance_px: float, drifts: 
 
 def iso_stops(lens: Lens) -> list[int]:
     """Whole stops of ISO from 50 up within the lens's range, with both ends of the range."""
-    stops = [s for s in (50 * 2**i for i in range(12)) if lens.iso_min <= s <= lens.iso_max]
-    return sorted({*stops, lens.iso_min, lens.iso_max})
+    stops = [s for s in (50 * 2**i for i in range(12)) if lens.iso_min <= s <= lens.iso_top]
+    return sorted({*stops, lens.iso_min, lens.iso_top})
 
 
 def iso_for_level(lens: Lens, rate: float, seconds: float, level: float) -> float:
@@ -119,9 +119,9 @@ def iso_for_level(lens: Lens, rate: float, seconds: float, level: float) -> floa
 def _school_iso(lens: Lens, mag: float, rate: float, seconds: float) -> dict[str, float]:
     by_sky = 3200 if mag >= 21.3 else 1600 if mag >= 20.3 else 800
     wanted = {"never above 800": 800.0, "by sky: 3200 dark, 1600 rural, 800 suburban": by_sky,
-              "all the phone has": lens.iso_max, "low ISO, lift the RAW": 100.0,
+              "all the phone has": lens.iso_top, "low ISO, lift the RAW": 100.0,
               "hump at a quarter of the histogram": iso_for_level(lens, rate, seconds, 0.05)}
-    return {name: float(np.clip(iso, lens.iso_min, lens.iso_max)) for name, iso in wanted.items()}
+    return {name: float(np.clip(iso, lens.iso_min, lens.iso_top)) for name, iso in wanted.items()}
 
 
 def choose_iso(lens: Lens, mag: float, seconds: float, trail_px: float = 0.0) -> IsoChoice:
@@ -180,6 +180,12 @@ def _reasons(lens: Lens, shutter: Shutter, iso: IsoChoice, frames: Frames, mag: 
            f"adds {100 * (np.sqrt(1 + drowned) - 1):.0f} % to the noise. Stars brighter than magnitude {iso.clips_at:.1f} clip.",
            f"{frames.count} frames take {frames.minutes:.0f} min and {frames.storage_mb / 1000:.1f} GB; noise falls "
            f"{frames.noise_gain:.1f} times. One minute more would gain {100 * frames.next_minute:.0f} %."]
+    if lens.iso_digital and iso.chosen > lens.iso_digital:
+        out.append(f"From ISO {lens.iso_digital} on this phone only multiplies numbers; a lower one keeps the light and more headroom.")
+    if lens.iso_top < lens.iso_max:
+        out.append(f"The manual controls end at ISO {lens.iso_top}; what the phone offers beyond is its own mode.")
+    if not lens.manual:
+        out.append("This lens has no manual control: none of these can be set; use its long automatic mode.")
     if iso.chosen == lens.iso_min and iso.sky_level_linear > HUMP_LIMIT:
         out.append("Even the lowest ISO leaves the sky too bright: shorten the shutter or find a darker site.")
     return out

@@ -34,6 +34,13 @@ class Lens:
     dark_current: float = 0.05  # electrons per second per output pixel on a cool night
     raw_megabytes: float = 14.0
     infinity_ticks: int = 0  # ticks back from the end mark of the focus slider
+    binning: int = 1  # sensor pixels along the side of an output pixel
+    manual: bool = True  # whether ISO, shutter and focus can be set by hand
+    iso_manual: int = 0  # highest ISO the manual controls reach; 0 for all of them
+    iso_digital: int = 0  # from here on the phone only multiplies numbers; 0 when not known
+    well: float = 0.0  # electrons an output pixel holds at base ISO; 0 for the usual of its size
+    raw_kinds: tuple[str, ...] = ("sensor",)
+    measured: str = ""  # what of this was measured, and when
 
     def __post_init__(self) -> None:
         for label, value, low, high in (
@@ -47,6 +54,11 @@ class Lens:
                 raise BadInput(f"{label} {value:g} is not within {low:g} to {high:g}")
 
     @property
+    def iso_top(self) -> int:
+        """Highest ISO that can be set by hand."""
+        return min(self.iso_max, self.iso_manual or self.iso_max)
+
+    @property
     def focal_px(self) -> float:
         """Focal length in output pixels."""
         return self.focal * 1000 / self.pitch
@@ -54,7 +66,7 @@ class Lens:
     @property
     def full_well(self) -> float:
         """Electrons an output pixel holds at base ISO."""
-        return FULL_WELL_PER_UM2 * self.pitch**2
+        return self.well or FULL_WELL_PER_UM2 * self.pitch**2
 
     def full_scale(self, iso: float) -> float:
         """Electrons that reach the white level at an ISO."""
@@ -92,6 +104,12 @@ SHIPPED = {p.key: p for p in (
     _phone("marlet-4", "Marlet 4",
            Lens("main", 4.25, 26.3, 1.8, 1.4, 4032, 3024, 32, 2000, 10, bits=10, distortion=-0.015,
                 dark_current=0.15, read_noise=((0, 4.1), (400, 2.9), (1600, 2.4)), infinity_ticks=2)),
+    _phone("generic-large", "Large main sensor (typical)",
+           Lens("main", 6.9, 24, 1.8, 2.4, 4080, 3060, 50, 6400, 30, distortion=-0.015, binning=2, iso_digital=3200),
+           Lens("ultra-wide", 2.2, 13, 2.2, 1.4, 4032, 3024, 50, 3200, 30, distortion=-0.02)),
+    _phone("generic-small", "Small older sensor (typical)",
+           Lens("main", 4.0, 27, 2.0, 1.2, 4032, 3024, 50, 1600, 8, bits=10, distortion=-0.01, dark_current=0.15,
+                read_noise=((0, 4.5), (400, 3.2)), iso_digital=800)),
 )}
 
 

@@ -7,6 +7,7 @@ import numpy.typing as npt
 
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, clean_mosaic, clean_picture, green_half, picture_half
 from vinter.core.frames.reading import Frame
+from vinter.core.frames.shapes import shapes, trail_length
 from vinter.core.frames.stars import Background, Detection, background, find_stars
 
 F32 = npt.NDArray[np.float32]
@@ -15,7 +16,9 @@ FEW_STARS = 15
 TRAILED, A_LITTLE_TRAILED = 1.9, 1.5  # median elongation
 SOFT_RATIO, CLOUD_RATIO, GLARE_RATIO = 1.5, 0.5, 1.35  # against the take's median
 SMOOTHED = 0.25  # correlation of like-coloured neighbours above which a mosaic was smoothed
-BRIGHT_SHARE = 0.35
+BRIGHT_SHARE, SHAPED = 0.35, 400
+UNCLIPPED = 0.8  # of full scale, above which a star's top may be cut
+ROUND = 1.06  # elongation that noise gives round stars
 
 
 @dataclass(frozen=True)
@@ -80,16 +83,26 @@ def raw_kind(frame: Frame) -> tuple[str, list[str]]:
     return ("processed" if excess > SMOOTHED else "unknown"), [f"{evidence}; untouched data have 0"]
 
 
-def _star_figures(found: Detection) -> tuple[float, float, float]:
-    """Median FWHM, elongation and trail length (px) of the brighter, unblended stars."""
+def _diagonal(frame: Frame) -> int:
+    """How the greens of a frame's cells lie, for the shapes."""
+    if frame.pattern is None:
+        return 0
+    return 1 if frame.pattern[0, 0] in (1, 3) else -1
+
+
+def _star_figures(found: Detection, signal: F32, diagonal: int) -> tuple[float, float, float]:
+    """Median FWHM, elongation and trail length (px) of the brighter stars that are not clipped."""
     stars = found.stars
     if len(stars) < 3:
         return 0.0, 1.0, 0.0
-    best = stars.take(np.arange(max(len(stars) * BRIGHT_SHARE, min(len(stars), 30))).astype(int))
-    fwhm, stretch = float(np.median(best.fwhm)), float(np.median(best.elongation))
-    # a trail of length L widens the long axis: a^2 = b^2 + L^2 / 12; 1.15 is what noise gives round stars
-    b2 = (fwhm / 2.355) ** 2 * 2 / (1 + stretch**2)
-    return fwhm, stretch, float(np.sqrt(12 * b2 * max(stretch**2 - 1.15**2, 0)))
+    sharp = np.flatnonzero(stars.peak < UNCLIPPED * SPAN)
+    sharp = (sharp if len(sharp) >= 10 else np.arange(len(stars)))[:int(np.clip(len(stars) * BRIGHT_SHARE, 30, SHAPED))]
+    width, long, _ = shapes(signal, (stars.x[sharp] - 0.5) / 2, (stars.y[sharp] - 0.5) / 2, diagonal)
+    settled = np.isfinite(width)
+    if settled.sum() < 3:
+        return float(np.median(stars.fwhm[sharp])), float(np.median(stars.elongation[sharp])), 0.0
+    fwhm, stretch = float(np.median(width[settled])), float(np.median(long[settled]))
+    return fwhm, stretch, trail_length(fwhm, stretch, ROUND)
 
 
 def measure(frame: Frame, cleaned: tuple[U16, F32] | None = None,
@@ -97,7 +110,7 @@ def measure(frame: Frame, cleaned: tuple[U16, F32] | None = None,
     """Measures of one frame with a verdict by absolute limits; pass what is already computed."""
     data, plane = cleaned or clean(frame)
     floor, detection = found or ((b := background(plane)), find_stars(plane, b))
-    fwhm, stretch, trail = _star_figures(detection)
+    fwhm, stretch, trail = _star_figures(detection, plane - floor.level, _diagonal(frame))
     raw, why = raw_kind(frame)
     level = float(np.median(floor.level) - PEDESTAL) / SPAN
     clipped = float(np.mean(data[::2, ::2] >= PEDESTAL + 0.985 * SPAN))

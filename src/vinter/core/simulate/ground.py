@@ -8,6 +8,7 @@ import numpy.typing as npt
 from scipy.ndimage import gaussian_filter1d
 
 from vinter.core.camera.projection import View, unproject
+from vinter.core.sky.horizon import Horizon
 
 F32 = npt.NDArray[np.float32]
 STEP = 0.02  # degrees of azimuth in the skyline table
@@ -68,15 +69,25 @@ def _texture(rng: np.random.Generator, width: int, height: int) -> F32:
     return np.asarray(0.02 + 0.14 / (1 + np.exp(-1.4 * out)), dtype=np.float32)
 
 
-def ground(view: View, seed: int, facing: float) -> Ground:
-    """The ground as a view sees it; edges are smooth over one pixel."""
+def over_profile(horizon: Horizon, seed: int) -> npt.NDArray[np.float64]:
+    """The site's own profile as a skyline table, with scrub on it."""
+    n = round(360 / STEP)
+    rng = np.random.default_rng([seed, 77])
+    scrub = sum(gaussian_filter1d(rng.standard_normal(n), sigma / STEP, mode="wrap") * size * np.sqrt(sigma / STEP)
+                for sigma, size in ((0.6, 0.12), (0.15, 0.08), (0.05, 0.06)))
+    return np.asarray(horizon.at(np.arange(n, dtype=np.float64) * STEP) + scrub)
+
+
+def ground(view: View, seed: int, facing: float, horizon: Horizon | None = None) -> Ground:
+    """The ground as a view sees it, over the site's own horizon when it has one; edges are smooth over one pixel."""
     x, y = grid(view, COARSE)
     enu = unproject(view, *np.meshgrid(x, y))
     altitude = np.degrees(np.arcsin(np.clip(enu[..., 2], -1, 1)))
     relative = (np.degrees(np.arctan2(enu[..., 0], enu[..., 1])) - view.pose.azimuth + 180) % 360 - 180
     alt = upsample(altitude, x, y, view.width, view.height)
     az = upsample(relative, x, y, view.width, view.height)
-    table = np.roll(skyline(seed, facing), -round((view.pose.azimuth - 180) / STEP)).astype(np.float32)
+    around = over_profile(horizon, seed) if horizon else skyline(seed, facing)
+    table = np.roll(around, -round((view.pose.azimuth - 180) / STEP)).astype(np.float32)
     low = int(np.searchsorted(-alt.max(axis=1), -float(table.max())))
     sky = np.ones((view.height, view.width), np.float32)
     index = ((az[low:] + 180) / STEP).ravel()

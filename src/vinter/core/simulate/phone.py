@@ -93,7 +93,7 @@ class SimulatedPhone:
     @cached_property
     def ground(self) -> Ground:
         """The ground, the same in every frame."""
-        return ground(self.view, self.burst.seed, self.burst.pose.azimuth)
+        return ground(self.view, self.burst.seed, self.burst.pose.azimuth, self.burst.site.horizon)
 
     @cached_property
     def vignetting(self) -> F32:

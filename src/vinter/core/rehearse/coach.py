@@ -1,0 +1,136 @@
+"""The coach: judges a rehearsal's picture by measuring it as any frame, and explains in one sentence with a figure."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from vinter.core.camera.phones import Lens
+from vinter.core.camera.photons import encoded
+from vinter.core.camera.trailing import drift_map
+from vinter.core.fieldcheck import Advice, advise
+from vinter.core.frames.measure import Measure, measure
+from vinter.core.frames.metadata import Metadata
+from vinter.core.frames.reading import Frame, colour_from
+from vinter.core.rehearse.exercises import Exercise
+from vinter.core.simulate.modes import Shown
+
+HISTOGRAM_BINS = 64
+
+
+def as_frame(shown: Shown) -> Frame:
+    """A press as a frame that was read from a file."""
+    info, burst = shown.info, shown.burst
+    kind = "bayer" if shown.settings.raw and not shown.settings.automatic else "linear"
+    meta = Metadata(burst.make, burst.model, burst.iso, burst.shutter, burst.lens.aperture, burst.lens.focal, burst.lens.f35, burst.start)
+    colour = colour_from(np.array(info.neutral), np.array(info.matrix).reshape(3, 3))
+    return Frame(
+        Path("rehearsal.dng"),
+        kind,
+        shown.mosaic,
+        np.array([[0, 1], [1, 2]]),
+        np.full((2, 2), float(info.black)),
+        float(info.white),
+        colour,
+        meta,
+    )
+
+
+def worst_drift(shown: Shown) -> float:
+    """The sky's fastest drift in the frame, px/s."""
+    from vinter.core.simulate.phone import SimulatedPhone
+
+    view, lat = SimulatedPhone(shown.burst).view, np.radians(shown.burst.site.lat)
+    pole = view.axes @ np.array([0.0, np.cos(lat), np.sin(lat)])
+    return drift_map(view.focal_px, view.width, view.height, pole).worst
+
+
+def histogram(shown: Shown) -> list[int]:
+    """Counts of the encoded levels of the picture's greens, in 64 bins, as a phone would show them."""
+    span = shown.info.white - shown.info.black
+    level = np.clip((shown.mosaic[::4, 1::4].astype(float) - shown.info.black) / span, 0, 1)
+    shown_level = np.where(level <= 0.0031308, 12.92 * level, 1.055 * level ** (1 / 2.4) - 0.055)
+    return [int(n) for n in np.histogram(shown_level, HISTOGRAM_BINS, (0, 1))[0]]
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """Whether it passes, the coach's sentence, what to change, and the measure behind it."""
+
+    passed: bool
+    sentence: str
+    change: str
+    figures: list[tuple[str, str]]
+    measure: Measure
+
+
+def _said(advice: Advice, m: Measure, passed: bool = False) -> Judgement:
+    return Judgement(passed, advice.sentence, advice.change, advice.figures, m)
+
+
+def judge(
+    shown: Shown,
+    lens: Lens,
+    trail: float = 5.0,
+    width: float = 4.0,
+    darkest: float = 0.010,
+    brightest: float = 0.14,
+    trails_wanted: bool = False,
+) -> Judgement:
+    """Judge a press: allowed trail and star width in px, linear level of the sky between ``darkest`` and ``brightest``."""
+    frame = as_frame(shown)
+    m = measure(frame)
+    settings = shown.settings
+    if settings.automatic:
+        minutes = settings.automatic
+        advice = Advice(
+            False,
+            f"The automatic mode merged {minutes * 60 / 15:.0f} frames into one file: nothing can be left out, and trails made "
+            f"of such files would be dashes {minutes:.0f} minutes apart.",
+            "manual mode, RAW on",
+            [],
+        )
+        return Judgement(False, advice.sentence, advice.change, advice.figures, m)
+    if not settings.raw:
+        return Judgement(False, "JPEG only: 8 bits of 12, noise already smoothed. The stack and the edit need RAW.", "RAW on", [], m)
+    advice = advise(m, lens, worst_drift(shown), trail)
+    if not advice.good:
+        return _said(advice, m)
+    if m.fwhm_px > width:
+        return _said(
+            Advice(
+                False, f"Stars are {m.fwhm_px:.1f} px wide; the sharpest tick gives under {width:g}.", "focus one tick on", advice.figures
+            ),
+            m,
+        )
+    if m.background < darkest:
+        return _said(
+            Advice(
+                False,
+                f"The sky stands at {100 * encoded(m.background):.0f} % of the histogram; {100 * encoded(darkest):.0f} % is the least "
+                "at which it drowns the read noise.",
+                "more ISO, or a longer shutter",
+                advice.figures,
+            ),
+            m,
+        )
+    if m.background > brightest:
+        return _said(
+            Advice(
+                False,
+                f"The sky stands at {100 * encoded(m.background):.0f} % of the histogram and leaves stars no headroom.",
+                "less ISO",
+                advice.figures,
+            ),
+            m,
+        )
+    return _said(advice, m, True)
+
+
+def judge_exercise(shown: Shown, one: Exercise) -> Judgement:
+    """Judge a press by an exercise's own limits; on a night to leave no frame passes."""
+    found = judge(shown, one.the_lens, one.trail, one.width, one.darkest, one.brightest)
+    if one.leave:
+        sentence = f"{found.measure.stars} stars, {found.measure.fwhm_px:.1f} px wide: every setting gives the same veil."
+        return Judgement(False, sentence, "try one thing, then decide whether to stay", found.figures, found.measure)
+    return found
