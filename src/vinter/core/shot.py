@@ -1,6 +1,6 @@
 """A shot: a site, a minute and a lens brought together into settings, a pose and the times that matter."""
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from typing import Any
 
 import numpy as np
@@ -31,6 +31,7 @@ class ShotPlan:
     minutes_left: float | None
     trail_grid: list[list[float]]
     in_frame: float | None = None  # minutes until the target leaves the standing frame
+    trail_map: list[list[float]] = field(default_factory=list)  # px at the chosen shutter, 9 x 9 over the frame
 
     def data(self) -> dict[str, Any]:
         """Plain JSON data."""
@@ -92,4 +93,5 @@ def plan_shot(site: Site, unix: float, lens: Lens, night: Night | None = None, u
             left = (w.end - unix) / 60
     exposure = expose(lens, declination(site, at.altitude, at.azimuth), at.brightness, TOLERANCES[use], count, drifts, left)
     grid = (drifts.rate[::4, ::4] * exposure.shutter.chosen).round(1).tolist()
-    return ShotPlan(pose, portrait, at, exposure, left, grid, leaves_frame(site, unix, what, view))
+    return ShotPlan(pose, portrait, at, exposure, left, grid, leaves_frame(site, unix, what, view),
+                    (drifts.rate * exposure.shutter.chosen).round(2).tolist())

@@ -29,7 +29,7 @@ SECRET_KEY = os.environ.get("VINTER_SECRET") or _secret()
 INSTALLED_APPS = [
     "django.contrib.auth", "django.contrib.contenttypes", "django.contrib.sessions", "django.contrib.staticfiles",
     "vinter.web", "vinter.web.accounts", "vinter.web.jobs", "vinter.web.gear", "vinter.web.sites", "vinter.web.nights",
-    "vinter.web.forecast", "vinter.web.skyline", "vinter.web.shots", "vinter.web.field",
+    "vinter.web.forecast", "vinter.web.skyline", "vinter.web.shots", "vinter.web.field", "vinter.web.rehearse",
     "vinter.web.takes", "vinter.web.stacks", "vinter.web.finish", "vinter.web.ledger",
 ]
 MIDDLEWARE = [

@@ -11,6 +11,8 @@ from vinter.web.gear import views as gear
 from vinter.web.jobs import views as jobs
 from vinter.web.ledger import views as ledger
 from vinter.web.nights import views as nights
+from vinter.web.rehearse import views as rehearse
+from vinter.web.shots import station as stations
 from vinter.web.shots import views as shots
 from vinter.web.sites import horizon as horizons
 from vinter.web.sites import map as site_map
@@ -26,6 +28,14 @@ urlpatterns = [
     path("sign-in/demo/", accounts.enter_demo, name="enter-demo"),
     path("sign-out/", LogoutView.as_view(), name="sign-out"),
     path("gear/", gear.phones, name="gear"),
+    path("gear/add/", gear.add, name="phone-add"),
+    path("gear/<int:pk>/", gear.phone, name="phone"),
+    path("gear/<int:pk>.json", gear.carry, name="phone-carry"),
+    path("gear/<int:pk>/delete/", gear.delete, name="phone-delete"),
+    path("gear/<int:pk>/lens/", gear.lens, name="lens-new"),
+    path("gear/<int:pk>/lens/<str:name>/", gear.lens, name="lens"),
+    path("gear/<int:pk>/lens/<str:name>/measure/", gear.calibrate, name="calibrate"),
+    path("gear/<int:pk>/lens/<str:name>/measure/<str:kind>/", gear.measured, name="measured"),
     path("sites/", sites.sites, name="sites"),
     path("sites/new/", sites.edit, name="site-new"),
     path("sites/bring/", sites.bring, name="sites-bring"),
@@ -73,14 +83,33 @@ urlpatterns = [
     path("sites/<int:pk>/skyline/sky.jpg", skylines.sky, name="skyline-sky"),
     path("sites/<int:pk>/stand/", stands.stand, name="stand"),
     path("sites/<int:pk>/stand.gpx", stands.stand_gpx, name="stand-gpx"),
+    path("sites/<int:pk>/station/", stations.station, name="station"),
+    path("sites/<int:pk>/station/bring/", stations.bring, name="station-bring"),
     path("shots/", shots.shots, name="shots"),
     path("sites/<int:pk>/shots/new/", shots.new, name="shot-new"),
     path("shots/<int:pk>/", shots.shot, name="shot"),
     path("shots/<int:pk>/delete/", shots.delete, name="shot-delete"),
     path("shots/<int:pk>/lesson/", shots.lesson, name="lesson"),
     path("field/", field.cards, name="cards"),
+    path("field/worker.js", field.service_worker, name="field-worker"),
+    path("field/manifest.json", field.manifest, name="field-manifest"),
+    path("field/open/<str:ticket>/", field.card_open, name="card-open"),
     path("field/<int:pk>/", field.card, name="card"),
+    path("field/<int:pk>/card.pdf", field.card_as_pdf, name="card-pdf"),
+    path("field/<int:pk>/qr.svg", field.qr, name="card-qr"),
+    path("field/<int:pk>/timer/", field.timer, name="timer"),
+    path("field/<int:pk>/check/", field.check, name="check"),
+    path("field/<int:pk>/pack/", field.pack, name="pack"),
+    path("field/<int:pk>/pack/change/", field.pack_change, name="pack-change"),
     path("field/<int:pk>/card.html", field.card_file, name="card-file"),
+    path("rehearse/", rehearse.ladder, name="rehearse"),
+    path("rehearse/begin/<str:key>/", rehearse.begin, name="rehearse-begin"),
+    path("shots/<int:pk>/rehearse/", rehearse.begin_shot, name="rehearse-shot"),
+    path("rehearse/<int:pk>/", rehearse.rehearsal, name="rehearsal"),
+    path("rehearse/<int:pk>/press/", rehearse.shoot, name="rehearse-press"),
+    path("rehearse/<int:pk>/leave/", rehearse.leave, name="rehearse-leave"),
+    path("rehearse/<int:pk>/picture.jpg", rehearse.picture, name="rehearse-picture"),
+    path("rehearse/<int:pk>/loupe.jpg", rehearse.glass, name="rehearse-loupe"),
     path("takes/", takes.takes, name="takes"),
     path("takes/new/", takes.new_upload, name="take-upload"),
     path("shots/<int:pk>/shoot/", takes.shoot, name="shoot"),

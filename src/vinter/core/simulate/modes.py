@@ -19,7 +19,7 @@ U8 = npt.NDArray[np.uint8]
 U16 = npt.NDArray[np.uint16]
 SHAKE_PX = 40.0  # first swing after a finger left the screen, for a lens of 3000 px focal length
 SHAKE_SECONDS = 0.9  # in which it dies away by e
-BANDING_E = 0.35  # electrons of row noise at base ISO; grows where the phone only multiplies
+BANDING_E = 0.12  # electrons of row noise at base ISO; grows where the phone only multiplies
 AUTO_FRAME = 15.0  # seconds a frame of the automatic mode
 NEUTRAL_KELVIN = 5200.0
 
@@ -125,6 +125,7 @@ def _linear(mosaic: U16, info: DngInfo) -> F32:
 def _encoded(rgb: F32, shown: Shown) -> U8:
     if shown.settings.automatic:
         rgb = cv2.bilateralFilter(cv2.GaussianBlur(rgb, (0, 0), 1.0), 5, 0.06, 2)
+    rgb = np.minimum(rgb, np.array(shown.info.neutral, np.float32))  # what clips is white in all colours
     red, blue = balanced(shown.settings.kelvin)
     colour = colour_from(np.array(shown.info.neutral), np.array(shown.info.matrix).reshape(3, 3))
     return stretched(np.asarray(rgb * np.array([red, 1.0, blue], np.float32), np.float32), colour, 1.0)

@@ -104,11 +104,14 @@ def read_elements(data: bytes, name: str) -> list[EarthSatellite]:
 
 
 def made_up(day: date) -> bytes:
-    """Elements of a station that does not exist, fresh for a day, as OMM in JSON: for trying passes out."""
-    turn = (day.toordinal() * 4.98) % 360  # the plane of such an orbit turns westward by about 5 degrees a day
+    """Elements of a station that does not exist, fresh for a day, as OMM in JSON: for trying passes out.
+
+    Its plane lies so that it crosses the dusk of middle latitudes on any day; which passes are high changes from day to day.
+    """
+    sun = (day.timetuple().tm_yday - 80) * 0.9856
     return json.dumps([{
         "OBJECT_NAME": "Made-up station", "OBJECT_ID": "2020-999A", "EPOCH": f"{day.isoformat()}T12:00:00.000000", "MEAN_MOTION": 15.49,
-        "ECCENTRICITY": 0.0004, "INCLINATION": 51.64, "RA_OF_ASC_NODE": round(360 - turn, 4), "ARG_OF_PERICENTER": 90.0,
+        "ECCENTRICITY": 0.0004, "INCLINATION": 51.64, "RA_OF_ASC_NODE": round((sun - 30) % 360, 4), "ARG_OF_PERICENTER": 90.0,
         "MEAN_ANOMALY": round((day.toordinal() * 97.3) % 360, 4), "EPHEMERIS_TYPE": 0, "CLASSIFICATION_TYPE": "U", "NORAD_CAT_ID": 99901,
         "ELEMENT_SET_NO": 1, "REV_AT_EPOCH": 1, "BSTAR": 0.0001, "MEAN_MOTION_DOT": 0.0001, "MEAN_MOTION_DDOT": 0}]).encode()
 

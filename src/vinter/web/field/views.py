@@ -1,19 +1,42 @@
-"""The field card: red on black, one screen, as a page and as one self-contained file."""
+"""The field: the card as page, file and PDF, the shot timer, the test-shot check, the pack list. All of it red on black."""
 
 import base64
+import io
+from pathlib import Path
 from typing import Any
 
+import segno
 from django.conf import settings
-from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
+from django.contrib.auth.decorators import login_not_required
+from django.core import signing
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
 from django.template.loader import render_to_string
+from django.urls import reverse
 from django.utils.text import slugify
+from django.views.decorators.http import require_POST
 
-from vinter.core.card import checks
+from vinter.core.camera.exposure import GAP_SECONDS, TOLERANCES
+from vinter.core.card import DELAY_SECONDS, checks
+from vinter.core.errors import BadInput
+from vinter.core.fieldcheck import advise
+from vinter.core.formats.cardpdf import CardText, card_pdf
+from vinter.core.frames.measure import measure
+from vinter.core.packing import pack_list
 from vinter.web.chain import head
+from vinter.web.gear.views import opened
 from vinter.web.nights.drawing import draw
 from vinter.web.owned import owned
 from vinter.web.shots.models import Shot
+from vinter.web.sites.models import Site
+from vinter.web.templatetags.figures import clock, clocks, fixed
+
+OPEN_DAYS = 30
+SALT = "vinter.card"
+LINEAR_OF_ENCODED = 2.2
+# The one page that carries its styles and script inside, so that it lives without signal; it may fetch nothing.
+STANDALONE_POLICY = "default-src 'none'; style-src 'unsafe-inline'; script-src 'unsafe-inline'; font-src data:; img-src data:"
+GENERAL = "Local rules and the emergency services come first. Tired? Sleep before you drive."
 
 
 def cards(request: HttpRequest) -> HttpResponse:
@@ -21,11 +44,20 @@ def cards(request: HttpRequest) -> HttpResponse:
     return render(request, "field/cards.html", {"shots": Shot.objects.filter(owner=request.user).select_related("site"), **head("Field")})
 
 
+def _plan_b(shot: Shot) -> str:
+    """What to do when cloud comes: wait on the window's end, or something that minds cloud less."""
+    best = shot.found_night().best
+    until = f"wait until {clock(best.end, shot.site.tz)}, " if best else ""
+    return f"Cloud? {until}shoot trails through the gaps, or the ground with the lamp; then go home."
+
+
 def _context(shot: Shot) -> dict[str, Any]:
     core = shot.site.core()
     night = shot.found_night()
-    return {"shot": shot, "night": night, "strip": draw(core, night, 350, 34, red=True), "tz": shot.site.tz,
-            "checks": checks(shot.core_lens, shot.iso, shot.shutter, shot.frames, shot.pose), "minutes": shot.minutes, "window": night.best}
+    steps = shot.mode_plan.get("steps", [])
+    return {"shot": shot, "night": night, "strip": draw(core, night, 350, 34, red=True), "tz": shot.site.tz, "plan_b": _plan_b(shot),
+            "checks": checks(shot.core_lens, shot.iso, shot.shutter, shot.frames, shot.pose, steps), "minutes": shot.minutes,
+            "window": night.best, "cautions": [c for c in (shot.site.cautions, *shot.mode_plan.get("cautions", []), GENERAL) if c]}
 
 
 def card(request: HttpRequest, pk: int) -> HttpResponse:
@@ -33,15 +65,144 @@ def card(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "field/card.html", _context(owned(Shot, request, pk)))
 
 
-def card_file(request: HttpRequest, pk: int) -> HttpResponse:
-    """The card as one HTML file that needs no network: styles and fonts inside."""
-    shot = owned(Shot, request, pk)
+def _standalone(shot: Shot) -> str:
+    """The card as one HTML text that needs no network: styles, fonts and script inside."""
     static = settings.BASE / "static"
     style = (static / "css" / "field.css").read_text()
     for name in ("next", "mono"):
         data = base64.b64encode((static / "fonts" / f"atkinson-{name}.woff2").read_bytes()).decode()
         style = style.replace(f"url(../fonts/atkinson-{name}.woff2)", f"url(data:font/woff2;base64,{data})")
-    script = (static / "js" / "card.js").read_text()
-    text = render_to_string("field/card.html", {**_context(shot), "style": style, "script": script})
+    script = "\n".join((static / "js" / name).read_text() for name in ("card.js", "timer.js"))
+    return render_to_string("field/card.html", {**_context(shot), **_timer(shot), "style": style, "script": script})
+
+
+def card_file(request: HttpRequest, pk: int) -> HttpResponse:
+    """The card and its timer as one HTML file."""
+    shot = owned(Shot, request, pk)
     name = f"vinter-card-{shot.night}-{slugify(shot.title)}.html"
-    return HttpResponse(text, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    return HttpResponse(_standalone(shot), headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+def card_as_pdf(request: HttpRequest, pk: int) -> HttpResponse:
+    """The card as PDF."""
+    shot = owned(Shot, request, pk)
+    c = _context(shot)
+    best = c["window"]
+    times = [("Core best", f"{clock(best.best.t, c['tz'])} {fixed(best.best.altitude, 0)}°" if best else "-"),
+             ("Moon sets", clocks(c["night"].moon["set"], c["tz"])), ("Dawn", clocks(c["night"].sun["astronomical_dawn"], c["tz"]))]
+    line = f"{shot.night:%a %-d %b}, {clock(shot.moment, c['tz'])} · {shot.phone.name} · {shot.mode_name} · {fixed(shot.minutes, 0)} min"
+    cautions = [*c["cautions"], c["plan_b"], "In need, call: ______________________"]
+    return HttpResponse(card_pdf(CardText(shot.title, line, times, c["checks"], cautions)), content_type="application/pdf",
+                        headers={"Content-Disposition": f'inline; filename="vinter-card-{shot.night}.pdf"'})
+
+
+def _ticket(shot: Shot) -> str:
+    return signing.dumps(shot.pk, salt=SALT)
+
+
+def qr(request: HttpRequest, pk: int) -> HttpResponse:
+    """A QR code that opens the card on the phone, without signing in, for thirty days."""
+    shot = owned(Shot, request, pk)
+    address = request.build_absolute_uri(reverse("card-open", args=[_ticket(shot)]))
+    out = io.BytesIO()
+    segno.make(address, error="m").save(out, kind="svg", scale=4, border=2, dark="#10213f", light="#f1f3f2")
+    return HttpResponse(out.getvalue(), content_type="image/svg+xml")
+
+
+@login_not_required
+def card_open(request: HttpRequest, ticket: str) -> HttpResponse:
+    """The card for whoever holds its QR code: one page with everything inside, which stays open without signal."""
+    try:
+        pk = signing.loads(ticket, salt=SALT, max_age=OPEN_DAYS * 86400)
+    except signing.BadSignature as error:
+        raise Http404("no such card") from error
+    shot = get_object_or_404(Shot, pk=pk)
+    return HttpResponse(_standalone(shot), headers={"Content-Security-Policy": STANDALONE_POLICY})
+
+
+def _timer(shot: Shot) -> dict[str, Any]:
+    """What the shot timer runs by, in seconds."""
+    interval = float(shot.mode_plan.get("interval") or shot.shutter + GAP_SECONDS)
+    lamp = next((float(value.split()[0]) for label, value in shot.mode_plan.get("steps", []) if label.startswith("Lamp on")), 0.0)
+    gap = round(max(interval - shot.shutter, 0), 2)
+    return {"timer": {"delay": DELAY_SECONDS, "exposure": shot.shutter, "gap": gap, "frames": shot.frames, "lamp": lamp}}
+
+
+def timer(request: HttpRequest, pk: int) -> HttpResponse:
+    """The shot timer: delay, exposure, gap, lamp, counted by the wall clock."""
+    shot = owned(Shot, request, pk)
+    return render(request, "field/timer.html", {"shot": shot, **_timer(shot)})
+
+
+def check(request: HttpRequest, pk: int) -> HttpResponse:
+    """Give it the test shot: it says the one next change."""
+    shot = owned(Shot, request, pk)
+    advice = None
+    if request.method == "POST":
+        file = request.FILES.get("file")
+        if file is None:
+            raise BadInput("no picture came with the request")
+        with opened([file]) as (frame,):
+            m = measure(frame)
+            level = m.background if frame.linear else max(m.background, 0.0) ** LINEAR_OF_ENCODED
+        advice = advise(m, shot.core_lens, float(shot.exposure["shutter"]["worst_px_s"]), TOLERANCES[shot.use], level)
+    return render(request, "field/check.html", {"shot": shot, "advice": advice}, status=200)
+
+
+def _items(shot: Shot) -> list[tuple[str, str, bool]]:
+    """What to pack: from the plan, then the user's own; each with whether it is packed."""
+    home = Site.objects.filter(owner=shot.owner, home=True).first()
+    known = getattr(shot.site, "forecast", None)
+    forecast = known.core() if known else None
+    hours = forecast.between(shot.moment - 3600, shot.moment + shot.minutes * 60 + 3600) if forecast else []
+    coldest = min((h.temperature for h in hours), default=None)
+    spread = min((h.temperature - h.dew_point for h in hours), default=None)
+    found = pack_list(coldest, shot.site.drive_from(home).minutes, shot.minutes, f"{shot.site.cautions} {shot.site.access}",
+                      bool(shot.pack.get("alone", True)), spread)
+    packed = set(shot.pack.get("packed", []))
+    rows = [(item.text, item.why) for item in found] + [(text, "yours") for text in shot.pack.get("own", [])]
+    return [(text, why, text in packed) for text, why in rows if text not in shot.pack.get("left", [])]
+
+
+def pack(request: HttpRequest, pk: int) -> HttpResponse:
+    """The pack list of a shot."""
+    shot = owned(Shot, request, pk)
+    return render(request, "field/pack.html", {"shot": shot, "items": _items(shot), "alone": shot.pack.get("alone", True)})
+
+
+@require_POST
+def pack_change(request: HttpRequest, pk: int) -> HttpResponse:
+    """Tick, add, leave out; what is added is remembered for the next shot as well."""
+    shot = owned(Shot, request, pk)
+    kept: dict[str, Any] = {"packed": [], "own": [], "left": [], "alone": True, **shot.pack}
+    what, text = request.POST.get("do", ""), request.POST.get("text", "").strip()[:120]
+    if what == "tick" and text:
+        kept["packed"] = sorted(set(kept["packed"]) ^ {text})
+    elif what == "add" and text:
+        kept["own"] = [*kept["own"], text] if text not in kept["own"] else kept["own"]
+    elif what == "leave" and text:
+        kept["own"] = [t for t in kept["own"] if t != text]
+        kept["left"] = sorted({*kept["left"], text})
+    elif what == "alone":
+        kept["alone"] = not kept["alone"]
+    else:
+        raise BadInput(f"{what!r} is nothing a pack list does")
+    shot.pack = kept
+    shot.save(update_fields=["pack"])
+    if request.headers.get("Accept", "").startswith("application/json"):
+        return JsonResponse({"items": _items(shot)})
+    return redirect("pack", shot.pk)
+
+
+def service_worker(request: HttpRequest) -> HttpResponse:
+    """The script that keeps field pages for when there is no signal."""
+    return HttpResponse((Path(settings.BASE) / "static/js/field-worker.js").read_text(), content_type="text/javascript",
+                        headers={"Cache-Control": "no-cache", "Service-Worker-Allowed": "/field/"})
+
+
+def manifest(request: HttpRequest) -> JsonResponse:
+    """What a phone needs to install the field pages."""
+    return JsonResponse({"name": "Vinter field", "short_name": "Vinter", "start_url": "/field/", "scope": "/field/",
+                         "display": "standalone", "background_color": "#000000", "theme_color": "#000000",
+                         "icons": [{"src": "/static/vendor/field-mark.svg", "sizes": "any", "type": "image/svg+xml"}]},
+                        content_type="application/manifest+json")

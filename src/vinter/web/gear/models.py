@@ -6,6 +6,7 @@ from django.conf import settings
 from django.db import models
 
 from vinter.core.camera import phones
+from vinter.core.camera.phonefile import lens_from
 
 
 class Phone(models.Model):
@@ -25,15 +26,26 @@ class Phone(models.Model):
 
     def core(self) -> phones.Phone:
         """The phone for the core."""
-        made = {}
-        for name, data in self.lenses.items():
-            steps = tuple((int(iso), float(noise)) for iso, noise in data["read_noise"])
-            made[name] = phones.Lens(**{**data, "read_noise": steps})
-        return phones.Phone(self.key, self.name, made)
+        return phones.Phone(self.key, self.name, {name: lens_from(data) for name, data in self.lenses.items()})
+
+    def keep_lens(self, lens: phones.Lens, old: str = "") -> None:
+        """Store a lens under its name, in place of one that was called ``old``."""
+        rows = dict(self.lenses.items())
+        if old and old != lens.name:
+            rows.pop(old, None)
+        self.lenses = {**rows, lens.name: asdict(lens)}
+        self.save(update_fields=["lenses"])
+
+
+def own(owner: object, phone: phones.Phone) -> Phone:
+    """Give a user a phone of the core, unless one of its key is there."""
+    lenses = {name: asdict(lens) for name, lens in phone.lenses.items()}
+    made, _ = Phone.objects.get_or_create(owner=owner, key=phone.key, defaults={"name": phone.name, "lenses": lenses})
+    return made
 
 
 def own_shipped(owner: object) -> None:
-    """Give a user the shipped phones, once."""
+    """Give a user the made-up phones, once."""
     for phone in phones.SHIPPED.values():
-        lenses = {name: asdict(lens) for name, lens in phone.lenses.items()}
-        Phone.objects.get_or_create(owner=owner, key=phone.key, defaults={"name": phone.name, "lenses": lenses})
+        if phone.key.startswith("marlet"):
+            own(owner, phone)

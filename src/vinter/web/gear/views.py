@@ -1,13 +1,196 @@
-"""The phones and what their lenses can do."""
+"""Phones and what their lenses can do: by hand, from a photo, from a file, measured from frames."""
 
+import secrets
+import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from django.core.files.uploadedfile import UploadedFile
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
+from django.shortcuts import redirect, render
+from django.utils import timezone
+from django.utils.text import slugify
+from django.views.decorators.http import require_POST
 
+from vinter.core.camera.focus import fit_infinity
+from vinter.core.camera.phonefile import lens_from_photo, phone_text, read_phone
+from vinter.core.camera.phones import SHIPPED, Lens
+from vinter.core.camera.phones import Phone as CorePhone
+from vinter.core.errors import BadInput
+from vinter.core.frames.measure import measure
+from vinter.core.frames.reading import Frame, read_frame
+from vinter.core.frames.sandbox import check_content, probe
+from vinter.core.frames.sensor import measure_darks, measure_flats
 from vinter.web.chain import head
-from vinter.web.gear.models import Phone
+from vinter.web.gear.forms import lens_form
+from vinter.web.gear.models import Phone, own
+from vinter.web.owned import owned
+
+LARGEST = 80 * 2**20
+MOST_FILES = 24
 
 
 def phones(request: HttpRequest) -> HttpResponse:
     """All phones of the user with the figures of their lenses."""
-    own = [(phone, phone.core()) for phone in Phone.objects.filter(owner=request.user)]
-    return render(request, "gear/phones.html", {"phones": own, **head("Gear")})
+    rows = [(phone, phone.core()) for phone in Phone.objects.filter(owner=request.user)]
+    have = {phone.key for phone, _ in rows}
+    kinds = [p for p in SHIPPED.values() if p.key not in have]
+    return render(request, "gear/phones.html", {"phones": rows, "kinds": kinds, **head("Gear")})
+
+
+@contextmanager
+def opened(files: list[UploadedFile], least: int = 1) -> Iterator[list[Frame]]:
+    """Uploaded frames, checked by content, opened first in a limited child, then read; gone afterwards."""
+    if not least <= len(files) <= MOST_FILES:
+        raise BadInput(f"{least} to {MOST_FILES} files are wanted, {len(files)} came")
+    with tempfile.TemporaryDirectory() as folder:
+        frames = []
+        for file in files:
+            name = Path(file.name or "file").name
+            if not file.size or file.size > LARGEST:
+                raise BadInput(f"{name}: empty or larger than {LARGEST // 2**20} MB")
+            start = file.read(8)
+            check_content(name, start)
+            path = Path(folder) / f"{secrets.token_hex(6)}{Path(name).suffix.lower()}"
+            path.write_bytes(start + file.read())
+            probe(path, name)
+            frames.append(replace(read_frame(path), path=Path(name)))
+        yield frames
+
+
+def _own(request: HttpRequest, phone: Any) -> HttpResponse:
+    made = own(request.user, replace(phone, key=_free_key(request, phone.key)))
+    return redirect("phone", made.pk)
+
+
+def _free_key(request: HttpRequest, key: str) -> str:
+    taken = set(Phone.objects.filter(owner=request.user).values_list("key", flat=True))
+    return next(k for k in (key, *(f"{key}-{i}" for i in range(2, 100))) if k not in taken)
+
+
+@require_POST
+def add(request: HttpRequest) -> HttpResponse:
+    """A phone of a typical kind, from a JSON file, or from a photo's metadata."""
+    kind, file = request.POST.get("kind", ""), request.FILES.get("file")
+    if kind in SHIPPED:
+        return _own(request, SHIPPED[kind])
+    if file is None or not file.name:
+        raise BadInput("no file came with the request")
+    if file.name.lower().endswith(".json"):
+        if not file.size or file.size > 2**20:
+            raise BadInput(f"{file.name}: empty or too large for a phone file")
+        return _own(request, read_phone(file.read().decode("utf-8", "replace"), file.name))
+    with opened([file]) as (frame,):
+        m = frame.meta
+        width, height = frame.size
+        lens = lens_from_photo("main", m.focal_mm, m.f35, m.aperture, width, height)
+        name = f"{m.make} {m.model}".replace(f"{m.make} {m.make}", m.make).strip() or "My phone"
+    made = own(request.user, CorePhone(_free_key(request, slugify(name)[:36] or "phone"), name[:60], {"main": lens}))
+    return redirect("lens", made.pk, "main")
+
+
+def phone(request: HttpRequest, pk: int) -> HttpResponse:
+    """One phone: its lenses, their infinity and what was measured."""
+    one = owned(Phone, request, pk)
+    return render(request, "gear/phone.html", {"phone": one, "core": one.core(), **head("Gear")})
+
+
+def carry(request: HttpRequest, pk: int) -> HttpResponse:
+    """A phone as JSON."""
+    one = owned(Phone, request, pk)
+    return HttpResponse(phone_text(one.core()), content_type="application/json",
+                        headers={"Content-Disposition": f'attachment; filename="{one.key}.json"'})
+
+
+@require_POST
+def delete(request: HttpRequest, pk: int) -> HttpResponse:
+    """Remove a phone that no shot was planned with."""
+    one = owned(Phone, request, pk)
+    if one.shot_set.exists():
+        raise BadInput(f"{one.name}: shots were planned with it, so it stays; their ledger needs it")
+    one.delete()
+    return redirect("gear")
+
+
+def _lens(one: Phone, name: str) -> Lens:
+    return one.core().lens(name)
+
+
+def lens(request: HttpRequest, pk: int, name: str = "") -> HttpResponse:
+    """Change a lens, or add one."""
+    one = owned(Phone, request, pk)
+    form = lens_form(request.POST or None, _lens(one, name) if name else None)
+    if request.method == "POST" and form.is_valid():
+        one.keep_lens(form.lens, name)
+        return redirect("phone", one.pk)
+    return render(request, "gear/lens.html", {"phone": one, "name": name, "form": form, **head("Gear")})
+
+
+def calibrate(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+    """Measure a lens and its sensor from the user's own frames: infinity, read noise, gain."""
+    one = owned(Phone, request, pk)
+    found = _lens(one, name)
+    return render(request, "gear/calibrate.html", {"phone": one, "lens": found, **head("Gear")})
+
+
+def _measured(one: Phone, lens: Lens, what: str) -> None:
+    said = [part for part in lens.measured.split("; ") if part and not part.startswith(what.split(" ", maxsplit=1)[0])]
+    one.keep_lens(replace(lens, measured="; ".join([*said, f"{what}, {timezone.now():%-d %b %Y}"])))
+
+
+def _ticks(request: HttpRequest, count: int) -> list[float]:
+    try:
+        ticks = [float(v) for v in request.POST.get("ticks", "").replace(",", " ").split()]
+    except ValueError as error:
+        raise BadInput("ticks: numbers with blanks between are wanted, one for each file in the order of their names") from error
+    if len(ticks) != count:
+        raise BadInput(f"{count} files came and {len(ticks)} ticks; one for each file, in the order of the files' names")
+    return ticks
+
+
+def _infinity(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
+    files = sorted(request.FILES.getlist("files"), key=lambda f: f.name or "")
+    ticks = _ticks(request, len(files))
+    with opened(files, 4) as frames:
+        widths = [measure(f).fwhm_px for f in frames]
+    fit = fit_infinity(ticks, widths)
+    _measured(one, replace(lens, infinity_ticks=fit.setting), f"infinity at {fit.ticks:.1f} ± {fit.error:.1f} ticks")
+    return {"fit": fit, "points": sorted(zip(ticks, widths, strict=True))}
+
+
+def _darks(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
+    with opened(request.FILES.getlist("files"), 2) as frames:
+        iso = frames[0].meta.iso or lens.base_iso
+        span = frames[0].white - float(frames[0].black.mean())
+        report = measure_darks(frames, lens.full_scale(iso) / span)
+    assert report.read_noise_e is not None
+    steps = dict(lens.read_noise)
+    steps[0 if iso < 400 else 400 if iso < 1600 else 1600] = round(report.read_noise_e, 2)
+    _measured(one, replace(lens, read_noise=tuple(sorted(steps.items()))), f"read noise {report.read_noise_e:.1f} e at ISO {iso}")
+    return {"darks": report}
+
+
+def _flats(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
+    files = sorted(request.FILES.getlist("files"), key=lambda f: f.name or "")
+    with opened(files, 2) as frames:
+        report = measure_flats(frames)
+    iso = report.iso or lens.base_iso
+    well = report.white_e * max(iso, lens.base_iso) / lens.base_iso
+    _measured(one, replace(lens, well=round(well, 1)), f"gain {report.gain:.3f} e a DN at ISO {iso}")
+    return {"flats": report, "well": well}
+
+
+KINDS: dict[str, Callable[[HttpRequest, Phone, Lens], dict[str, Any]]] = {"infinity": _infinity, "darks": _darks, "flats": _flats}
+
+
+@require_POST
+def measured(request: HttpRequest, pk: int, name: str, kind: str) -> HttpResponse:
+    """Take the frames of one kind, measure, keep what came out."""
+    one = owned(Phone, request, pk)
+    if kind not in KINDS:
+        raise BadInput(f"{kind!r} is not measured here")
+    result = KINDS[kind](request, one, _lens(one, name))
+    return render(request, "gear/calibrate.html", {"phone": one, "lens": one.core().lens(name), **result, **head("Gear")})

@@ -5,6 +5,7 @@ from typing import Any
 from django import forms
 
 from vinter.core.camera.projection import Pose
+from vinter.core.modes.registry import MODES
 from vinter.web.gear.models import Phone
 
 USES = [("post", "Phone-sized post (8 px of trail)"), ("screen", "Large screen (4 px)"), ("print", "Print (2 px)")]
@@ -14,6 +15,7 @@ class ShotForm(forms.Form):
     """Phone and lens, use, orientation; ISO, shutter and frames may overrule the advice."""
 
     lens = forms.ChoiceField(label="Phone and lens")
+    mode = forms.ChoiceField(choices=[(m.key, m.name) for m in MODES.values()], required=False, label="What kind of picture")
     use = forms.ChoiceField(choices=USES, label="The picture is for")
     portrait = forms.ChoiceField(choices=[("", "Landscape"), ("1", "Portrait")], required=False, label="Held")
     iso = forms.IntegerField(min_value=10, max_value=102400, required=False, label="ISO")

@@ -10,6 +10,7 @@ from django.db import models
 from vinter.core.camera.exposure import burst_minutes
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
+from vinter.core.modes.registry import MODES
 from vinter.core.simulate.phone import Burst
 from vinter.core.sky.nights import Night, nights
 from vinter.core.sky.targets import target
@@ -29,6 +30,10 @@ class Shot(models.Model):
     night = models.DateField()
     moment = models.FloatField()
     target = models.CharField(max_length=60, default="core")
+    mode = models.CharField(max_length=20, default="stack")
+    options = models.JSONField(default=dict)
+    mode_plan = models.JSONField(default=dict)
+    pack = models.JSONField(default=dict)
     use = models.CharField(max_length=10, default="screen")
     portrait = models.BooleanField(default=False)
     iso = models.IntegerField()
@@ -56,9 +61,15 @@ class Shot(models.Model):
         return dict(self.plan["exposure"])
 
     @property
+    def mode_name(self) -> str:
+        """What kind of picture it is."""
+        return MODES[self.mode].name
+
+    @property
     def minutes(self) -> float:
-        """How long the burst takes."""
-        return burst_minutes(self.frames, self.shutter)
+        """How long it takes, with the pauses of its mode."""
+        interval = float(self.mode_plan.get("interval") or 0)
+        return max(burst_minutes(self.frames, self.shutter), self.frames * interval / 60)
 
     @property
     def gigabytes(self) -> float:
@@ -90,3 +101,18 @@ class Shot(models.Model):
         """What the simulated phone is told to shoot this."""
         return Burst(self.site.core(), self.core_lens, self.moment, self.pose, self.iso, self.shutter, self.frames,
                      portrait=self.portrait, seed=seed, model=self.phone.name)
+
+
+class Elements(models.Model):
+    """Orbital elements a user imported, as the file gave them."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
+    name = models.CharField(max_length=120)
+    text = models.TextField()
+    added = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return self.name

@@ -1,5 +1,6 @@
 """Making a shot from a night, and looking at it."""
 
+from dataclasses import asdict, dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -8,7 +9,10 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
 import vinter
+from vinter.core.camera.accessories import charge
 from vinter.core.errors import BadInput
+from vinter.core.modes.basis import Basis, Mode, ModePlan
+from vinter.core.modes.registry import MODES, plan_mode, values
 from vinter.core.shot import ShotPlan, field_of_view, plan_shot
 from vinter.core.sky.nights import Night, nights
 from vinter.core.sky.targets import CORE, Target, target
@@ -20,6 +24,7 @@ from vinter.web.nights.models import habits_of
 from vinter.web.owned import owned
 from vinter.web.shots.forms import ShotForm
 from vinter.web.shots.models import Shot
+from vinter.web.shots.station import next_pass
 from vinter.web.sites.models import Site
 
 
@@ -43,36 +48,59 @@ def _moment(text: str) -> float:
         raise BadInput(f"the minute {text!r} is not a time") from error
 
 
-def _plan(form: ShotForm, site: Site, moment: float, night: Night) -> tuple[Phone, str, ShotPlan]:
+@dataclass(frozen=True)
+class Draft:
+    """A shot being planned: phone and lens, the core's plan, the mode with its options and its own plan."""
+
+    phone: Phone
+    lens: str
+    plan: ShotPlan
+    mode: Mode
+    options: dict[str, float]
+    mode_plan: ModePlan
+
+
+def _options(request: HttpRequest, mode: Mode) -> dict[str, str | float]:
+    given = request.POST if request.method == "POST" else request.GET
+    return {o.key: given.get(f"o_{o.key}", "") for o in mode.options}
+
+
+def _draft(request: HttpRequest, form: ShotForm, site: Site, moment: float, night: Night) -> Draft:
     phone, lens = form.chosen()
-    data = form.cleaned_data
-    plan = plan_shot(site.core(), moment, phone.core().lens(lens), night, data["use"], bool(data["portrait"]), data["frames"],
-                     night.what, form.pose())
-    return phone, lens, plan
+    data, core = form.cleaned_data, site.core()
+    glass = phone.core().lens(lens)
+    plan = plan_shot(core, moment, glass, night, data["use"], bool(data["portrait"]), data["frames"], night.what, form.pose())
+    mode = MODES[data.get("mode") or "stack"]
+    basis = Basis(core, moment, glass, plan.portrait, plan.pose, plan.at, plan.exposure, data["use"])
+    found = next_pass(request.user, core, night, moment) if mode.key == "station" else None
+    given = _options(request, mode)
+    return Draft(phone, lens, plan, mode, values(mode, given), plan_mode(mode.key, basis, given, found))
 
 
 def new(request: HttpRequest, pk: int) -> HttpResponse:
-    """Choose lens and use for a minute at a site; figures follow at once, saving keeps them."""
+    """Choose lens, kind of picture and use for a minute at a site; figures follow at once, saving keeps them."""
     site = owned(Site, request, pk)
     moment = _moment(request.POST.get("t") or request.GET.get("t") or "nothing")
     night = _night_of(request, site, moment, target(request.POST.get("target") or request.GET.get("target") or "core"))
     first = Phone.objects.filter(owner=request.user, key="marlet-7").first() or Phone.objects.filter(owner=request.user).first()
     if first is None:
         raise BadInput("no phone yet: add one under Gear")
-    start: dict[str, Any] = {"lens": f"{first.pk}:{next(iter(first.lenses))}", "use": "screen", "portrait": ""}
+    start: dict[str, Any] = {"lens": f"{first.pk}:{next(iter(first.lenses))}", "use": "screen", "portrait": "", "mode": "stack"}
     given = request.POST if request.method == "POST" else {**start, **request.GET.dict()}
     form = ShotForm(request.user, given)
     if not form.is_valid():
         return render(request, "shots/new.html", {"form": form, "site": site, "moment": moment, "night": night,
                                                   **head("Shot", site=site, day=night.day)}, status=400)
-    phone, lens, plan = _plan(form, site, moment, night)
+    draft = _draft(request, form, site, moment, night)
     drafting = bool(request.headers.get("HX-Request"))  # a draft sent while the button goes down carries "save" as well
     if request.method == "POST" and "save" in request.POST and not drafting:
-        return redirect("shot", _save(request, site, phone, lens, moment, night, plan, form.cleaned_data).pk)
-    context = {"form": form, "site": site, "moment": moment, "night": night, "plan": plan, "lens": phone.core().lens(lens),
-               "view": field_of_view(phone.core().lens(lens), plan.portrait), "strip": (strip := draw(site.core(), night, 860, 90)),
-               "at_x": strip.x(moment) if strip else None,
-               **head("Shot", site=site, day=night.day)}
+        return redirect("shot", _save(request, site, moment, night, draft, form.cleaned_data).pk)
+    glass = draft.phone.core().lens(draft.lens)
+    strip = draw(site.core(), night, 860, 90)
+    context = {"form": form, "site": site, "moment": moment, "night": night, "draft": draft, "plan": draft.plan, "lens": glass,
+               "mode_plan": asdict(draft.mode_plan), "options": [(o, draft.options[o.key]) for o in draft.mode.options],
+               "view": field_of_view(glass, draft.plan.portrait), "strip": strip, "at_x": strip.x(moment) if strip else None,
+               "charge": charge(draft.mode_plan.minutes), **head("Shot", site=site, day=night.day)}
     return render(request, "shots/figures.html" if drafting else "shots/new.html", context)
 
 
@@ -80,13 +108,13 @@ def _short(what: Target) -> str:
     return "core" if what.key == CORE.key else what.name[:60]
 
 
-def _save(request: HttpRequest, site: Site, phone: Phone, lens: str, moment: float, night: Night, plan: ShotPlan,
-          data: dict[str, Any]) -> Shot:
-    advice = plan.exposure
+def _save(request: HttpRequest, site: Site, moment: float, night: Night, draft: Draft, data: dict[str, Any]) -> Shot:
+    found, plan = draft.mode_plan, draft.plan
     return Shot.objects.create(
-        owner=request.user, site=site, phone=phone, lens=lens, night=night.day, moment=moment, use=data["use"], target=night.what.key,
-        portrait=plan.portrait, iso=data["iso"] or advice.iso.chosen, shutter=data["shutter"] or advice.shutter.chosen,
-        frames=data["frames"] or advice.frames.count, plan=plan.data(), version=vinter.__version__,
+        owner=request.user, site=site, phone=draft.phone, lens=draft.lens, night=night.day, moment=moment, use=data["use"],
+        target=night.what.key, mode=draft.mode.key, options=draft.options, mode_plan=asdict(found), portrait=plan.portrait,
+        iso=data["iso"] or found.iso, shutter=data["shutter"] or found.shutter, frames=data["frames"] or found.frames,
+        plan=plan.data(), version=vinter.__version__,
         title=data["title"] or f"{site.name}, {_short(night.what)} in the {compass(plan.at.azimuth)}")
 
 
@@ -97,7 +125,7 @@ def shot(request: HttpRequest, pk: int) -> HttpResponse:
     strip = draw(one.site.core(), night, 860, 90)
     return render(request, "shots/shot.html", {
         "shot": one, "night": night, "strip": strip, "at_x": strip.x(one.moment) if strip else None,
-        "lens": one.core_lens, "takes": one.take_set.all(),
+        "lens": one.core_lens, "takes": one.take_set.all(), "mode_plan": one.mode_plan, "charge": charge(one.minutes),
         **head("Shot", shot=one)})
 
 

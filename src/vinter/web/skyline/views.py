@@ -18,6 +18,7 @@ from vinter.web.chain import head
 from vinter.web.nights.asking import asked
 from vinter.web.nights.drawing import draw, reading
 from vinter.web.owned import owned
+from vinter.web.shots.station import next_pass
 from vinter.web.sites.models import Site
 from vinter.web.skyline.asking import SkylineAsked, number, phones_of, skyline_asked
 
@@ -73,7 +74,9 @@ def scene(request: HttpRequest, pk: int) -> JsonResponse:
     found = figures(core, now.t, now.what)
     profile = sorted(core.horizon.points) if core.horizon else []
     sketch = pole_sketch(core, now.t) if request.GET.get("pole") else None
+    way = next_pass(request.user, core, _night(request, site, now.t), now.t - 600) if request.GET.get("station") else None
     return JsonResponse({
+        "pass": [[round(az, 2), round(alt, 2), round(t)] for t, alt, az in way.path[::2]] if way else None,
         "stars": np.round(found.stars, 2).tolist(), "lines": np.round(found.lines, 2).tolist(),
         "names": [[round(az, 1), round(alt, 1), name] for az, alt, name in found.names], "band": np.round(found.band, 1).tolist(),
         "moon": [round(v, 3) for v in found.moon], "target": [*(round(v, 2) for v in found.target), now.what.name],

@@ -35,9 +35,40 @@ def words(text: str) -> list[str]:
 
 
 @register.filter
+def timer_fields(spec: str, values: dict[str, float]) -> list[tuple[str, str, float]]:
+    """Name, label and value of the timer's fields, from a text of ``name:label`` parts."""
+    return [(name, label, values[name]) for name, label in (part.split(":") for part in spec.split(";"))]
+
+
+@register.filter
+def bars(counts: list[int]) -> list[tuple[int, tuple[float, float]]]:
+    """Bars of a histogram 40 high, by the square root of the counts: place, top and height."""
+    most = max(counts) ** 0.5 or 1.0
+    return [(i, (round(40 - 40 * n**0.5 / most, 2), round(40 * n**0.5 / most, 2))) for i, n in enumerate(counts)]
+
+
+@register.filter
 def compass(azimuth: float) -> str:
     """The compass point of an azimuth."""
     return point_of(azimuth)
+
+
+@register.filter
+def clock_seconds(unix: float, zone: str = "UTC") -> str:
+    """Hour, minute and second of Unix seconds in a zone."""
+    return datetime.fromtimestamp(round(unix), ZoneInfo(zone)).strftime("%H:%M:%S")
+
+
+@register.filter
+def minus(a: float, b: float) -> float:
+    """A difference."""
+    return a - b
+
+
+@register.simple_tag
+def trail_ink(px: float, tolerance: float) -> str:
+    """Opacity of a trail's cell: full at twice the tolerance."""
+    return f"{min(0.08 + 0.42 * px / tolerance, 0.92):.2f}"
 
 
 @register.filter

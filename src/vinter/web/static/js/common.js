@@ -9,6 +9,11 @@ document.addEventListener("click", (event) => {
 });
 
 document.addEventListener("change", (event) => {
+  const choice = event.target.closest("[data-reload]");
+  if (choice) {
+    const kept = new URLSearchParams([...new FormData(event.target.form)].filter(([k, v]) => v && k !== "csrfmiddlewaretoken" && !k.startsWith("o_")));
+    location.search = kept.toString();
+  }
   if (event.target.matches("[data-submit]")) event.target.form.requestSubmit();
 });
 

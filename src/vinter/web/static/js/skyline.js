@@ -7,7 +7,7 @@
   const canvas = box.querySelector("canvas"), ink = canvas.getContext("2d"), LOW = -8;
   const narrow = innerWidth < 700;
   const d = box.dataset;
-  const at = { t: Number(d.t), target: d.target, lens: d.lens, portrait: d.portrait, az: Number(d.az), up: Number(d.up), roll: Number(d.roll), centre: Number(d.centre), span: Number(new URLSearchParams(location.search).get("span")) || (narrow ? 90 : 150), subject: d.subject, pole: d.pole };
+  const at = { t: Number(d.t), target: d.target, lens: d.lens, portrait: d.portrait, az: Number(d.az), up: Number(d.up), roll: Number(d.roll), centre: Number(d.centre), span: Number(new URLSearchParams(location.search).get("span")) || (narrow ? 90 : 150), subject: d.subject, pole: d.pole, station: new URLSearchParams(location.search).get("station") || "" };
   const show = { lines: true, names: true };
   let scene = null, sky = null, skyFor = null, busy = false, again = false, skyBusy = false, skyAgain = false, grip = null, free = false;
 
@@ -21,7 +21,7 @@
 
   function query(more = {}) {
     const q = new URLSearchParams();
-    const all = { t: Math.round(at.t), target: at.target, lens: at.lens, portrait: at.portrait, centre: at.centre.toFixed(1), span: at.span, subject: at.subject, pole: at.pole, ...(free ? {} : { az: at.az.toFixed(1), up: at.up.toFixed(1), roll: at.roll.toFixed(1) }), ...more };
+    const all = { t: Math.round(at.t), target: at.target, lens: at.lens, portrait: at.portrait, centre: at.centre.toFixed(1), span: at.span, subject: at.subject, pole: at.pole, station: at.station, ...(free ? {} : { az: at.az.toFixed(1), up: at.up.toFixed(1), roll: at.roll.toFixed(1) }), ...more };
     for (const [k, v] of Object.entries(all)) if (v !== "" && v !== undefined) q.set(k, v);
     return q.toString();
   }
@@ -136,6 +136,14 @@
     label("subject", x + wide / 2 + 5, Y(top) + 12, "#f1f3f2");
   }
 
+  function drawPass() {
+    if (!scene.pass) return;
+    ink.strokeStyle = "#9ad0ff"; ink.lineWidth = 2;
+    path(scene.pass); ink.stroke();
+    const [az, alt, t] = scene.pass[Math.floor(scene.pass.length / 2)];
+    label(`station ${clock.format(new Date(t * 1000))}`, X(az) + 8, Y(alt) - 8, "#9ad0ff");
+  }
+
   function drawPole() {
     if (!scene.pole) return;
     ink.strokeStyle = "#ff9aa0"; ink.lineWidth = 1.4; ink.setLineDash([6, 5]);
@@ -168,7 +176,7 @@
     drawSky(w, height);
     drawGrid(w, height);
     if (!scene) return;
-    drawStars(); drawPole(); drawMoon(); drawTarget(); drawGround(w, height); drawSubject(); drawFrame();
+    drawStars(); drawPole(); drawPass(); drawMoon(); drawTarget(); drawGround(w, height); drawSubject(); drawFrame();
   }
 
   function words() {
@@ -181,7 +189,7 @@
     set("ground", `${Math.round(f.ground * 100)} %`);
     set("inside", f.target);
     document.getElementById("clock").textContent = clock.format(new Date(at.t * 1000));
-    document.getElementById("plan").href = `${d.plan}?${query({ centre: "", span: "", pole: "", subject: "" })}`;
+    document.getElementById("plan").href = `${d.plan}?${query({ centre: "", span: "", pole: "", subject: "", station: "" })}`;
     for (const [id, value] of [["az", f.az.toFixed(0)], ["up", f.up.toFixed(0)], ["roll", f.roll.toFixed(1)]]) {
       const field = document.getElementById(id);
       if (document.activeElement !== field) field.value = value;

@@ -1,0 +1,1 @@
+"""Practising before the night, with the simulated phone and a coach."""

@@ -1,0 +1,165 @@
+"""The ladder of exercises and the simulated phone in the browser."""
+
+from dataclasses import asdict, replace
+from functools import lru_cache
+
+import cv2
+import numpy as np
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_POST
+
+from vinter.core.camera.exposure import SHUTTERS, TOLERANCES, iso_stops
+from vinter.core.camera.phones import Lens
+from vinter.core.errors import BadInput
+from vinter.core.rehearse.coach import Judgement, histogram, judge, judge_exercise
+from vinter.core.rehearse.exercises import LADDER, exercise
+from vinter.core.simulate.modes import Settings, Shown, developed, loupe, press
+from vinter.core.simulate.phone import Burst, SimulatedPhone
+from vinter.web.chain import head
+from vinter.web.owned import owned
+from vinter.web.rehearse.models import Rehearsal
+from vinter.web.shots.models import Shot
+
+QUALITY = 88
+KELVINS = (2800, 3200, 3600, 4000, 4400, 5200, 6000, 7000)
+
+
+@lru_cache(maxsize=2)
+def _standing(burst: Burst) -> SimulatedPhone:
+    """The phone on its tripod, its ground drawn once for all test shots."""
+    camera = SimulatedPhone(burst)
+    _ = camera.ground
+    return camera
+
+
+def ladder(request: HttpRequest) -> HttpResponse:
+    """The exercises, how far one has come, and one's own shots to rehearse."""
+    goes = Rehearsal.objects.filter(owner=request.user)
+    done = {e.key: [g for g in goes if g.exercise == e.key] for e in LADDER}
+    rows = [(e, done[e.key], any(g.passed for g in done[e.key])) for e in LADDER]
+    return render(request, "rehearse/ladder.html", {"rows": rows, "passed": sum(p for _, _, p in rows), "goes": goes[:12],
+                                                    "shots": Shot.objects.filter(owner=request.user)[:8], **head("Shot")})
+
+
+@require_POST
+def begin(request: HttpRequest, key: str) -> HttpResponse:
+    """A new go at an exercise."""
+    return redirect("rehearsal", Rehearsal.objects.create(owner=request.user, exercise=exercise(key).key).pk)
+
+
+def begin_shot(request: HttpRequest, pk: int) -> HttpResponse:
+    """Rehearse a planned shot: go on with the last go, or begin one."""
+    shot = owned(Shot, request, pk)
+    under_way = Rehearsal.objects.filter(owner=request.user, shot=shot, ended=False).first()
+    return redirect("rehearsal", (under_way or Rehearsal.objects.create(owner=request.user, shot=shot)).pk)
+
+
+def _dials(lens: Lens) -> dict[str, list[float]]:
+    return {"isos": [float(i) for i in iso_stops(lens)], "shutters": [s for s in SHUTTERS if s <= lens.shutter_max],
+            "kelvins": list(map(float, KELVINS)), "ticks": list(map(float, range(13))), "delays": [0.0, 2.0, 3.0, 10.0],
+            "lamps": [0.0, 1.0, 2.0, 4.0, 8.0]}
+
+
+def rehearsal(request: HttpRequest, pk: int) -> HttpResponse:
+    """The simulated phone: settings, release, picture, coach."""
+    go = owned(Rehearsal, request, pk)
+    burst = go.burst()
+    return render(request, "rehearse/rehearsal.html", {
+        "go": go, "lens": burst.lens, "phone": burst.model, "set": go.start(), "dials": _dials(burst.lens), "minutes": [1, 4],
+        **head("Shot", shot=go.shot, context=go.title)})
+
+
+def _number(request: HttpRequest, name: str, low: float, high: float) -> float:
+    try:
+        value = float(request.POST.get(name, ""))
+    except ValueError as error:
+        raise BadInput(f"{name}: a number is wanted") from error
+    if not low <= value <= high:
+        raise BadInput(f"{name}: {value:g} is not within {low:g} to {high:g}")
+    return value
+
+
+def _settings(request: HttpRequest, lens: Lens) -> Settings:
+    mode = request.POST.get("mode", "raw")
+    return Settings(int(_number(request, "iso", 1, 1e6)), _number(request, "shutter", 0.001, lens.shutter_max),
+                    int(_number(request, "ticks", 0, 60)), _number(request, "kelvin", 2000, 10000), mode == "raw",
+                    float(mode) if mode.isdigit() else 0.0, _number(request, "delay", 0, 60), _number(request, "lamp", 0, 60))
+
+
+def _judged(go: Rehearsal, shown: Shown) -> Judgement:
+    if go.ladder:
+        return judge_exercise(shown, go.ladder)
+    assert go.shot is not None
+    return judge(shown, shown.burst.lens, TOLERANCES[go.shot.use] * 1.25)
+
+
+@require_POST
+def shoot(request: HttpRequest, pk: int) -> HttpResponse:
+    """One test shot: render, judge, show."""
+    go = owned(Rehearsal, request, pk)
+    if go.ended or go.left < 1:
+        raise BadInput("this rehearsal is over: begin another")
+    burst = go.burst()
+    standing = _standing(replace(burst, iso=100, shutter=1.0, count=1, focus_error=0.0))
+    shown = press(burst, _settings(request, burst.lens), standing, seed=len(go.presses) + 1)
+    found = _judged(go, shown)
+    go.folder.mkdir(parents=True, exist_ok=True)
+    cv2.imwrite(str(go.folder / "picture.jpg"), developed(shown)[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, QUALITY])
+    np.save(go.folder / "mosaic.npy", shown.mosaic)
+    go.presses = [*go.presses, {"settings": asdict(shown.settings), "sentence": found.sentence, "change": found.change,
+                                "passed": found.passed, "figures": found.figures, "histogram": histogram(shown)}]
+    if found.passed:
+        go.passed = go.ended = True
+        go.verdict = f"Passed with {len(go.presses)} test shot{'s' if len(go.presses) > 1 else ''}. {found.sentence}"
+    elif go.left < 1:
+        go.ended = True
+        go.verdict = f"No test shot left. {found.sentence} The next change would have been: {found.change}."
+    go.save()
+    return render(request, "rehearse/result.html", {"go": go, "lens": burst.lens})
+
+
+@require_POST
+def leave(request: HttpRequest, pk: int) -> HttpResponse:
+    """Pack up: right on one night, wrong on the others."""
+    go = owned(Rehearsal, request, pk)
+    one = go.ladder
+    if one is None or go.ended:
+        raise BadInput("there is nothing to leave here")
+    go.ended, go.passed = True, one.leave
+    figure = go.presses[-1]["sentence"] if go.presses else ""
+    go.verdict = (f"Right: water in the air, not the settings. {figure} Write it down and drive home rested." if one.leave else
+                  "This night was good: the settings were not. Try again.")
+    go.save()
+    return redirect("rehearsal", go.pk)
+
+
+def _shown(go: Rehearsal) -> Shown:
+    path = go.folder / "mosaic.npy"
+    if not path.is_file() or not go.presses:
+        raise Http404("no picture yet")
+    settings, burst = go.start(), go.burst()
+    own = replace(burst, iso=settings.iso, shutter=settings.shutter, count=1)
+    return Shown(np.load(path, mmap_mode="r"), own, SimulatedPhone(own).info(0), settings)
+
+
+def picture(request: HttpRequest, pk: int) -> HttpResponse:
+    """The last picture, as the phone's screen shows it."""
+    path = owned(Rehearsal, request, pk).folder / "picture.jpg"
+    if not path.is_file():
+        raise Http404("no picture yet")
+    return HttpResponse(path.read_bytes(), content_type="image/jpeg", headers={"Cache-Control": "no-store"})
+
+
+def glass(request: HttpRequest, pk: int) -> HttpResponse:
+    """A part of the last picture at 100 %; x and y are shares of its width and height."""
+    go = owned(Rehearsal, request, pk)
+    shown = _shown(go)
+    try:
+        x, y = (float(request.GET.get(k, "0.5")) for k in ("x", "y"))
+    except ValueError as error:
+        raise BadInput("x and y are shares of width and height") from error
+    rows, columns = shown.mosaic.shape
+    part = loupe(shown, round(np.clip(x, 0, 1) * columns), round(np.clip(y, 0, 1) * rows))
+    _, data = cv2.imencode(".jpg", part[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 92])
+    return HttpResponse(data.tobytes(), content_type="image/jpeg", headers={"Cache-Control": "no-store"})
