@@ -74,7 +74,11 @@ def advise(m: Measure, lens: Lens, drift_px_s: float, tolerance_px: float, level
                 f"Stars are drawn out by {m.trail_px:.0f} px where the sky alone moves them {expected:.0f}: the phone shook.",
                 "delay 3 s, and tighten the clamp",
             )
-        return change(f"Stars trail {m.trail_px:.0f} px; you allow {tolerance_px:g}.", f"shutter {_shorter(seconds):g} s")
+        corner = m.trail_px / TYPICAL
+        return change(
+            f"Stars trail {m.trail_px:.0f} px, about {corner:.0f} in the worst corner; you allow {tolerance_px:g} there.",
+            f"shutter {_shorter(seconds):g} s",
+        )
     if m.fwhm_px > SOFT_PX:
         return change(f"Stars are {m.fwhm_px:.1f} px wide where sharp ones are under 3: focus is off.", "focus one tick, then look again")
     if m.clipped_fraction > CLIPPED:

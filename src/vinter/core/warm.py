@@ -3,6 +3,7 @@
 import numpy as np
 
 from vinter.core.frames.mosaic import _scale_and_repair
+from vinter.core.frames.shapes import shapes
 from vinter.core.simulate.exposing import digitise, draw_trails
 from vinter.core.stack.combine import combine
 
@@ -14,6 +15,7 @@ def main() -> None:
     light, one = np.zeros((8, 8), np.float32), np.array([4.0])
     draw_trails(light, one, one, one + 1, one + 1, np.ones((1, 3)), one)
     digitise(light, light.copy(), 2.0, 1.5, 64.0, 1023, out)
+    shapes(np.zeros((64, 64), np.float32), np.array([32.0]), np.array([32.0]))
     cube = np.full((3, 8, 8, 3), 3000, np.uint16)
     result, halves, count = np.empty((8, 8, 3), np.float32), np.empty((8, 8, 3), np.float32), np.empty((8, 8, 3), np.uint16)
     combine(cube, 0, 3.5, np.ones((3, 2)), result, halves, count)

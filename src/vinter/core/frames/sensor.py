@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
+import cv2
 import numpy as np
 import numpy.typing as npt
 
@@ -13,7 +14,7 @@ from vinter.core.frames.reading import Frame
 Array = npt.NDArray[np.float64]
 ROBUST = 1.4826
 HOT_SIGMA = 8.0
-BLOCKS = 12  # along each side, for amp glow
+BLOCKS = 24  # along each side, for amp glow
 FLAT_RANGE = (0.05, 0.85)  # of the range between black and white, in which a flat is of use
 LEAST_FLATS = 2
 
@@ -58,6 +59,13 @@ def _rms(values: Array) -> float:
     return float(kept.std())
 
 
+def _blocks(values: Array) -> Array:
+    """Values gathered by blocks (BLOCKS, BLOCKS, n); what does not fill a block is left out."""
+    rows, columns = (n // BLOCKS * BLOCKS for n in values.shape)
+    parts = values[:rows, :columns].reshape(BLOCKS, rows // BLOCKS, BLOCKS, columns // BLOCKS)
+    return np.asarray(parts.swapaxes(1, 2).reshape(BLOCKS, BLOCKS, -1))
+
+
 PLACES = (("top left", "top", "top right"), ("left", "middle", "right"), ("bottom left", "bottom", "bottom right"))
 
 
@@ -75,10 +83,12 @@ def measure_darks(frames: Sequence[Frame], gain: float | None = None) -> DarkRep
     noise = float(np.sqrt(max(noise**2 - 1 / 12, 1e-6)))
     mean = np.mean(data, axis=0)
     middle = float(np.median(mean))
-    hot = mean - middle > HOT_SIGMA * noise / np.sqrt(len(data)) + 1
-    rows, columns = (n // BLOCKS * BLOCKS for n in mean.shape)
-    blocks = np.median(mean[:rows, :columns].reshape(BLOCKS, rows // BLOCKS, BLOCKS, columns // BLOCKS).swapaxes(1, 2).reshape(
-        BLOCKS, BLOCKS, -1), axis=2)
+    around = cv2.medianBlur(mean.astype(np.float32), 5)
+    # where the amplifier glows its light is noisy too
+    spread = ROBUST * np.median(_blocks(np.abs(data[1] - data[0])), axis=2) / np.sqrt(2)
+    local = cv2.resize(spread.astype(np.float32), mean.shape[::-1], interpolation=cv2.INTER_LINEAR)
+    hot = mean - around > HOT_SIGMA * np.maximum(local, noise) / np.sqrt(len(data)) + 1
+    blocks = np.median(_blocks(mean), axis=2)
     y, x = np.unravel_index(int(np.argmax(blocks)), blocks.shape)
     place = PLACES[min(int(y) * 3 // BLOCKS, 2)][min(int(x) * 3 // BLOCKS, 2)]
     first = frames[0].meta

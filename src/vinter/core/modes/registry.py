@@ -29,7 +29,7 @@ MODES: dict[str, Mode] = {
             "Lamp-lit ground",
             (
                 Option("distance", "Lamp to ground, m", 8, 0.3, 200),
-                Option("lumen", "Lamp, lm", 100, 1, 20000),
+                Option("lumen", "Lamp, lm (dimmed)", 3, 0.1, 20000),
                 Option("cone", "Its cone, °", 60, 5, 180),
             ),
             lamp,

@@ -131,15 +131,15 @@ def lamp(b: Basis, o: dict[str, float]) -> ModePlan:
         n,
         t + GAP_SECONDS,
         [
-            ("Light on", f"{seconds:.1f} s"),
-            ("Light on at twice the distance", f"{4 * seconds:.1f} s"),
+            ("Light on", f"{seconds:.2g} s"),
+            ("Light on at twice the distance", f"{4 * seconds:.2g} s"),
             ("Lamp's intensity", f"{candela:.0f} cd"),
             ("Colour to choose", "about 4000 K, near the sky's balance"),
         ],
-        [("Lamp on in one frame", f"{seconds:.1f} s")],
+        [("Lamp on in one frame", f"{seconds:.2g} s")],
         [
             f"{o['lumen']:g} lm over {o['cone']:g}° at {o['distance']:g} m and ISO {iso} light a ground "
-            f"of {200 * GROUND_REFLECTANCE:.0f} % reflectance to {LAMP_UNDER:g} EV under mid grey in {seconds:.1f} s; {hint}. "
+            f"of {200 * GROUND_REFLECTANCE:.0f} % reflectance to {LAMP_UNDER:g} EV under mid grey in {seconds:.2g} s; {hint}. "
             "Good to a factor of two: try it.",
             "A cheap lamp bands and tints: test it on a wall at home. Light from the side, not from the camera.",
         ],

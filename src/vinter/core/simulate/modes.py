@@ -135,7 +135,7 @@ def developed(shown: Shown) -> U8:
     """The picture on the phone's screen at half size: balanced and encoded, not stretched; smoothed in the automatic mode."""
     level = _linear(shown.mosaic, shown.info)
     green = (level[0::2, 1::2] + level[1::2, 0::2]) / 2
-    return _encoded(np.stack([level[0::2, 0::2], green, level[1::2, 1::2]], axis=-1), shown)
+    return _encoded(np.asarray(np.stack([level[0::2, 0::2], green, level[1::2, 1::2]], axis=-1), np.float32), shown)
 
 
 def loupe(shown: Shown, x: int, y: int, width: int = 640, height: int = 420) -> U8:
@@ -143,5 +143,5 @@ def loupe(shown: Shown, x: int, y: int, width: int = 640, height: int = 420) -> 
     rows, columns = shown.mosaic.shape
     left, top = (int(np.clip(c - n // 2, 0, max(full - n, 0))) // 2 * 2 for c, n, full in ((x, width, columns), (y, height, rows)))
     part = _linear(shown.mosaic[top : top + height, left : left + width], shown.info)
-    rgb = demosaic(np.round(part * 65535).astype(np.uint16), np.array([[0, 1], [1, 2]])).astype(np.float32) / 65535
-    return _encoded(rgb, shown)
+    rgb = demosaic(np.round(part * 65535).astype(np.uint16), np.array([[0, 1], [1, 2]]))
+    return _encoded(np.asarray(rgb.astype(np.float32) / np.float32(65535), np.float32), shown)

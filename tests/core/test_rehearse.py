@@ -1,0 +1,118 @@
+"""The rehearsal gives back what was set, and the coach sees what goes wrong; field advice and packing."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from vinter.core.camera.photons import encoded, sky_rate
+from vinter.core.fieldcheck import advise
+from vinter.core.frames.measure import measure
+from vinter.core.packing import pack_list
+from vinter.core.rehearse.coach import as_frame, histogram, judge_exercise, worst_drift
+from vinter.core.rehearse.exercises import LADDER, exercise
+from vinter.core.simulate.modes import Settings, developed, loupe, press
+from vinter.core.simulate.phone import SimulatedPhone
+
+RIGHT = {"first": Settings(1600, 10, 4), "infinity": Settings(1600, 10, 4), "finger": Settings(6400, 2, 4), "thirty": Settings(1600, 10, 4),
+         "ultra-wide": Settings(1600, 20, 0), "suburb": Settings(200, 6, 4), "automatic": Settings(1600, 10, 4)}
+SAYS = {"first": "read noise", "infinity": "focus is off", "finger": "shook", "thirty": "trail", "ultra-wide": "read noise",
+        "suburb": "headroom", "automatic": "merged 16 frames", "mist": "same veil"}
+
+
+@pytest.fixture(scope="module")
+def standing():
+    cameras = {}
+
+    def of(one):
+        key = (one.site, one.lens)
+        if key not in cameras:
+            cameras[key] = SimulatedPhone(one.burst())
+            _ = cameras[key].ground
+        return cameras[key]
+    return of
+
+
+@pytest.mark.parametrize("key", [e.key for e in LADDER])
+def test_the_ladder_teaches_what_it_says(key, standing):
+    one = exercise(key)
+    first = judge_exercise(press(one.burst(), one.start, standing(one), 3), one)
+    assert not first.passed and SAYS[key] in first.sentence and any(c.isdigit() for c in first.sentence)
+    if key in RIGHT:
+        assert judge_exercise(press(one.burst(), RIGHT[key], standing(one), 4), one).passed
+    else:
+        assert one.leave
+
+
+def test_a_press_measures_as_it_was_set(standing):
+    """Background, noise, star width and trail within 10 % of what the settings give."""
+    one = exercise("first")
+    camera = standing(one)
+    shown = press(one.burst(), Settings(1600, 20.0, 4), camera, 5)
+    m = measure(as_frame(shown))
+    phone = SimulatedPhone(shown.burst)
+    phone.__dict__["ground"] = camera.ground
+    dark = one.the_lens.dark_current * 20
+    level = float(np.median(phone.electrons(0)[0::2, 1::2])) - dark
+    scale = one.the_lens.full_scale(1600)
+    assert m.background == pytest.approx(level / scale, rel=0.10)
+    assert m.noise == pytest.approx(np.sqrt(level + dark + one.the_lens.noise_at(1600) ** 2) / scale, rel=0.10)
+    _, x, y, v = phone.stars_at(0)
+    cx, cy = phone.view.centre
+    off = np.hypot(x - cx, y - cy)[v < 6] / np.hypot(cx, cy)
+    sigma2 = float(np.median((1.15 * (1 + 0.15 * off**2)) ** 2))
+    ends = SimulatedPhone(replace(shown.burst, count=2, shutter=10.0, gap=10.0))
+    a, b = ends.stars_at(0), ends.stars_at(1)
+    _, i, j = np.intersect1d(a[0], b[0], return_indices=True)
+    trail = float(np.median(np.hypot(a[1][i] - b[1][j], a[2][i] - b[2][j])))  # 20 s of drift
+    assert m.trail_px == pytest.approx(trail, rel=0.12)
+    assert m.fwhm_px == pytest.approx(2.3548 * np.sqrt(sigma2 + trail**2 / 24), rel=0.10)
+    assert worst_drift(shown) * 20 > trail
+
+
+def test_pictures_show_what_was_done(standing):
+    one = exercise("first")
+    plain, lit, cool, warm = (developed(press(one.burst(), s, standing(one), 3)).astype(float) for s in (
+        Settings(1600, 10, 4), Settings(1600, 10, 4, lamp=2.0), Settings(1600, 10, 4, 3200), Settings(1600, 10, 4, 7000)))
+    assert plain.shape == (1512, 2016, 3)
+    assert lit[1400:].mean() > 3 * plain[1400:].mean() and lit[:400].mean() == pytest.approx(plain[:400].mean(), rel=0.02)
+    assert warm[..., 0].mean() / warm[..., 2].mean() > 1.5 * cool[..., 0].mean() / cool[..., 2].mean()
+    shown = press(one.burst(), Settings(1600, 10, 4), standing(one), 3)
+    assert loupe(shown, 2000, 1000).shape == (420, 640, 3) and loupe(shown, 0, 9999).shape == (420, 640, 3)
+    counts = histogram(shown)
+    assert sum(counts) > 100_000 and abs(int(np.argmax(counts[2:])) + 2 - encoded(0.0146) * 64) < 4
+
+
+def field_measure(**changes):
+    one = exercise("first")
+    return replace(measure(as_frame(press(one.burst(), Settings(1600, 10, 4), None, 3))), **changes)
+
+
+def test_the_one_next_change():
+    lens = exercise("first").the_lens
+    m = field_measure()
+    assert advise(m, lens, 0.32, 5).good
+    cases: tuple[tuple[dict[str, float], str], ...] = (
+        ({"stars": 3}, "focus"), ({"stars": 3, "background": 0.6}, "ISO 400"), ({"background": 0.3}, "ISO"),
+        ({"fwhm_px": 6.0}, "focus one tick"),
+        ({"trail_px": 7.0, "elongation": 2.0, "exposure_s": 30.0}, "shutter 20"), ({"trail_px": 30.0, "elongation": 5.0}, "delay 3 s"),
+        ({"clipped_fraction": 0.05}, "turn the frame"), ({"background": 0.002}, "ISO 3200"))
+    for change, what in cases:
+        advice = advise(replace(m, **change), lens, 0.32, 5)
+        assert not advice.good and advice.change.startswith(what.split()[0]) and what in advice.change, change
+
+
+def test_sky_rate_sets_the_hump():
+    """The level the simulated phone writes follows from the photon sums."""
+    one = exercise("first")
+    rate = sky_rate(one.the_lens, 21.0)
+    assert 0.4 < rate < 1.6  # electrons a second on 2 um at f/1.8
+
+
+def test_packing_follows_from_the_plan():
+    texts = {i.text: i.why for i in pack_list(1.0, 115, 95, "The dyke floods at spring tide. Cattle on the way.", True, 1.5)}
+    joined = " ".join(texts)
+    for part in ("Warm layers", "Power bank in an inner pocket", "Boots", "animals", "Rest planned", "band for the lens", "whistle"):
+        assert part in joined
+    short = " ".join(i.text for i in pack_list(22.0, 20, 10, "", alone=False))
+    assert "Warm" not in short and "Boots" not in short and "whistle" not in short
