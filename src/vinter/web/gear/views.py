@@ -87,7 +87,7 @@ def add(request: HttpRequest) -> HttpResponse:
         m = frame.meta
         width, height = frame.size
         lens = lens_from_photo("main", m.focal_mm, m.f35, m.aperture, width, height)
-        name = f"{m.make} {m.model}".replace(f"{m.make} {m.make}", m.make).strip() or "My phone"
+        name = (m.model if m.model.startswith(m.make) else f"{m.make} {m.model}").strip() or "My phone"
     made = own(request.user, CorePhone(_free_key(request, slugify(name)[:36] or "phone"), name[:60], {"main": lens}))
     return redirect("lens", made.pk, "main")
 
