@@ -148,3 +148,45 @@ def test_a_running_stack_is_cancelled_and_can_be_run_again(desk, small_take, wor
     desk.post(reverse("job-cancel", args=[again.pk]))
     assert wait(again).state == Job.CANCELLED
     assert "Try again" in desk.get(reverse("stack", args=[job.subject])).content.decode()
+
+
+def part(client, take, data, offset, size, name="IMG_7.dng", key="abcdef0123456789"):
+    return client.post(reverse("upload", args=[take.pk]) + f"?id={key}&name={name}&size={size}&offset={offset}", data,
+                       content_type="application/octet-stream")
+
+
+def test_an_upload_goes_on_where_it_broke(client, nerea, small_take):
+    client.force_login(nerea)
+    source = small_take.folder / small_take.frame_set.first().stored
+    data = source.read_bytes()[:-4] + b"tail"  # another content than the frames that are here
+    url = reverse("upload", args=[small_take.pk]) + "?id=abcdef0123456789"
+    assert client.get(url).json() == {"offset": 0}
+    assert part(client, small_take, data[:9000], 0, len(data)).json() == {"offset": 9000}
+    assert part(client, small_take, data[:9000], 0, len(data)).json() == {"offset": 9000, "again": True}  # sent twice: not added twice
+    assert client.get(url).json() == {"offset": 9000}  # after a broken connection
+    assert part(client, small_take, data[9000:], 9000, len(data)).json() == {"name": "IMG_7.dng", "duplicate": False}
+    frame = small_take.frame_set.get(name="IMG_7.dng")
+    assert frame.path.read_bytes() == data
+    assert part(client, small_take, data, 0, len(data), key="ffff0000ffff").json() == {"name": "IMG_7.dng", "duplicate": True}
+    assert not list((small_take.folder / "partial").iterdir())
+
+
+def test_parts_that_make_no_sense_are_refused(client, nerea, small_take):
+    client.force_login(nerea)
+    wrong = part(client, small_take, b"hello world", 0, 11, name="x.dng")
+    assert wrong.status_code == 400 and "x.dng" in wrong.json()["error"]
+    assert part(client, small_take, b"abc", 0, 0).status_code == 400
+    assert part(client, small_take, b"abc", 0, 3, key="../../etc").status_code == 400
+    assert part(client, small_take, b"abcdef", 0, 3).json() == {"offset": 0, "again": True}
+    assert client.get(reverse("upload", args=[small_take.pk])).status_code == 405
+
+
+def test_a_frame_is_sorted_by_hand(client, nerea, small_take):
+    client.force_login(nerea)
+    frame = small_take.frame_set.first()
+    kept = len(small_take.kept())
+    page = client.post(reverse("sort", args=[frame.pk]), {"sort": "dark"}).content.decode()
+    frame.refresh_from_db()
+    assert frame.sort == "dark" and frame.sorted_by_hand and f">{kept - 1}<" in page
+    assert small_take.calibration("dark") == [frame]
+    assert client.post(reverse("sort", args=[frame.pk]), {"sort": "moon"}).status_code == 400

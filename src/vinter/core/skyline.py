@@ -54,7 +54,7 @@ class Figures:
 def _constellations(turn: Array) -> tuple[Array, list[tuple[float, float, str]]]:
     with np.load(DATA / "figures.npz") as data:
         ends, centres = data["ends"].astype(float), data["centres"].astype(float)
-        names = data["names"].tobytes().decode().split("\n")
+        names = data["names"].tobytes().decode().replace("\u2005", " ").split("\n")
     (alt1, az1), (alt2, az2) = (seen(unit(ends[:, i], ends[:, i + 1]) @ turn.T) for i in (0, 2))
     up = (alt1 > LOWEST) | (alt2 > LOWEST)
     alt, az = seen(unit(centres[:, 0], centres[:, 1]) @ turn.T)

@@ -117,6 +117,7 @@ urlpatterns = [
     path("takes/<int:pk>/upload/", takes.upload, name="upload"),
     path("takes/<int:pk>/measure/", takes.measure, name="measure"),
     path("frames/<int:pk>/decide/", takes.decide, name="decide"),
+    path("frames/<int:pk>/sort/", takes.sort, name="sort"),
     path("frames/<int:pk>/<str:size>.jpg", takes.look, name="look"),
     path("stacks/", stacks.stacks, name="stacks"),
     path("takes/<int:pk>/stack/", stacks.new, name="stack-new"),

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, field, replace
 
+import cv2
 import numpy as np
 import numpy.typing as npt
 
@@ -23,7 +24,10 @@ ROUND = 1.06  # elongation that noise gives round stars
 
 @dataclass(frozen=True)
 class Measure:
-    """What a frame shows. Lengths in px, background and noise as shares of full scale."""
+    """What a frame shows. Lengths in px, background and noise as shares of full scale.
+
+    ``structure`` is the detail at 16 to 50 px over the level: near 0 in a flat, large over ground.
+    """
 
     file: str
     kind: str
@@ -44,6 +48,7 @@ class Measure:
     raw_reasons: list[str]
     verdict: str = "keep"
     reasons: list[str] = field(default_factory=list)
+    structure: float = 0.0
 
 
 def clean(frame: Frame, dark: F32 | None = None, flat: F32 | None = None) -> tuple[U16, F32]:
@@ -105,6 +110,14 @@ def _star_figures(found: Detection, signal: F32, diagonal: int) -> tuple[float, 
     return fwhm, stretch, trail_length(fwhm, stretch, ROUND)
 
 
+def _structure(plane: F32) -> float:
+    """Deviation of the plane, averaged over 8 x 8, from its own smooth self, over the level."""
+    height, width = plane.shape
+    small = cv2.resize(plane, (max(width // 8, 8), max(height // 8, 8)), interpolation=cv2.INTER_AREA) - PEDESTAL
+    detail = small - cv2.GaussianBlur(small, (0, 0), 3)
+    return float(1.4826 * np.median(np.abs(detail - np.median(detail))) / max(float(np.median(small)), 0.002 * SPAN))
+
+
 def measure(frame: Frame, cleaned: tuple[U16, F32] | None = None,
             found: tuple[Background, Detection] | None = None) -> Measure:
     """Measures of one frame with a verdict by absolute limits; pass what is already computed."""
@@ -117,7 +130,7 @@ def measure(frame: Frame, cleaned: tuple[U16, F32] | None = None,
     noise = floor.noise / SPAN * (np.sqrt(2) if frame.pattern is not None else 1)
     m = Measure(frame.path.name, frame.kind, *frame.size, frame.meta.iso, frame.meta.exposure_s, frame.meta.time,
                 len(detection.stars), round(fwhm, 2), round(stretch, 2), round(trail, 1), round(level, 5), round(float(noise), 5),
-                round(clipped, 6), len(detection.streaks), raw, why)
+                round(clipped, 6), len(detection.streaks), raw, why, structure=round(_structure(plane), 4))
     return _judged(m)
 
 

@@ -248,8 +248,10 @@ class SimulatedPhone:
 
 
 def _fit(index: Array, x: Array, y: Array, ref_index: Array, ref_x: Array, ref_y: Array) -> list[list[float]]:
-    """Homography by least squares over the stars that both frames show."""
+    """Homography by least squares over the stars that both frames show; no motion where there are too few."""
     _, a, b = np.intersect1d(index, ref_index, return_indices=True)
+    if len(a) < 4:
+        return [[float(i == j) for j in range(3)] for i in range(3)]
     h, _ = cv2.findHomography(np.c_[x[a], y[a]], np.c_[ref_x[b], ref_y[b]], 0)
     return [[float(v) for v in row] for row in h]
 

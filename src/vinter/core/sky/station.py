@@ -8,7 +8,7 @@ from datetime import UTC, date, datetime
 from typing import Any
 
 import numpy as np
-from sgp4 import omm  # type: ignore[import-untyped]
+from sgp4 import omm
 from skyfield.api import EarthSatellite, wgs84
 
 from vinter.core.errors import BadInput

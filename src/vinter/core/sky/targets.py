@@ -117,7 +117,7 @@ def constellations() -> dict[str, Target]:
         centres = data["centres"].astype(float)
     out = {}
     for row, (ra, dec) in zip(names, centres, strict=True):
-        short, _, name = row.partition(" ")
+        short, _, name = row.replace("\u2005", " ").partition(" ")
         out[f"con:{short.lower()}"] = Target(f"con:{short.lower()}", name, "constellation",
                                              "main or ultra-wide lens; a little haze makes its bright stars stand out", (ra, dec),
                                              surface=21.5)

@@ -18,6 +18,7 @@ import tifffile
 from vinter.core.errors import BadInput
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic, green_half, picture_half
 from vinter.core.frames.reading import frame_files
+from vinter.core.frames.shapes import shapes
 from vinter.core.frames.stars import background, find_stars
 from vinter.core.gathering import Cancelled, gathered
 from vinter.core.stack import report as reports
@@ -299,11 +300,13 @@ def _widths(reference: Ingested, picture: F32) -> tuple[float, float]:
     picture = picture[rows, columns]
     before = picture_half(demosaic(data, reference.pattern) if reference.pattern is not None else data)
     after = picture_half(np.clip(picture * SPAN + PEDESTAL, 0, 65535).astype(np.uint16))
-    a = find_stars(before, floor := background(before)).stars
-    # the same threshold for both: a deeper one would take in the stars' wings and call them wider
-    b = find_stars(after, replace(background(after), noise=floor.noise)).stars
+    floors = background(before), background(after)
+    a, b = (find_stars(plane, floor).stars for plane, floor in zip((before, after), floors, strict=True))
     pairs = mutual_pairs(a.xy, b.xy, 2.0)
     if not len(pairs):
         return 0.0, 0.0
     bright = pairs[:max(len(pairs) // 3, 20)]
-    return float(np.median(a.fwhm[bright[:, 0]])), float(np.median(b.fwhm[bright[:, 1]]))
+    wide = [shapes(plane - floor.level, (s.x[at] - 0.5) / 2, (s.y[at] - 0.5) / 2)[0]
+            for plane, floor, s, at in zip((before, after), floors, (a, b), bright.T, strict=True)]
+    both = np.isfinite(wide[0]) & np.isfinite(wide[1])
+    return (float(np.median(wide[0][both])), float(np.median(wide[1][both]))) if both.any() else (0.0, 0.0)

@@ -1,5 +1,7 @@
 """Stacks: starting one, its report, before and after, downloads."""
 
+from pathlib import Path
+
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
@@ -11,11 +13,14 @@ from vinter.web.chain import head
 from vinter.web.jobs.models import Job, enqueue, latest
 from vinter.web.owned import owned
 from vinter.web.stacks.drawing import residual_bars
+from vinter.web.stacks.field import KINDS, write
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Take
 
 FILES = {"before": ("before.jpg", "image/jpeg"), "after": ("after.jpg", "image/jpeg"), "small": ("small.jpg", "image/jpeg"),
-         "mask": ("stack.mask.png", "image/png"), "tiff": ("stack.tif", "image/tiff")}
+         "mask": ("stack.mask.png", "image/png"), "tiff": ("stack.tif", "image/tiff"),
+         "fits": ("stack.fits", "application/fits"), "dng": ("stack.dng", "image/x-adobe-dng"),
+         "png": ("stack.png", "image/png")}
 
 
 def stacks(request: HttpRequest) -> HttpResponse:
@@ -65,8 +70,11 @@ def stack(request: HttpRequest, pk: int) -> HttpResponse:
 def file(request: HttpRequest, pk: int, which: str) -> HttpResponse:
     """A file of the stack."""
     one = owned(Stack, request, pk)
+    if which in KINDS and one.picture.is_file():
+        write(one, which)
     if which not in FILES or not (one.folder / FILES[which][0]).is_file():
         raise Http404("no such file")
     name, kind = FILES[which]
-    return FileResponse((one.folder / name).open("rb"), content_type=kind, as_attachment=which == "tiff",
-                        filename=f"vinter-stack-{one.pk}.tif" if which == "tiff" else name)
+    carried = which == "tiff" or which in KINDS
+    return FileResponse((one.folder / name).open("rb"), content_type=kind, as_attachment=carried,
+                        filename=f"vinter-stack-{one.pk}{Path(name).suffix}" if carried else name)

@@ -6,6 +6,7 @@ from typing import Any
 from django.conf import settings
 from django.db import models
 
+from vinter.core.frames.sorting import CALIBRATION
 from vinter.web.shots.models import Shot
 
 
@@ -39,7 +40,11 @@ class Take(models.Model):
 
     def kept(self) -> "list[Frame]":
         """Frames that go into a stack."""
-        return [f for f in self.frame_set.all() if f.goes_in]
+        return [f for f in self.frame_set.all() if f.goes_in and f.sort not in CALIBRATION]
+
+    def calibration(self, sort: str) -> "list[Frame]":
+        """Its darks, flats or bias frames that can be read and were not dropped."""
+        return [f for f in self.frame_set.all() if f.sort == sort and not f.error and f.decision != Frame.DROP]
 
 
 class Frame(models.Model):
@@ -55,6 +60,8 @@ class Frame(models.Model):
     measure = models.JSONField(null=True)
     error = models.TextField(default="")
     decision = models.CharField(max_length=4, default="", blank=True)
+    sort = models.CharField(max_length=10, default="sky")
+    sorted_by_hand = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["name", "id"]
@@ -75,8 +82,10 @@ class Frame(models.Model):
 
     @property
     def goes_in(self) -> bool:
-        """Whether it goes into a stack: the user's word, else the measures'."""
+        """Whether it goes into a stack: the user's word, else the measures'; only frames of the sky do."""
         if self.error or not self.measure:
+            return False
+        if self.sort != "sky" and self.decision != self.KEEP:
             return False
         return self.decision == self.KEEP or (self.decision == "" and self.suggestion != "drop")
 

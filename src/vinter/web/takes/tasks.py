@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from vinter.core.frames.measure import Measure, compare
+from vinter.core.frames.sorting import sort_take
 from vinter.core.gathering import gathered
 from vinter.web.jobs.handlers import Tools
 from vinter.web.takes.models import Frame, Take
@@ -57,4 +58,6 @@ def _compare(take: Take) -> None:
     frames = [f for f in take.frame_set.all() if f.measure]
     for f, m in zip(frames, compare([Measure(**f.measure) for f in frames]), strict=True):
         f.measure = {**(f.measure or {}), "verdict": m.verdict, "reasons": m.reasons}
-    Frame.objects.bulk_update(frames, ["measure"])
+    for f, sort in zip(frames, sort_take([Measure(**(f.measure or {})) for f in frames]), strict=True):
+        f.sort = f.sort if f.sorted_by_hand else sort
+    Frame.objects.bulk_update(frames, ["measure", "sort"])

@@ -1,9 +1,11 @@
 """Takes: shooting, uploading, and the bench where frames are judged."""
 
 import hashlib
+import re
 import secrets
 import shutil
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 from django.db import IntegrityError, transaction
@@ -13,13 +15,14 @@ from django.views.decorators.http import require_POST
 
 from vinter.core.errors import BadInput
 from vinter.core.frames.sandbox import check_content
+from vinter.core.frames.sorting import SORTS
 from vinter.web.chain import head
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned
 from vinter.web.shots.models import Shot
 from vinter.web.takes.models import Frame, Take
 
-SORTS = {"name": "name", "stars": "stars", "width": "fwhm_px", "shape": "elongation", "background": "background"}
+ORDERS = {"name": "name", "stars": "stars", "width": "fwhm_px", "shape": "elongation", "background": "background"}
 SPARE_BYTES = 500 * 2**20
 
 
@@ -53,10 +56,10 @@ def take(request: HttpRequest, pk: int) -> HttpResponse:
     job = latest("shoot" if one.kind == Take.SIMULATED else "measure", one.pk)
     frames = list(one.frame_set.all())
     sort = request.GET.get("sort", "name")
-    if sort in SORTS and sort != "name":
-        frames.sort(key=lambda f: (f.measure or {}).get(SORTS[sort], 0), reverse=sort in ("width", "shape", "background"))
+    if sort in ORDERS and sort != "name":
+        frames.sort(key=lambda f: (f.measure or {}).get(ORDERS[sort], 0), reverse=sort in ("width", "shape", "background"))
     return render(request, "takes/take.html", {
-        "take": one, "frames": frames, "job": job, "sort": sort, "sorts": SORTS, "kept": len(one.kept()),
+        "take": one, "frames": frames, "job": job, "sort": sort, "sorts": ORDERS, "kinds": SORTS, "kept": len(one.kept()),
         "stacks": one.stack_set.all(), **head("Takes", take=one, context=one.title)})
 
 
@@ -71,7 +74,7 @@ def decide(request: HttpRequest, pk: int) -> HttpResponse:
     frame.save(update_fields=["decision"])
     if not request.headers.get("HX-Request"):
         return redirect("take", frame.take_id)
-    return render(request, "takes/frame.html", {"frame": frame, "kept": len(frame.take.kept()), "swapped": True})
+    return render(request, "takes/frame.html", {"frame": frame, "kept": len(frame.take.kept()), "swapped": True, "kinds": SORTS})
 
 
 def look(request: HttpRequest, pk: int, size: str) -> HttpResponse:
@@ -84,41 +87,114 @@ def look(request: HttpRequest, pk: int, size: str) -> HttpResponse:
     return FileResponse(path.open("rb"), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})
 
 
-@require_POST
-def upload(request: HttpRequest, pk: int) -> HttpResponse:
-    """Take in one file. Answers in JSON; a duplicate is recognised by its content and kept once."""
-    one = owned(Take, request, pk)
-    file = request.FILES.get("file")
-    if file is None or not file.name:
-        return JsonResponse({"error": "no file came with the request"}, status=400)
-    name = Path(file.name).name[:200]
-    if file.size is None or file.size == 0:
-        return JsonResponse({"error": f"{name}: the file is empty"}, status=400)
-    if file.size > settings.UPLOAD_LIMIT:
-        return JsonResponse({"error": f"{name}: larger than {settings.UPLOAD_LIMIT // 2**20} MB"}, status=400)
-    if shutil.disk_usage(settings.MEDIA_ROOT.parent).free < file.size + SPARE_BYTES:
-        return JsonResponse({"error": f"{name}: the disk is nearly full; nothing was lost, free some space and send it again"}, status=507)
+class Refused(Exception):
+    """A file that is not taken; says why, and with which status."""
+
+    def __init__(self, words: str, status: int = 400) -> None:
+        super().__init__(words)
+        self.status = status
+
+
+def _room_for(name: str, size: int) -> None:
+    """Refuse what is empty, too large, or more than the disk holds."""
+    if size <= 0:
+        raise Refused(f"{name}: the file is empty")
+    if size > settings.UPLOAD_LIMIT:
+        raise Refused(f"{name}: larger than {settings.UPLOAD_LIMIT // 2**20} MB")
+    if shutil.disk_usage(settings.MEDIA_ROOT.parent).free < size + SPARE_BYTES:
+        raise Refused(f"{name}: the disk is nearly full; nothing was lost, free some space and send it again", 507)
+
+
+def _taken_in(one: Take, name: str, whole: Path) -> dict[str, Any]:
+    """Store a received file under a generated name; a duplicate is recognised by its content and kept once."""
     digest = hashlib.sha256()
-    for chunk in file.chunks():
-        digest.update(chunk)
-    file.seek(0)
+    with whole.open("rb") as file:
+        head = file.read(8)
+        file.seek(0)
+        while chunk := file.read(2**20):
+            digest.update(chunk)
     try:
-        check_content(name, file.read(8))
+        check_content(name, head)
     except BadInput as error:
-        return JsonResponse({"error": str(error)}, status=400)
-    file.seek(0)
+        whole.unlink()
+        raise Refused(str(error)) from error
     stored = f"{secrets.token_hex(8)}{Path(name).suffix.lower()}"
-    one.folder.mkdir(parents=True, exist_ok=True)
-    with (one.folder / stored).open("wb") as out:
-        for chunk in file.chunks():
-            out.write(chunk)
     try:
         with transaction.atomic():
-            Frame.objects.create(take=one, name=name, stored=stored, size=file.size, digest=digest.hexdigest())
+            Frame.objects.create(take=one, name=name, stored=stored, size=whole.stat().st_size, digest=digest.hexdigest())
+            whole.rename(one.folder / stored)
     except IntegrityError:
-        (one.folder / stored).unlink()
-        return JsonResponse({"name": name, "duplicate": True})
-    return JsonResponse({"name": name, "duplicate": False})
+        whole.unlink()
+        return {"name": name, "duplicate": True}
+    return {"name": name, "duplicate": False}
+
+
+def upload(request: HttpRequest, pk: int) -> JsonResponse:
+    """Take in one file, whole or in parts. Answers in JSON.
+
+    In parts: GET with ``id`` says how many bytes are here; POST of raw bytes with ``id``, ``name``, ``size`` and ``offset``
+    adds to them. A part at another offset is refused with the true one, so that a broken connection goes on where it broke.
+    """
+    one = owned(Take, request, pk)
+    try:
+        if "id" in request.GET:
+            return JsonResponse(_part(request, one))
+        if request.method != "POST":
+            raise Refused("a file is wanted by POST", 405)
+        file = request.FILES.get("file")
+        if file is None or not file.name:
+            raise Refused("no file came with the request")
+        name = Path(file.name).name[:200]
+        _room_for(name, file.size or 0)
+        whole = _partial(one, secrets.token_hex(8))
+        with whole.open("wb") as out:
+            for chunk in file.chunks():
+                out.write(chunk)
+        return JsonResponse(_taken_in(one, name, whole))
+    except Refused as error:
+        return JsonResponse({"error": str(error)}, status=error.status)
+
+
+def _partial(one: Take, key: str) -> Path:
+    """Where the bytes of an upload gather until it is whole."""
+    folder = one.folder / "partial"
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder / f"{key}.part"
+
+
+def _part(request: HttpRequest, one: Take) -> dict[str, Any]:
+    """One part of an upload, or how far it has come."""
+    key = request.GET["id"]
+    if not re.fullmatch(r"[0-9a-f]{8,64}", key):
+        raise Refused("the upload's id must be hexadecimal")
+    path = _partial(one, key)
+    here = path.stat().st_size if path.exists() else 0
+    if request.method != "POST":
+        return {"offset": here}
+    name = Path(request.GET.get("name", "")).name[:200]
+    try:
+        size, offset = int(request.GET["size"]), int(request.GET["offset"])
+    except (KeyError, ValueError) as error:
+        raise Refused("size and offset are wanted as whole numbers") from error
+    _room_for(name, size)
+    data = request.body
+    if offset != here or here + len(data) > size:
+        return {"offset": here, "again": True}
+    with path.open("ab") as out:
+        out.write(data)
+    return _taken_in(one, name, path) if here + len(data) == size else {"offset": here + len(data)}
+
+
+@require_POST
+def sort(request: HttpRequest, pk: int) -> HttpResponse:
+    """Overrule what a frame was taken for."""
+    frame = get_object_or_404(Frame, pk=pk, take__owner=request.user)
+    wanted = request.POST.get("sort", "")
+    if wanted not in SORTS:
+        raise BadInput(f"{wanted!r} is not one of {', '.join(SORTS)}")
+    frame.sort, frame.sorted_by_hand = wanted, True
+    frame.save(update_fields=["sort", "sorted_by_hand"])
+    return render(request, "takes/frame.html", {"frame": frame, "kept": len(frame.take.kept()), "swapped": True, "kinds": SORTS})
 
 
 @require_POST

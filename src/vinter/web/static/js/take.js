@@ -9,23 +9,42 @@
 
     const line = (text) => { const li = document.createElement("li"); li.textContent = text; list.append(li); return li; };
 
-    function send(file, li) {
-      return new Promise((done) => {
-        const request = new XMLHttpRequest(), body = new FormData();
-        body.append("file", file);
-        request.open("POST", drop.dataset.url);
-        request.setRequestHeader("X-CSRFToken", window.vinterToken());
-        request.upload.onprogress = (e) => { li.textContent = `${file.name}: ${Math.round((100 * e.loaded) / e.total)} %`; };
-        request.onload = () => {
-          let answer = {};
-          try { answer = JSON.parse(request.responseText); } catch (error) { answer = { error: `${file.name}: the server could not take it` }; }
-          if (answer.error) li.textContent = answer.error;
-          else { li.textContent = `${file.name}: ${answer.duplicate ? "already here, kept once" : "received"}`; sent += answer.duplicate ? 0 : 1; }
-          done();
-        };
-        request.onerror = () => { li.textContent = `${file.name}: the connection broke; choose it again`; done(); };
-        request.send(body);
-      });
+    const PART = 4 * 1024 * 1024, TRIES = 6;
+    const pause = (ms) => new Promise((go) => setTimeout(go, ms));
+
+    // The same file gets the same id, so that an upload broken off goes on where it broke, even after a reload.
+    async function idOf(file) {
+      const text = new TextEncoder().encode(`${file.name}|${file.size}|${file.lastModified}`);
+      if (crypto.subtle) return [...new Uint8Array(await crypto.subtle.digest("SHA-256", text))].slice(0, 16).map((b) => b.toString(16).padStart(2, "0")).join("");
+      return [...text].reduce((h, c) => (Math.imul(h, 31) + c) >>> 0, 7).toString(16).padStart(8, "0");
+    }
+
+    async function send(file, li) {
+      if (!file.size) { li.textContent = `${file.name}: the file is empty`; return; }
+      const id = await idOf(file);
+      let offset = 0, failures = 0, asked = false;
+      while (true) {
+        try {
+          if (!asked) {
+            offset = (await (await fetch(`${drop.dataset.url}?id=${id}`)).json()).offset || 0;
+            asked = true;
+          }
+          const query = new URLSearchParams({ id, name: file.name, size: file.size, offset });
+          const response = await fetch(`${drop.dataset.url}?${query}`, { method: "POST", headers: { "X-CSRFToken": window.vinterToken() }, body: file.slice(offset, offset + PART) });
+          const answer = await response.json();
+          if (answer.error) { li.textContent = answer.error; return; }
+          if ("duplicate" in answer) { li.textContent = `${file.name}: ${answer.duplicate ? "already here, kept once" : "received"}`; sent += answer.duplicate ? 0 : 1; return; }
+          offset = answer.offset;
+          failures = 0;
+          li.textContent = `${file.name}: ${Math.round((100 * offset) / file.size)} %`;
+        } catch (error) {
+          failures += 1;
+          asked = false;
+          if (failures > TRIES) { li.textContent = `${file.name}: the connection broke; choose it again and it goes on at ${Math.round((100 * offset) / file.size)} %`; return; }
+          li.textContent = `${file.name}: the connection broke, trying again`;
+          await pause(500 * failures);
+        }
+      }
     }
 
     async function next() {
