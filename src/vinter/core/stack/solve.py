@@ -17,7 +17,7 @@ FAINTEST = 6.0
 MOST_STARS = 400
 VOTE_PX = 24.0  # cell of the vote for the first shift
 ROLLS = (0.0, -1.0, 1.0, -2.0, 2.0, -3.5, 3.5, -5.0, 5.0)  # degrees that the phone may be tilted against its plan
-REACHES = (30.0, 12.0, 5.0, 3.0)  # px, of the rounds of matching
+REACHES = (30.0, 30.0, 20.0, 12.0, 12.0, 8.0, 5.0, 5.0, 3.0, 3.0)  # px, of the rounds of matching
 LEAST_MATCHES = 12
 MOST_SHIFT = 0.35  # of the frame's width that the rough pose may be off
 
