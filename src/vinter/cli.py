@@ -142,7 +142,7 @@ def _stack(a: argparse.Namespace) -> None:
     from vinter.core.stack.pipeline import Settings, stack
 
     settings = Settings(a.method, ground=a.ground, reference=a.reference, workers=a.workers, darks=_files_of(a.darks),
-                        flats=_files_of(a.flats), bias=_files_of(a.bias))
+                        flats=_files_of(a.flats), bias=_files_of(a.bias), mask=a.mask)
     if not a.out.parent.is_dir():
         raise BadInput(f"{a.out.parent}: no such folder")
     last = [""]
@@ -260,6 +260,7 @@ def _picture_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
     for name in ("darks", "flats", "bias"):
         p.add_argument(f"--{name}", type=Path, metavar="DIR")
     p.add_argument("--reference", default="auto", metavar="auto|NAME")
+    p.add_argument("--mask", type=Path, metavar="PNG", help="a sky mask of your own, 255 = sky")
     p.add_argument("--workers", type=int, default=min(os.cpu_count() or 1, 8))
     p.add_argument("--report", type=Path, metavar="OUT.json")
     p = add("finish", _finish, "render a stack with a recipe")

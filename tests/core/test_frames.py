@@ -12,7 +12,7 @@ from vinter.core.formats.dng import DngInfo, write_dng
 from vinter.core.frames.dng import plain_bayer
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, clean_mosaic, clean_picture, demosaic
 from vinter.core.frames.reading import frame_files, read_frame, read_with_libraw
-from vinter.core.frames.sandbox import check_content, probe
+from vinter.core.frames.sandbox import check_content, content_kind, probe
 
 INFO = DngInfo("Marlet", "Marlet 7", 800, 8.0, 1.8, 5.6, 24, 1812589930.25, "+02:00")
 
@@ -141,3 +141,23 @@ def test_an_unusual_dng_is_left_to_libraw(tmp_path):
     data[at:at + 2] = struct.pack("<H", 50712)
     (tmp_path / "b.dng").write_bytes(bytes(data))
     assert plain_bayer(tmp_path / "b.dng") is None
+
+
+def test_heif_is_read_upright_with_its_metadata(tmp_path):
+    import pillow_heif
+
+    picture = np.zeros((240, 320, 3), np.uint8)
+    picture[:, 160:] = (200, 120, 60)
+    image = Image.fromarray(picture)
+    exif = Image.Exif()
+    exif[272] = "Tern 3"
+    exif.get_ifd(34665)[34855] = 800
+    image.info["exif"] = exif.tobytes()
+    pillow_heif.from_pillow(image).save(tmp_path / "a.heic", quality=95, exif=exif.tobytes())
+    frame = read_frame(tmp_path / "a.heic")
+    assert frame.size == (320, 240) and frame.kind == "picture" and frame.meta.iso == 800 and frame.meta.model == "Tern 3"
+    assert frame.data[120, 240].astype(float) / 257 == pytest.approx([200, 120, 60], abs=6)
+    assert content_kind((tmp_path / "a.heic").read_bytes()[:8]) == "heif"
+    (tmp_path / "cut.heic").write_bytes((tmp_path / "a.heic").read_bytes()[:200])
+    with pytest.raises(BadInput, match=r"cut\.heic"):
+        read_frame(tmp_path / "cut.heic")

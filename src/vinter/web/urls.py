@@ -19,6 +19,7 @@ from vinter.web.sites import map as site_map
 from vinter.web.sites import views as sites
 from vinter.web.skyline import stand as stands
 from vinter.web.skyline import views as skylines
+from vinter.web.stacks import painting
 from vinter.web.stacks import views as stacks
 from vinter.web.takes import views as takes
 
@@ -123,6 +124,8 @@ urlpatterns = [
     path("takes/<int:pk>/stack/", stacks.new, name="stack-new"),
     path("stacks/<int:pk>/", stacks.stack, name="stack"),
     path("stacks/<int:pk>/again/", stacks.again, name="stack-again"),
+    path("stacks/<int:pk>/paint/", painting.paint, name="paint"),
+    path("stacks/<int:pk>/paint/try/", painting.attempt, name="paint-try"),
     path("stacks/<int:pk>/<str:which>/", stacks.file, name="stack-file"),
     path("finish/", finish.finishes, name="finishes"),
     path("stacks/<int:pk>/finish/new", finish.new, name="finish-new"),

@@ -131,7 +131,7 @@ def measure(frame: Frame, cleaned: tuple[U16, F32] | None = None,
     m = Measure(frame.path.name, frame.kind, *frame.size, frame.meta.iso, frame.meta.exposure_s, frame.meta.time,
                 len(detection.stars), round(fwhm, 2), round(stretch, 2), round(trail, 1), round(level, 5), round(float(noise), 5),
                 round(clipped, 6), len(detection.streaks), raw, why, structure=round(_structure(plane), 4))
-    return _judged(m)
+    return _judged(replace(m, raw_reasons=[*m.raw_reasons, *frame.notes]))
 
 
 def _judged(m: Measure) -> Measure:

@@ -58,10 +58,13 @@ def clean_mosaic(frame: Frame, dark: npt.NDArray[np.float32] | None = None,
                  flat: npt.NDArray[np.float32] | None = None) -> tuple[U16, int]:
     """Black subtracted, scaled to PEDESTAL + SPAN, hot pixels repaired; and how many pixels that were.
 
-    dark is in digital numbers above black, flat is relative to 1; both (height, width).
+    dark is in digital numbers above black, flat is relative to 1; both (height, width). Without a flat the gain map the
+    file carries takes out the lens's shading.
     """
     data = frame.data
     assert frame.pattern is not None
+    if flat is None and frame.shading is not None:
+        flat = np.asarray(1 / frame.shading, np.float32)
     if dark is not None or flat is not None:
         tiled = np.tile(frame.black, (data.shape[0] // 2, data.shape[1] // 2)).astype(np.float32)
         signal = data.astype(np.float32) - tiled - (dark if dark is not None else 0)

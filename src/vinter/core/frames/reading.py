@@ -1,10 +1,11 @@
 """Frames from files: Bayer RAW unpacked by LibRaw, pictures by Pillow and tifffile, all turned upright."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 import numpy.typing as npt
+import pillow_heif
 import rawpy
 import tifffile
 from PIL import Image
@@ -12,12 +13,14 @@ from PIL import Image
 from vinter.core.errors import BadInput
 from vinter.core.frames.dng import PlainBayer, plain_bayer
 from vinter.core.frames.metadata import Metadata, picture_metadata, tiff_metadata, tiff_tags
+from vinter.core.frames.opcodes import corrections
 
 LARGEST_PIXELS = 220_000_000
 RAW_SUFFIXES = {".dng", ".cr2", ".cr3", ".nef", ".arw", ".raf", ".rw2", ".orf", ".raw", ".pef", ".srw"}
-PICTURE_SUFFIXES = {".jpg", ".jpeg", ".png", ".tif", ".tiff"}
+PICTURE_SUFFIXES = {".jpg", ".jpeg", ".png", ".tif", ".tiff", ".heic", ".heif"}
 SUFFIXES = RAW_SUFFIXES | PICTURE_SUFFIXES
 Image.MAX_IMAGE_PIXELS = LARGEST_PIXELS
+pillow_heif.register_heif_opener()
 # Quarter turns counter-clockwise and mirroring that bring an EXIF orientation upright.
 _UPRIGHT = {1: (0, False), 2: (0, True), 3: (2, False), 4: (2, True), 5: (3, True), 6: (3, False), 7: (1, True), 8: (1, False)}
 _FLIP_TO_ORIENTATION = {0: 1, 3: 3, 5: 8, 6: 6}
@@ -37,7 +40,8 @@ class Frame:
     """An upright frame: a Bayer mosaic (height, width) with its 2 x 2 pattern, or RGB (height, width, 3).
 
     Data are uint16; black (2, 2) by mosaic place (or a constant) and white in the same numbers.
-    Pattern codes: 0 red, 1 green, 2 blue. ``linear`` is False for gamma-encoded pictures.
+    Pattern codes: 0 red, 1 green, 2 blue. ``linear`` is False for gamma-encoded pictures. ``shading`` is the gain (height,
+    width) the file itself asks for; ``notes`` say what else of its corrections was met.
     """
 
     path: Path
@@ -49,6 +53,8 @@ class Frame:
     colour: Colour
     meta: Metadata
     linear: bool = True
+    shading: npt.NDArray[np.float32] | None = None
+    notes: tuple[str, ...] = ()
 
     @property
     def size(self) -> tuple[int, int]:
@@ -109,8 +115,25 @@ def _from_plain(path: Path, plain: PlainBayer) -> Frame:
 
 def read_raw(path: Path) -> Frame:
     """A RAW file: a plain Bayer DNG by its tags, any other as LibRaw unpacks it; linear DNG becomes RGB."""
-    plain = plain_bayer(path) if path.suffix.lower() == ".dng" else None
-    return _from_plain(path, plain) if plain is not None else read_with_libraw(path)
+    dng = path.suffix.lower() == ".dng"
+    plain = plain_bayer(path) if dng else None
+    frame = _from_plain(path, plain) if plain is not None else read_with_libraw(path)
+    return _with_corrections(frame, plain) if dng and frame.pattern is not None else frame
+
+
+def _with_corrections(frame: Frame, plain: PlainBayer | None) -> Frame:
+    """A Bayer frame with the gain map its file carries, turned upright like its data."""
+    turn = plain.orientation if plain is not None and plain.orientation in _UPRIGHT else frame.meta.orientation
+    turned = turn in (5, 6, 7, 8)
+    height, width = frame.data.shape[::-1] if turned else frame.data.shape
+    found = corrections(frame.path, height, width)
+    if found.shading is None and not found.notes:
+        return frame
+    quarter, mirrored = _UPRIGHT.get(turn, (0, False))
+    shading = found.shading
+    if shading is not None:
+        shading = np.ascontiguousarray(np.rot90(shading[:, ::-1] if mirrored else shading, quarter))
+    return replace(frame, shading=shading, notes=found.notes)
 
 
 def read_with_libraw(path: Path) -> Frame:
@@ -159,7 +182,7 @@ def _as_uint16(data: npt.NDArray[np.generic], path: Path) -> npt.NDArray[np.uint
 
 
 def read_picture(path: Path) -> Frame:
-    """A JPEG, PNG or TIFF picture as upright RGB in 16 bits; float TIFF counts as linear 0 to 1."""
+    """A JPEG, PNG, TIFF or HEIF picture as upright RGB in 16 bits; float TIFF counts as linear 0 to 1."""
     try:
         if path.suffix.lower() in (".tif", ".tiff"):
             values = tifffile.imread(path)

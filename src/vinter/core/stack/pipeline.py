@@ -38,7 +38,8 @@ SHAKEN_RATIO = 2.2  # star width against the take's median beyond which a frame 
 
 @dataclass(frozen=True)
 class Settings:
-    """How to stack. ground: auto, none, or the name of the frame that gives the ground."""
+    """How to stack. ground: auto, none, or the name of the frame that gives the ground; mask: a sky mask (255 = sky) of the
+    reference's size, in place of the one found."""
 
     method: str = "clip"
     kappa: float = KAPPA
@@ -48,6 +49,7 @@ class Settings:
     darks: tuple[Path, ...] = ()
     flats: tuple[Path, ...] = ()
     bias: tuple[Path, ...] = ()
+    mask: Path | None = None
 
     def __post_init__(self) -> None:
         if self.method not in METHODS:
@@ -176,6 +178,19 @@ def _sky_mask(frames: list[Ingested], alignments: list[Alignment], reference: in
     return find_sky(np.asarray(total / len(chosen) - PEDESTAL, np.float32), np.concatenate(places), frames[reference].size)
 
 
+def _mask_for(settings: Settings, frames: list[Ingested], alignments: list[Alignment], reference: int) -> npt.NDArray[np.uint8]:
+    """The mask of the settings: none at all, the user's own, or the one found."""
+    size = frames[reference].size[::-1]
+    if settings.ground == "none":
+        return np.full(size, 255, np.uint8)
+    if settings.mask is None:
+        return _sky_mask(frames, alignments, reference)
+    own = cv2.imread(str(settings.mask), cv2.IMREAD_GRAYSCALE)
+    if own is None or own.shape != size:
+        raise BadInput(f"{settings.mask.name}: not a grey picture of {size[1]} x {size[0]} px, the reference's size")
+    return np.asarray(own, np.uint8)
+
+
 def _ground_sources(settings: Settings, used: list[Ingested], mask: npt.NDArray[np.uint8]) -> list[int]:
     if settings.ground not in ("auto", "none"):
         names = [f.path.name for f in used]
@@ -248,8 +263,7 @@ def _stack(run: _Run, files: list[Path], out: Path) -> Result:
         model, mask = None, np.full(frames[reference].size[::-1], 255, np.uint8)
     else:
         alignments, model = _registered(frames, reference)
-        mask = (np.full(frames[reference].size[::-1], 255, np.uint8) if settings.ground == "none"
-                else _sky_mask(frames, alignments, reference))
+        mask = _mask_for(settings, frames, alignments, reference)
     if run.stop():
         raise Cancelled
     used = [i for i, a in enumerate(alignments) if a.used]

@@ -17,6 +17,7 @@ class Stack(models.Model):
     kappa = models.FloatField(default=3.5)
     ground = models.CharField(max_length=10, default="auto")
     frames = models.JSONField()
+    painted = models.BooleanField(default=False)
     report = models.JSONField(null=True)
     version = models.CharField(max_length=20)
     created = models.DateTimeField(auto_now_add=True)
@@ -31,6 +32,11 @@ class Stack(models.Model):
     def folder(self) -> Path:
         """Where its results lie."""
         return Path(settings.MEDIA_ROOT) / str(self.owner_id) / "stacks" / str(self.pk)
+
+    @property
+    def own_mask(self) -> Path:
+        """The mask painted by hand, kept beside the results it outlives."""
+        return self.folder.parent / f"{self.pk}.own-mask.png"
 
     @property
     def picture(self) -> Path:

@@ -1,0 +1,64 @@
+"""Painting the sky mask over a stack: strokes tried, then a new stack with the painted mask."""
+
+import json
+
+import cv2
+import numpy as np
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_POST
+
+import vinter
+from vinter.core.errors import BadInput
+from vinter.core.finish.scene import read_stack
+from vinter.core.stack.paint import Stroke, painted
+from vinter.web.chain import head
+from vinter.web.jobs.models import enqueue
+from vinter.web.owned import owned
+from vinter.web.stacks.models import Stack
+
+SHOWN = 1600  # px of width in which strokes are drawn and tried
+
+
+def _strokes(text: str, scale: float) -> list[Stroke]:
+    try:
+        return [Stroke(tuple((float(x) * scale, float(y) * scale) for x, y in row["points"]), float(row["radius"]) * scale,
+                       bool(row["sky"])) for row in json.loads(text)]
+    except (ValueError, TypeError, KeyError) as error:
+        raise BadInput(f"strokes: a list of points, radius and sky is wanted ({error})") from error
+
+
+def _grown(one: Stack, strokes: str, small: bool) -> np.ndarray:  # type: ignore[type-arg]
+    """The stack's mask after strokes, at the shown size or full."""
+    if not one.picture.is_file():
+        raise BadInput("this stack has no picture to paint over")
+    rgb, mask, _ = read_stack(one.picture)
+    bright = np.ascontiguousarray(np.maximum(rgb[..., 1], 0))
+    scale = rgb.shape[1] / SHOWN
+    if small:
+        size = (SHOWN, round(rgb.shape[0] / scale))
+        bright, mask = cv2.resize(bright, size, interpolation=cv2.INTER_AREA), cv2.resize(mask, size, interpolation=cv2.INTER_AREA)
+        scale = 1.0
+    return painted(np.asarray(mask, np.uint8), _strokes(strokes, scale), np.asarray(bright, np.float32))
+
+
+def paint(request: HttpRequest, pk: int) -> HttpResponse:
+    """The page; by POST a new stack with the painted mask."""
+    one = owned(Stack, request, pk)
+    if request.method != "POST":
+        return render(request, "stacks/paint.html", {"stack": one, "shown": SHOWN, **head("Stack", stack=one, context=one.take.title)})
+    mask = _grown(one, request.POST.get("strokes", ""), small=False)
+    new = Stack.objects.create(owner=request.user, take=one.take, method=one.method, kappa=one.kappa, ground="auto", frames=one.frames,
+                               painted=True, version=vinter.__version__)
+    new.own_mask.parent.mkdir(parents=True, exist_ok=True)
+    cv2.imwrite(str(new.own_mask), mask)
+    enqueue(request.user, "stack", new.pk)
+    return redirect("stack", new.pk)
+
+
+@require_POST
+def attempt(request: HttpRequest, pk: int) -> HttpResponse:
+    """What strokes would make of the mask, as PNG at the shown size."""
+    one = owned(Stack, request, pk)
+    _, data = cv2.imencode(".png", _grown(one, request.POST.get("strokes", ""), small=True))
+    return HttpResponse(data.tobytes(), content_type="image/png", headers={"Cache-Control": "no-store"})
