@@ -60,7 +60,7 @@ class WorkerProcess:
         from django.db import connection
 
         self.environment = {**os.environ, "VINTER_DB": str(connection.settings_dict["NAME"]), "VINTER_HOME": str(settings.HOME),
-                            "VINTER_WORKERS": "2"}
+                            "VINTER_WORKERS": "2", "PYTHONPATH": str(Path(__file__).parents[1] / "src")}
         self.process = None
 
     def start(self):

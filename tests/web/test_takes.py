@@ -1,7 +1,9 @@
 """Uploads and jobs: nothing hostile gets in, nothing is lost, a killed worker's work is finished by the next."""
 
+import json
 import time
 
+import cv2
 import numpy as np
 import pytest
 import tifffile
@@ -26,6 +28,10 @@ def wait(job, seconds=90):
             return job
         time.sleep(0.2)
     raise AssertionError(f"{job} did not end: {job.label} {job.progress}")
+
+
+def body(response):
+    return b"".join(response) if response.streaming else response.content
 
 
 def send(desk, take, name, data):
@@ -117,7 +123,7 @@ def test_kill_minus_nine_in_mid_stack_and_the_next_worker_finishes_the_same_pict
     job = Job.objects.latest("id")
     while job.state != Job.RUNNING or job.progress < 0.05:
         job.refresh_from_db()
-        assert job.active
+        assert job.active and worker.process.poll() is None
         time.sleep(0.02)
     worker.kill()
     job.refresh_from_db()
@@ -133,6 +139,30 @@ def test_kill_minus_nine_in_mid_stack_and_the_next_worker_finishes_the_same_pict
 
 
 @pytest.mark.django_db(transaction=True)
+def test_a_painted_mask_keeps_its_corner_still_in_the_next_stack(desk, small_take, worker):
+    from vinter.web.stacks.models import Stack
+
+    desk.post(reverse("stack-new", args=[small_take.pk]))
+    first = Stack.objects.get()
+    worker.start()
+    assert wait(Job.objects.get()).state == Job.DONE
+    assert "Paint the sky mask" in desk.get(reverse("paint", args=[first.pk])).content.decode()
+    strokes = json.dumps([{"points": [[200, 200], [600, 200]], "radius": 110, "sky": False}])
+    shown = cv2.imdecode(np.frombuffer(desk.post(reverse("paint-try", args=[first.pk]), {"strokes": strokes}).content, np.uint8), 0)
+    assert shown.shape[1] == 1600 and shown[200, 400] == 0 and shown[200, 1000] == 255
+    assert desk.post(reverse("paint-try", args=[first.pk]), {"strokes": '[{"points": 7}]'}).status_code == 400
+    desk.post(reverse("paint", args=[first.pk]), {"strokes": strokes})
+    second = Stack.objects.latest("id")
+    assert second.pk != first.pk and wait(Job.objects.latest("id")).state == Job.DONE
+    old, kept = (cv2.imdecode(np.frombuffer(body(desk.get(reverse("stack-file", args=[one.pk, "mask"]))), np.uint8), 0)
+                 for one in (first, second))
+    scale = kept.shape[1] / 1600
+    assert kept[round(200 * scale), round(400 * scale)] == 0
+    differ = np.abs(tifffile.imread(second.picture) - tifffile.imread(first.picture)).max(axis=-1) > 0
+    assert differ[(kept == 0) & (old == 255)].mean() > 0.95 and not differ[kept == 255].any()
+
+
+@pytest.mark.django_db(transaction=True)
 def test_a_running_stack_is_cancelled_and_can_be_run_again(desk, small_take, worker):
     desk.post(reverse("stack-new", args=[small_take.pk]))
     job = Job.objects.get()
@@ -144,6 +174,7 @@ def test_a_running_stack_is_cancelled_and_can_be_run_again(desk, small_take, wor
     again = Job.objects.latest("id")
     while again.state != Job.RUNNING:
         again.refresh_from_db()
+        assert worker.process.poll() is None
         time.sleep(0.02)
     desk.post(reverse("job-cancel", args=[again.pk]))
     assert wait(again).state == Job.CANCELLED
