@@ -67,6 +67,7 @@ def painted(mask: U8, strokes: Sequence[Stroke], brightness: F32) -> U8:
         raise BadInput("mask and picture differ in size")
     guide = np.log(np.maximum(cv2.GaussianBlur(brightness, (0, 0), 1.0), 1e-5)).astype(np.float32)
     hard = (mask > 127).astype(np.float32)
+    before = cv2.GaussianBlur(hard, (0, 0), FEATHER)
     for stroke in strokes:
         inside = _drawn(mask.shape, stroke)
         ys, xs = np.flatnonzero(inside.any(axis=1)), np.flatnonzero(inside.any(axis=0))
@@ -81,4 +82,4 @@ def painted(mask: U8, strokes: Sequence[Stroke], brightness: F32) -> U8:
         moved[core] = float(stroke.sky)
         hard[box] = np.where(here, moved, part)
     soft = cv2.GaussianBlur(hard, (0, 0), FEATHER)
-    return np.asarray(np.round(np.clip(soft, 0, 1) * 255), np.uint8)
+    return np.where(np.abs(soft - before) > 1e-3, np.round(np.clip(soft, 0, 1) * 255), mask).astype(np.uint8)
