@@ -34,13 +34,14 @@ class Field:
     pattern: str = "RGGB"
     seed: int = 3
     bumped: dict = field(default_factory=dict)
+    exposure: float | None = None  # s, written as EXIF; a star is then drawn along the arc it runs through meanwhile
 
 
 def rotation(spec, i):
     """Rotation of the sky from the middle frame to frame i."""
     v = np.array([(spec.pole[0] - (spec.width - 1) / 2) / spec.focal, (spec.pole[1] - (spec.height - 1) / 2) / spec.focal, 1.0])
     v /= np.linalg.norm(v)
-    a = np.radians(spec.angle * (i - spec.count // 2))
+    a = np.radians(spec.angle * (i - spec.count // 2))  # i may lie between two frames
     k = np.array([[0, -v[2], v[1]], [v[2], 0, -v[0]], [-v[1], v[0], 0]])
     return np.eye(3) + np.sin(a) * k + (1 - np.cos(a)) * k @ k
 
@@ -67,8 +68,10 @@ def ground_pattern(spec):
 def draw(spec, rays, flux, i, rng, hot):
     y, x = np.mgrid[:spec.height, :spec.width]
     picture = spec.sky * (1 + 0.3 * y / spec.height)
-    inside = places(spec, rays, i)
-    for (sx, sy), f in zip(inside, flux, strict=True):
+    arc = (spec.exposure or 0) * 360.98565 / 86400 / spec.angle
+    steps = np.linspace(-arc / 2, arc / 2, 12 if spec.exposure else 1)
+    drawn = [(x, y, f / len(steps)) for s in steps for (x, y), f in zip(places(spec, rays, i + s), flux, strict=True)]
+    for sx, sy, f in drawn:
         if not (8 < sx < spec.width - 9 and 8 < sy < spec.height - 9):
             continue
         x0, y0 = int(sx) - 6, int(sy) - 6
@@ -94,6 +97,8 @@ def write(path, mosaic, spec):
             (50707, "B", 4, (1, 1, 0, 0), True), (50708, "s", 0, "Test Camera", True), (50714, "H", 1, BLACK, True),
             (50717, "H", 1, WHITE, True), (50728, "2I", 3, (1, 2, 1, 1, 7, 10), True),
             (50721, "2i", 9, (1, 1, 0, 1, 0, 1, 0, 1, 1, 1, 0, 1, 0, 1, 0, 1, 1, 1), True), (50778, "H", 1, 21, True)]
+    if spec.exposure:
+        tags.append((33434, "2I", 1, (round(spec.exposure * 100), 100), True))
     tifffile.imwrite(path, mosaic, photometric=32803, extratags=tags, metadata=None, rowsperstrip=spec.height)
 
 

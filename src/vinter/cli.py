@@ -142,7 +142,8 @@ def _stack(a: argparse.Namespace) -> None:
     from vinter.core.stack.pipeline import Settings, stack
 
     settings = Settings(a.method, ground=a.ground, reference=a.reference, workers=a.workers, darks=_files_of(a.darks),
-                        flats=_files_of(a.flats), bias=_files_of(a.bias), mask=a.mask)
+                        flats=_files_of(a.flats), bias=_files_of(a.bias), mask=a.mask,
+                        gaps=a.gaps, tail=a.tail)
     if not a.out.parent.is_dir():
         raise BadInput(f"{a.out.parent}: no such folder")
     last = [""]
@@ -261,6 +262,8 @@ def _picture_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
         p.add_argument(f"--{name}", type=Path, metavar="DIR")
     p.add_argument("--reference", default="auto", metavar="auto|NAME")
     p.add_argument("--mask", type=Path, metavar="PNG", help="a sky mask of your own, 255 = sky")
+    p.add_argument("--gaps", choices=["close", "open"], default="close", help="pauses between frames of trails")
+    p.add_argument("--tail", type=_number, default=0.0, metavar="SHARE", help="how much darker the oldest frame of trails is, 0 to 1")
     p.add_argument("--workers", type=int, default=min(os.cpu_count() or 1, 8))
     p.add_argument("--report", type=Path, metavar="OUT.json")
     p = add("finish", _finish, "render a stack with a recipe")

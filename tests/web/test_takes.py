@@ -164,6 +164,21 @@ def test_a_painted_mask_keeps_its_corner_still_in_the_next_stack(desk, small_tak
 
 
 @pytest.mark.django_db(transaction=True)
+def test_trails_with_their_wishes_from_the_form(desk, small_take, worker):
+    from vinter.web.stacks.models import Stack
+
+    bad = desk.post(reverse("stack-new", args=[small_take.pk]), {"method": "trails", "tail": "7"}, headers={"Accept": "text/html"})
+    assert bad.status_code == 400 and "tail 7 is not a share" in bad.content.decode() and not Stack.objects.exists()
+    desk.post(reverse("stack-new", args=[small_take.pk]), {"method": "trails", "tail": "0.5", "gaps": "close"})
+    worker.start()
+    assert wait(Job.objects.get()).state == Job.DONE
+    one = Stack.objects.get()
+    assert one.report["trails"]["tail"] == 0.5
+    page = desk.get(reverse("stack", args=[one.pk])).content.decode()
+    assert "the brightest of each place" in page and "Pauses closed along the motion" in page
+
+
+@pytest.mark.django_db(transaction=True)
 def test_a_running_stack_is_cancelled_and_can_be_run_again(desk, small_take, worker):
     desk.post(reverse("stack-new", args=[small_take.pk]))
     job = Job.objects.get()

@@ -28,6 +28,7 @@ from vinter.core.stack.mask import find_sky, usable_sky
 from vinter.core.stack.register import Alignment, align, mutual_pairs
 from vinter.core.stack.rotation import RotationModel, fit_rotation
 from vinter.core.stack.tiles import Done, Plan, Source, Tile, make_tile, sample_noise, tile_grid
+from vinter.core.stack.trails import Closed, close, with_copies
 
 F32 = npt.NDArray[np.float32]
 Progress = Callable[[str, float], None]
@@ -39,7 +40,7 @@ SHAKEN_RATIO = 2.2  # star width against the take's median beyond which a frame 
 @dataclass(frozen=True)
 class Settings:
     """How to stack. ground: auto, none, or the name of the frame that gives the ground; mask: a sky mask (255 = sky) of the
-    reference's size, in place of the one found."""
+    reference's size, in place of the one found. Trails: gaps close or open; tail: by which share the oldest frame is darker."""
 
     method: str = "clip"
     kappa: float = KAPPA
@@ -50,8 +51,14 @@ class Settings:
     flats: tuple[Path, ...] = ()
     bias: tuple[Path, ...] = ()
     mask: Path | None = None
+    gaps: str = "close"
+    tail: float = 0.0
 
     def __post_init__(self) -> None:
+        if self.gaps not in ("close", "open"):
+            raise BadInput(f"gaps {self.gaps!r} are neither close nor open")
+        if not 0 <= self.tail <= 1:
+            raise BadInput(f"tail {self.tail:g} is not a share from 0 to 1")
         if self.method not in METHODS:
             raise BadInput(f"method {self.method!r} is not one of {', '.join(METHODS)}")
         if not 1.5 <= self.kappa <= 20:
@@ -191,6 +198,12 @@ def _mask_for(settings: Settings, frames: list[Ingested], alignments: list[Align
     return np.asarray(own, np.uint8)
 
 
+def _closed(model: RotationModel, frames: list[Ingested], kept: list[int], alignments: list[Alignment]) -> Closed:
+    """The pauses between the kept frames, closed; counted in places of the kept ones."""
+    exposures = [m.exposure_s if (m := frames[i].measure) else None for i in kept]
+    return close(replace(model, rotations=[model.rotations[i] for i in kept]), exposures, [alignments[i].used for i in kept])
+
+
 def _ground_sources(settings: Settings, used: list[Ingested], mask: npt.NDArray[np.uint8]) -> list[int]:
     if settings.ground not in ("auto", "none"):
         names = [f.path.name for f in used]
@@ -257,17 +270,19 @@ def _stack(run: _Run, files: list[Path], out: Path) -> Result:
     reference = _reference(frames, settings.reference)
     run.progress("aligning", 0.42)
     still = settings.method == "trails"
+    alignments, model = _registered(frames, reference)
+    mask = (_mask_for(settings, frames, alignments, reference) if model or not still
+            else np.full(frames[reference].size[::-1], 255, np.uint8))
+    closed = Closed()
     if still:
         dropped = _left_out(frames, reference)
+        if model and settings.gaps == "close":
+            closed = _closed(model, frames, [i for i in range(len(frames)) if i not in dropped], alignments)
         alignments = [Alignment(i not in dropped, dropped.get(i, "")) for i in range(len(frames))]
-        model, mask = None, np.full(frames[reference].size[::-1], 255, np.uint8)
-    else:
-        alignments, model = _registered(frames, reference)
-        mask = _mask_for(settings, frames, alignments, reference)
     if run.stop():
         raise Cancelled
     used = [i for i, a in enumerate(alignments) if a.used]
-    plan = _plan(run, frames, alignments, used, reference, model, mask, still)
+    plan = _plan(run, frames, alignments, used, reference, model, mask, closed)
     width, height = plan.size
     picture = np.lib.format.open_memmap(run.folder / "picture.npy", "w+", np.float32, (height, width, 3))
     rejected = np.lib.format.open_memmap(run.folder / "rejected.npy", "w+", np.float32, (height, width))
@@ -283,6 +298,9 @@ def _stack(run: _Run, files: list[Path], out: Path) -> Result:
                            _widths(frames[reference], picture), mask)
     sky = mask[::4, ::4] > 250
     report["rejected_share"] = float(rejected[::4, ::4][sky].mean()) if sky.any() else 0.0
+    if still:
+        report["trails"] = {"gaps_closed": closed.gaps, "longest_gap_s": closed.longest_s, "left_open": closed.left_open,
+                            "copies": len(closed.copies), "tail": settings.tail, "moved": model is not None}
     report["seconds"] = round(time.monotonic() - run.started, 2)
     report["peak_rss_mb"] = round(max([anonymous_mb(), *(t.peak_mb for t in tiles)]), 1)
     run.progress("done", 1.0)
@@ -290,14 +308,16 @@ def _stack(run: _Run, files: list[Path], out: Path) -> Result:
 
 
 def _plan(run: _Run, frames: list[Ingested], alignments: list[Alignment], used: list[int], reference: int,
-          model: RotationModel | None, mask: npt.NDArray[np.uint8], still: bool) -> Plan:
+          model: RotationModel | None, mask: npt.NDArray[np.uint8], closed: Closed) -> Plan:
     mask_path, usable_path = run.folder / "mask.npy", run.folder / "usable.npy"
     np.save(mask_path, mask)
-    np.save(usable_path, np.full_like(mask, 255) if still else usable_sky(mask))
+    np.save(usable_path, np.full_like(mask, 255) if model is None and run.settings.method == "trails" else usable_sky(mask))
     sources = [Source(frames[i].spill, frames[i].pattern, alignments[i].homography) for i in used]
     inner = replace(model, rotations=[model.rotations[i] for i in used]) if model else None
-    size = frames[used[0]].size
-    plan = Plan(sources, size, inner, mask_path, usable_path, run.settings.method, run.settings.kappa, None,
+    size, method = frames[used[0]].size, run.settings.method
+    if inner and method == "trails":
+        inner, sources = with_copies(inner, sources, closed, run.settings.tail)
+    plan = Plan(sources, size, inner, mask_path, usable_path, method, run.settings.kappa, None,
                 _ground_sources(run.settings, [frames[i] for i in used], mask), used.index(reference))
     if run.settings.method not in ("clip", "median"):
         return replace(plan, noise=np.tile([1e9, 0.0], (3, 1)))

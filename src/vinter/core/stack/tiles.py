@@ -1,6 +1,6 @@
 """Second pass: one tile of the result from all frames. Memory is bounded by the tile, not by the take."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import cv2
@@ -22,11 +22,12 @@ PAD = 6
 
 @dataclass(frozen=True)
 class Source:
-    """One frame for the second pass: its spill file, Bayer pattern, and homography to the reference."""
+    """One frame for the second pass: its spill file, Bayer pattern, homography to the reference, and how bright it counts."""
 
     spill: Path
     pattern: npt.NDArray[np.int64] | None
     homography: Array
+    weight: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -112,6 +113,8 @@ def _warp_into(out: U16, plan: Plan, index: int, tile: Tile, usable: U8) -> None
     rgb = _colour_part(plan.sources[index], x0, y0, x1, y1)
     cv2.warpPerspective(rgb, shift, (tile.width, tile.height), dst=out, flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP,
                         borderMode=cv2.BORDER_REPLICATE)
+    if plan.sources[index].weight < 1:
+        out[:] = np.maximum((out.astype(np.float32) - PEDESTAL) * plan.sources[index].weight + PEDESTAL, 0)
     np.maximum(out, 1, out=out)
     fit = np.ascontiguousarray(usable[y0:y1, x0:x1])
     if fit.min() < 255:
@@ -185,7 +188,7 @@ def make_tile(plan: Plan, tile: Tile) -> Done:
     # where no frame has sky to give (the feathered edge, the border) the unmoved frames stand in
     still = plan.ground if share.min() < 1 and plan.ground else [plan.reference] if bare.any() else []
     if still:
-        ground_rgb, _, _ = _merge(still_cube(plan, tile, still), plan)
+        ground_rgb, _, _ = _merge(still_cube(plan, tile, still), replace(plan, method="mean") if plan.method == "trails" else plan)
         peak = max(peak, anonymous_mb())
     rgb = np.where(bare[..., None], ground_rgb, share * sky_rgb + (1 - share) * ground_rgb)
     return Done(tile, np.asarray((rgb - PEDESTAL) / SPAN, np.float32), rejected, single, stacked, peak)

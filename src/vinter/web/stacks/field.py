@@ -25,7 +25,7 @@ def solved(one: Stack) -> Solution | None:
     """The field of a stack; None without a shot or without a match."""
     shot, report = one.take.shot, one.report or {}
     row = next((r for r in report.get("frames", []) if r["file"] == report.get("reference")), None)
-    if shot is None or row is None or not row.get("time"):
+    if shot is None or row is None or not row.get("time") or one.method == "trails":
         return None
     rgb, _, _ = read_stack(one.picture)
     plane = picture_half(np.clip(rgb * SPAN + PEDESTAL, 0, 65535).astype(np.uint16))

@@ -16,6 +16,8 @@ class Stack(models.Model):
     method = models.CharField(max_length=10, default="clip")
     kappa = models.FloatField(default=3.5)
     ground = models.CharField(max_length=10, default="auto")
+    gaps = models.CharField(max_length=5, default="close")
+    tail = models.FloatField(default=0.0)
     frames = models.JSONField()
     painted = models.BooleanField(default=False)
     report = models.JSONField(null=True)

@@ -27,7 +27,7 @@ def run_stack(pk: int, tools: Tools) -> None:
     frames = list(Frame.objects.filter(pk__in=one.frames))
     masters = {sort: tuple(f.path for f in one.take.calibration(sort)) for sort in CALIBRATION}
     wanted = Settings(one.method, one.kappa, one.ground, darks=masters["dark"], flats=masters["flat"], bias=masters["bias"],
-                      mask=one.own_mask if one.painted else None)
+                      mask=one.own_mask if one.painted else None, gaps=one.gaps, tail=one.tail)
     result = stack([f.path for f in frames], one.picture, wanted, tools.pool,
                    lambda label, share: tools.progress(label, 0.92 * share), tools.stop, one.folder)
     tools.progress("drawing before and after", 0.93)

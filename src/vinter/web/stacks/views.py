@@ -37,12 +37,12 @@ def new(request: HttpRequest, pk: int) -> HttpResponse:
     if not frames:
         raise BadInput(f"{take.title}: no frame is kept, so there is nothing to stack")
     try:
-        kappa = float(request.POST.get("kappa", "3.5"))
+        kappa, tail = float(request.POST.get("kappa", "3.5")), float(request.POST.get("tail", "0"))
     except ValueError as error:
-        raise BadInput("kappa must be a number") from error
-    method, ground = request.POST.get("method", "clip"), request.POST.get("ground", "auto")
-    Settings(method, kappa, ground)
-    one = Stack.objects.create(owner=request.user, take=take, method=method, kappa=kappa, ground=ground,
+        raise BadInput("kappa and tail must be numbers") from error
+    method, ground, gaps = (request.POST.get(key, usual) for key, usual in (("method", "clip"), ("ground", "auto"), ("gaps", "close")))
+    Settings(method, kappa, ground, gaps=gaps, tail=tail)
+    one = Stack.objects.create(owner=request.user, take=take, method=method, kappa=kappa, ground=ground, gaps=gaps, tail=tail,
                                frames=[f.pk for f in frames], version=vinter.__version__)
     enqueue(request.user, "stack", one.pk)
     return redirect("stack", one.pk)
