@@ -52,6 +52,21 @@ def small_take(nerea, shot):
     return take
 
 
+@pytest.fixture
+def desk(client, nerea):
+    """A browser in which the demo photographer is signed in."""
+    client.force_login(nerea)
+    return client
+
+
+@pytest.fixture
+def mill(nerea):
+    """Her site at the tide mill."""
+    from vinter.web.sites.models import Site
+
+    return Site.objects.get(owner=nerea, name="Tide mill")
+
+
 class WorkerProcess:
     """The real worker, as its own process on the test database."""
 

@@ -12,12 +12,6 @@ from icalendar import Calendar
 pytestmark = pytest.mark.django_db
 
 
-@pytest.fixture
-def desk(client, nerea):
-    client.force_login(nerea)
-    return client
-
-
 def text_of(response):
     return re.sub(r"\s+", " ", re.sub(r"<[^>]+>", " ", response.content.decode()))
 

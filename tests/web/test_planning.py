@@ -21,17 +21,6 @@ JUNE = 1812588300  # 2027-06-10 00:45 UTC
 
 
 @pytest.fixture
-def desk(client, nerea):
-    client.force_login(nerea)
-    return client
-
-
-@pytest.fixture
-def mill(nerea):
-    return Site.objects.get(owner=nerea, name="Tide mill")
-
-
-@pytest.fixture
 def service(settings):
     """The stand-in forecast service, in a thread of its own."""
     from vinter.web.forecast.service import server

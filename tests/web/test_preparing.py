@@ -13,21 +13,9 @@ from PIL import Image
 from vinter.web.gear.models import Phone
 from vinter.web.rehearse.models import Rehearsal
 from vinter.web.shots.models import Elements, Shot
-from vinter.web.sites.models import Site
 
 pytestmark = pytest.mark.django_db
 JUNE = 1812588300
-
-
-@pytest.fixture
-def desk(client, nerea):
-    client.force_login(nerea)
-    return client
-
-
-@pytest.fixture
-def mill(nerea):
-    return Site.objects.get(owner=nerea, name="Tide mill")
 
 
 @pytest.fixture

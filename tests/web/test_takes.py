@@ -14,12 +14,6 @@ from starfield import Field, make
 from vinter.web.jobs.models import Job, beat, claim, enqueue, finish, report, wants_stop
 
 
-@pytest.fixture
-def desk(client, nerea):
-    client.force_login(nerea)
-    return client
-
-
 def wait(job, seconds=90):
     deadline = time.monotonic() + seconds
     while time.monotonic() < deadline:
