@@ -9,6 +9,7 @@ import numpy.typing as npt
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, clean_mosaic, clean_picture, green_half, picture_half
 from vinter.core.frames.reading import Frame
 from vinter.core.frames.shapes import shapes, trail_length
+from vinter.core.frames.starmap import Cell, cells, told
 from vinter.core.frames.stars import Background, Detection, background, find_stars
 
 F32 = npt.NDArray[np.float32]
@@ -26,7 +27,7 @@ ROUND = 1.06  # elongation that noise gives round stars
 class Measure:
     """What a frame shows. Lengths in px, background and noise as shares of full scale.
 
-    ``structure`` is the detail at 16 to 50 px over the level: near 0 in a flat, large over ground.
+    ``structure`` is the detail at 16 to 50 px over the level: near 0 in a flat, large over ground; ``shapes`` the stars' over the frame.
     """
 
     file: str
@@ -49,6 +50,8 @@ class Measure:
     verdict: str = "keep"
     reasons: list[str] = field(default_factory=list)
     structure: float = 0.0
+    shapes: list[Cell] = field(default_factory=list)
+    shapes_say: str = ""
 
 
 def clean(frame: Frame, dark: F32 | None = None, flat: F32 | None = None) -> tuple[U16, F32]:
@@ -95,19 +98,20 @@ def _diagonal(frame: Frame) -> int:
     return 1 if frame.pattern[0, 0] in (1, 3) else -1
 
 
-def _star_figures(found: Detection, signal: F32, diagonal: int) -> tuple[float, float, float]:
-    """Median FWHM, elongation and trail length (px) of the brighter stars that are not clipped."""
+def _star_figures(found: Detection, signal: F32, diagonal: int) -> tuple[float, float, float, list[Cell]]:
+    """Median FWHM, elongation and trail length (px) of the brighter stars that are not clipped, and their shapes over the frame."""
     stars = found.stars
     if len(stars) < 3:
-        return 0.0, 1.0, 0.0
+        return 0.0, 1.0, 0.0, []
     sharp = np.flatnonzero(stars.peak < UNCLIPPED * SPAN)
     sharp = (sharp if len(sharp) >= 10 else np.arange(len(stars)))[:int(np.clip(len(stars) * BRIGHT_SHARE, 30, SHAPED))]
-    width, long, _ = shapes(signal, (stars.x[sharp] - 0.5) / 2, (stars.y[sharp] - 0.5) / 2, diagonal)
+    width, long, angle = shapes(signal, (stars.x[sharp] - 0.5) / 2, (stars.y[sharp] - 0.5) / 2, diagonal)
     settled = np.isfinite(width)
     if settled.sum() < 3:
-        return float(np.median(stars.fwhm[sharp])), float(np.median(stars.elongation[sharp])), 0.0
+        return float(np.median(stars.fwhm[sharp])), float(np.median(stars.elongation[sharp])), 0.0, []
     fwhm, stretch = float(np.median(width[settled])), float(np.median(long[settled]))
-    return fwhm, stretch, trail_length(fwhm, stretch, ROUND)
+    grid = cells(stars.x[sharp], stars.y[sharp], width, long, angle, (2 * signal.shape[1], 2 * signal.shape[0]))
+    return fwhm, stretch, trail_length(fwhm, stretch, ROUND), grid
 
 
 def _structure(plane: F32) -> float:
@@ -123,14 +127,15 @@ def measure(frame: Frame, cleaned: tuple[U16, F32] | None = None,
     """Measures of one frame with a verdict by absolute limits; pass what is already computed."""
     data, plane = cleaned or clean(frame)
     floor, detection = found or ((b := background(plane)), find_stars(plane, b))
-    fwhm, stretch, trail = _star_figures(detection, plane - floor.level, _diagonal(frame))
+    fwhm, stretch, trail, grid = _star_figures(detection, plane - floor.level, _diagonal(frame))
     raw, why = raw_kind(frame)
     level = float(np.median(floor.level) - PEDESTAL) / SPAN
     clipped = float(np.mean(data[::2, ::2] >= PEDESTAL + 0.985 * SPAN))
     noise = floor.noise / SPAN * (np.sqrt(2) if frame.pattern is not None else 1)
     m = Measure(frame.path.name, frame.kind, *frame.size, frame.meta.iso, frame.meta.exposure_s, frame.meta.time,
                 len(detection.stars), round(fwhm, 2), round(stretch, 2), round(trail, 1), round(level, 5), round(float(noise), 5),
-                round(clipped, 6), len(detection.streaks), raw, why, structure=round(_structure(plane), 4))
+                round(clipped, 6), len(detection.streaks), raw, why, structure=round(_structure(plane), 4),
+                shapes=grid, shapes_say=told(grid))
     return _judged(replace(m, raw_reasons=[*m.raw_reasons, *frame.notes]))
 
 

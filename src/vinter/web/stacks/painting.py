@@ -48,8 +48,8 @@ def paint(request: HttpRequest, pk: int) -> HttpResponse:
     if request.method != "POST":
         return render(request, "stacks/paint.html", {"stack": one, "shown": SHOWN, **head("Stack", stack=one, context=one.take.title)})
     mask = _grown(one, request.POST.get("strokes", ""), small=False)
-    new = Stack.objects.create(owner=request.user, take=one.take, method=one.method, kappa=one.kappa, ground="auto", frames=one.frames, gaps=one.gaps,
-                               tail=one.tail, painted=True, version=vinter.__version__)
+    new = Stack.objects.create(owner=request.user, take=one.take, method=one.method, kappa=one.kappa, gaps=one.gaps, tail=one.tail,
+                               ground="auto", frames=one.frames, painted=True, version=vinter.__version__)
     new.own_mask.parent.mkdir(parents=True, exist_ok=True)
     cv2.imwrite(str(new.own_mask), mask)
     enqueue(request.user, "stack", new.pk)

@@ -115,10 +115,16 @@
       look();
     }
   });
+  const shapes = document.getElementById("shapes");
+  if (shapes) shapes.addEventListener("click", () => {
+    const on = document.querySelector(".contact").classList.toggle("shaped");
+    shapes.setAttribute("aria-pressed", on);
+  });
   document.addEventListener("keydown", (e) => {
     if (e.target.matches("input, select, textarea")) return;
     if (e.key === "ArrowRight") { last = current; choose(current + 1); }
     else if (e.key === "ArrowLeft") { last = current; choose(current - 1); }
+    else if (e.key === "m" && shapes) shapes.click();
     else if (e.key === "Escape") loupe.classList.remove("open");
     else if (e.key === "Enter" && current >= 0 && e.target.tagName !== "BUTTON") look();
     else if (e.key === "f" && last >= 0) { const back = last; last = current; choose(back); }
