@@ -18,7 +18,7 @@ FEW_STARS = 15
 TRAILED, A_LITTLE_TRAILED = 1.9, 1.5  # median elongation
 SOFT_RATIO, CLOUD_RATIO, GLARE_RATIO = 1.5, 0.5, 1.35  # against the take's median
 SMOOTHED = 0.25  # correlation of like-coloured neighbours above which a mosaic was smoothed
-BRIGHT_SHARE, SHAPED = 0.35, 400
+BRIGHT_SHARE, MAPPED_SHARE, SHAPED = 0.35, 0.7, 400  # of the stars, for the figures and for the map; and at most
 UNCLIPPED = 0.8  # of full scale, above which a star's top may be cut
 ROUND = 1.06  # elongation that noise gives round stars
 
@@ -104,13 +104,15 @@ def _star_figures(found: Detection, signal: F32, diagonal: int) -> tuple[float, 
     if len(stars) < 3:
         return 0.0, 1.0, 0.0, []
     sharp = np.flatnonzero(stars.peak < UNCLIPPED * SPAN)
-    sharp = (sharp if len(sharp) >= 10 else np.arange(len(stars)))[:int(np.clip(len(stars) * BRIGHT_SHARE, 30, SHAPED))]
+    sharp = (sharp if len(sharp) >= 10 else np.arange(len(stars)))[:int(np.clip(len(stars) * MAPPED_SHARE, 30, SHAPED))]
+    bright = slice(0, int(np.clip(len(stars) * BRIGHT_SHARE, 30, SHAPED)))
     width, long, angle = shapes(signal, (stars.x[sharp] - 0.5) / 2, (stars.y[sharp] - 0.5) / 2, diagonal)
+    grid = cells(stars.x[sharp], stars.y[sharp], width, long, angle, (2 * signal.shape[1], 2 * signal.shape[0]))
+    sharp, width, long = sharp[bright], width[bright], long[bright]
     settled = np.isfinite(width)
     if settled.sum() < 3:
-        return float(np.median(stars.fwhm[sharp])), float(np.median(stars.elongation[sharp])), 0.0, []
+        return float(np.median(stars.fwhm[sharp])), float(np.median(stars.elongation[sharp])), 0.0, grid
     fwhm, stretch = float(np.median(width[settled])), float(np.median(long[settled]))
-    grid = cells(stars.x[sharp], stars.y[sharp], width, long, angle, (2 * signal.shape[1], 2 * signal.shape[0]))
     return fwhm, stretch, trail_length(fwhm, stretch, ROUND), grid
 
 
