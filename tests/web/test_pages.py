@@ -166,14 +166,14 @@ def test_what_belongs_to_another_does_not_exist(client, stranger, shot, small_ta
             reverse("night-calendar", args=[shot.site.pk, "2027-06-09"]), reverse("take", args=[small_take.pk]),
             reverse("look", args=[frame.pk, "small"]), reverse("stack", args=[stack.pk]), reverse("stack-file", args=[stack.pk, "tiff"]),
             reverse("finish", args=[finish.pk]), reverse("recipe-file", args=[finish.pk]), reverse("download", args=[export.pk]),
-            reverse("job", args=[job.pk]), reverse("paint", args=[stack.pk]),
+            reverse("job", args=[job.pk]), reverse("paint", args=[stack.pk]), reverse("film", args=[small_take.pk]),
             *(reverse("stack-file", args=[stack.pk, kind]) for kind in ("fits", "dng", "png"))]
     posts = [reverse("shoot", args=[shot.pk]), reverse("shot-delete", args=[shot.pk]), reverse("lesson", args=[shot.pk]),
              reverse("upload", args=[small_take.pk]), reverse("measure", args=[small_take.pk]), reverse("decide", args=[frame.pk]),
              reverse("stack-new", args=[small_take.pk]), reverse("stack-again", args=[stack.pk]), reverse("finish-new", args=[stack.pk]),
              reverse("draw", args=[finish.pk]), reverse("finish-save", args=[finish.pk]), reverse("export", args=[finish.pk]),
              reverse("job-cancel", args=[job.pk]), reverse("paint", args=[stack.pk]), reverse("paint-try", args=[stack.pk]),
-             reverse("sort", args=[frame.pk])]
+             reverse("sort", args=[frame.pk]), reverse("film", args=[small_take.pk])]
     assert [u for u in gets if client.get(u).status_code != 404] == []
     assert [u for u in posts if client.post(u, data=json.dumps({}), content_type="application/json").status_code != 404] == []
 

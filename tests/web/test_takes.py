@@ -176,6 +176,24 @@ def test_trails_with_their_wishes_from_the_form(desk, small_take, worker):
 
 
 @pytest.mark.django_db(transaction=True)
+def test_a_take_becomes_a_time_lapse_of_its_kept_frames(desk, small_take, worker, tmp_path):
+    assert desk.get(reverse("film", args=[small_take.pk])).status_code == 404
+    desk.post(reverse("decide", args=[small_take.frame_set.first().pk]), {"decision": "drop"})
+    desk.post(reverse("film", args=[small_take.pk]))
+    worker.start()
+    assert wait(Job.objects.get()).state == Job.DONE
+    (tmp_path / "film.webm").write_bytes(body(desk.get(reverse("film", args=[small_take.pk]))))
+    film = cv2.VideoCapture(str(tmp_path / "film.webm"))
+    pictures = [picture for good, picture in iter(film.read, (False, None)) if good]
+    assert len(pictures) == 4 and pictures[0].shape == (600, 800, 3) and film.get(cv2.CAP_PROP_FPS) == 12
+    second = cv2.imread(str(small_take.looks / f"{small_take.frame_set.all()[1].stored[:-4]}.jpg"))
+    assert np.abs(cv2.GaussianBlur(pictures[0], (0, 0), 4).astype(int) - cv2.GaussianBlur(second, (0, 0), 4)).mean() < 4
+    for frame in small_take.frame_set.all()[1:]:
+        desk.post(reverse("decide", args=[frame.pk]), {"decision": "drop"})
+    assert desk.post(reverse("film", args=[small_take.pk]), headers={"Accept": "text/html"}).status_code == 400
+
+
+@pytest.mark.django_db(transaction=True)
 def test_a_running_stack_is_cancelled_and_can_be_run_again(desk, small_take, worker):
     desk.post(reverse("stack-new", args=[small_take.pk]))
     job = Job.objects.get()

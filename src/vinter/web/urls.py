@@ -116,6 +116,7 @@ urlpatterns = [
     path("shots/<int:pk>/shoot/", takes.shoot, name="shoot"),
     path("takes/<int:pk>/", takes.take, name="take"),
     path("takes/<int:pk>/upload/", takes.upload, name="upload"),
+    path("takes/<int:pk>/film/", takes.film, name="film"),
     path("takes/<int:pk>/measure/", takes.measure, name="measure"),
     path("frames/<int:pk>/decide/", takes.decide, name="decide"),
     path("frames/<int:pk>/sort/", takes.sort, name="sort"),

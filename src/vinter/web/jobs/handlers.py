@@ -23,6 +23,6 @@ def handlers() -> dict[str, Handler]:
     """Handlers by kind; imported here so that web pages do not load the pipelines."""
     from vinter.web.finish.tasks import export_finish
     from vinter.web.stacks.tasks import run_stack
-    from vinter.web.takes.tasks import measure_take, shoot_take
+    from vinter.web.takes.tasks import film_take, measure_take, shoot_take
 
-    return {"shoot": shoot_take, "measure": measure_take, "stack": run_stack, "export": export_finish}
+    return {"shoot": shoot_take, "measure": measure_take, "stack": run_stack, "export": export_finish, "film": film_take}

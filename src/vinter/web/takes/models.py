@@ -38,6 +38,11 @@ class Take(models.Model):
         """Where pictures made from the originals lie; can be thrown away."""
         return self.folder / "looks"
 
+    @property
+    def film(self) -> Path:
+        """The time-lapse of its kept frames."""
+        return self.looks / "time-lapse.webm"
+
     def kept(self) -> "list[Frame]":
         """Frames that go into a stack."""
         return [f for f in self.frame_set.all() if f.goes_in and f.sort not in CALIBRATION]

@@ -5,12 +5,15 @@ from concurrent.futures import Future
 from pathlib import Path
 from typing import Any
 
+from vinter.core.formats.video import write_video
 from vinter.core.frames.measure import Measure, compare
 from vinter.core.frames.sorting import sort_take
 from vinter.core.gathering import gathered
 from vinter.web.jobs.handlers import Tools
 from vinter.web.takes.models import Frame, Take
 from vinter.web.takes.work import measure_file, shoot_frame
+
+FILM_FPS = 12.0
 
 
 def _gather(futures: dict[Future[Any], int], tools: Tools, label: str, start: float, end: float) -> dict[int, Any]:
@@ -40,6 +43,14 @@ def measure_take(pk: int, tools: Tools) -> None:
     take = Take.objects.get(pk=pk)
     take.looks.mkdir(parents=True, exist_ok=True)
     _measure(take, tools, 0.0, foreign=True)
+
+
+def film_take(pk: int, tools: Tools) -> None:
+    """Write the kept frames as a time-lapse; each was drawn with its own sky at the same level, so it does not flicker."""
+    take = Take.objects.get(pk=pk)
+    looks = [take.looks / f"{Path(f.stored).stem}.jpg" for f in take.kept()]
+    write_video(take.film, looks, FILM_FPS, stop=tools.stop,
+                progress=lambda done, n: tools.progress(f"writing frame {done} of {n}", done / n))
 
 
 def _measure(take: Take, tools: Tools, start: float, foreign: bool) -> None:

@@ -14,6 +14,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from vinter.core.errors import BadInput
+from vinter.core.formats.video import LEAST_FRAMES
 from vinter.core.frames.sandbox import check_content
 from vinter.core.frames.sorting import SORTS
 from vinter.web.chain import head
@@ -59,8 +60,21 @@ def take(request: HttpRequest, pk: int) -> HttpResponse:
     if sort in ORDERS and sort != "name":
         frames.sort(key=lambda f: (f.measure or {}).get(ORDERS[sort], 0), reverse=sort in ("width", "shape", "background"))
     return render(request, "takes/take.html", {
-        "take": one, "frames": frames, "job": job, "sort": sort, "sorts": ORDERS, "kinds": SORTS, "kept": len(one.kept()),
-        "stacks": one.stack_set.all(), **head("Takes", take=one, context=one.title)})
+        "take": one, "frames": frames, "job": job, "stacks": one.stack_set.all(), "sort": sort, "sorts": ORDERS, "kinds": SORTS, "kept": len(one.kept()),
+        "filming": latest("film", one.pk), "filmed": one.film.is_file(), **head("Takes", take=one, context=one.title)})
+
+
+def film(request: HttpRequest, pk: int) -> HttpResponse:
+    """The time-lapse of a take; by POST it is made anew from the kept frames."""
+    one = owned(Take, request, pk)
+    if request.method == "POST":
+        if len(one.kept()) < LEAST_FRAMES:
+            raise BadInput(f"{one.title}: a time-lapse needs {LEAST_FRAMES} kept frames or more")
+        enqueue(request.user, "film", one.pk)
+        return redirect("take", one.pk)
+    if not one.film.is_file():
+        raise Http404("no time-lapse yet")
+    return FileResponse(one.film.open("rb"), content_type="video/webm", as_attachment=True, filename=f"vinter-take-{one.pk}.webm")
 
 
 @require_POST

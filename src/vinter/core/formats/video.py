@@ -1,0 +1,54 @@
+"""A time-lapse as a video file (WebM, VP8: open, and played by browsers)."""
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+import cv2
+
+from vinter.core.errors import BadInput
+from vinter.core.gathering import Cancelled
+
+WIDTH = 1920  # px
+LEAST_FRAMES = 2
+
+
+def write_video(out: Path, pictures: Sequence[Path], fps: float = 12.0, width: int = WIDTH,
+                progress: Callable[[int, int], None] = lambda done, n: None, stop: Callable[[], bool] = lambda: False) -> tuple[int, int]:
+    """Write 8-bit pictures in their order as a video of ``fps`` a second; returns its width and height in px.
+
+    The first picture gives the proportions; others are brought to its size. The file appears whole or not at all. BadInput
+    names a picture that cannot be read or whose proportions differ by over 2 %; Cancelled when ``stop`` turns true.
+    """
+    if len(pictures) < LEAST_FRAMES:
+        raise BadInput(f"a time-lapse needs {LEAST_FRAMES} frames or more; {len(pictures)} kept")
+    if not 1 <= fps <= 60:
+        raise BadInput(f"{fps:g} pictures a second are not within 1 to 60")
+    part = out.with_name(f"{out.stem}.part.webm")
+    writer, size = None, (0, 0)
+    try:
+        for i, path in enumerate(pictures):
+            if stop():
+                raise Cancelled
+            picture = cv2.imread(str(path))
+            if picture is None:
+                raise BadInput(f"{path.name}: cannot be read as a picture")
+            height = picture.shape[0] / picture.shape[1]
+            if writer is None:
+                wide = min(width, picture.shape[1]) // 2 * 2
+                size = (wide, round(wide * height / 2) * 2)
+                writer = cv2.VideoWriter(str(part), cv2.VideoWriter.fourcc(*"VP80"), fps, size)
+                if not writer.isOpened():
+                    raise BadInput("this machine's video library cannot write WebM")
+            if abs(height / (size[1] / size[0]) - 1) > 0.02:
+                raise BadInput(f"{path.name}: its proportions differ from the first frame's; leave it out or turn it")
+            writer.write(cv2.resize(picture, size, interpolation=cv2.INTER_AREA))
+            progress(i + 1, len(pictures))
+    except BaseException:
+        if writer is not None:
+            writer.release()
+        part.unlink(missing_ok=True)
+        raise
+    assert writer is not None
+    writer.release()
+    part.replace(out)
+    return size
