@@ -61,7 +61,8 @@ def take(request: HttpRequest, pk: int) -> HttpResponse:
         frames.sort(key=lambda f: (f.measure or {}).get(ORDERS[sort], 0), reverse=sort in ("width", "shape", "background"))
     return render(request, "takes/take.html", {
         "take": one, "frames": frames, "job": job, "stacks": one.stack_set.all(), "sort": sort, "sorts": ORDERS, "kinds": SORTS,
-        "kept": len(one.kept()), "filming": latest("film", one.pk), "filmed": one.film.is_file(), **head("Takes", take=one, context=one.title)})
+        "kept": len(one.kept()), "filming": latest("film", one.pk), "filmed": one.film.is_file(),
+        **head("Takes", take=one, context=one.title)})
 
 
 def film(request: HttpRequest, pk: int) -> HttpResponse:
