@@ -211,6 +211,19 @@ def _serve(a: argparse.Namespace) -> None:
     serve(a.host, a.port)
 
 
+def _import(a: argparse.Namespace) -> None:
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vinter.web.settings")
+    import django
+
+    django.setup()
+    from vinter.web.takes.intake import import_folder
+
+    take, said = import_folder(a.folder, a.user, a.title)
+    for name, words in said.items():
+        print(f"{name}: {words.removeprefix(f'{name}: ')}")
+    print(f"take {take.pk}, {take.title!r}: {take.frame_set.count()} frames, to be measured by the running worker")
+
+
 def _place_options(p: argparse.ArgumentParser, required: bool = True) -> None:
     p.add_argument("--lat", type=_number, required=required)
     p.add_argument("--lon", type=_number, required=required)
@@ -311,6 +324,10 @@ def parser() -> argparse.ArgumentParser:
     p = add("serve", _serve, "start the web application and its worker")
     p.add_argument("--host", default="127.0.0.1")
     p.add_argument("--port", type=int, default=8765)
+    p = add("import", _import, "take a folder of frames on this machine into the web application")
+    p.add_argument("folder", type=Path)
+    p.add_argument("--user", required=True, metavar="NAME")
+    p.add_argument("--title", default="")
     return root
 
 

@@ -233,6 +233,25 @@ def test_an_upload_goes_on_where_it_broke(client, nerea, small_take):
     assert not list((small_take.folder / "partial").iterdir())
 
 
+@pytest.mark.django_db(transaction=True)
+def test_a_folder_on_the_server_becomes_a_take(nerea, worker, tmp_path, capsys):
+    from vinter.cli import main
+    from vinter.web.takes.models import Take
+
+    make(tmp_path, Field(count=2, width=400, height=300, stars=80, focal=300.0, streak=None))
+    (tmp_path / "again.dng").write_bytes((tmp_path / "IMG_0001.dng").read_bytes())
+    (tmp_path / "page.jpg").write_bytes(b"<html>")
+    assert main(["import", str(tmp_path), "--user", "nerea", "--title", "From the shelf"]) == 0
+    said = capsys.readouterr().out
+    assert "IMG_0000.dng: taken in" in said and "already there" in said and "page.jpg: not a DNG" in said
+    take = Take.objects.get(title="From the shelf")
+    assert take.owner == nerea and take.frame_set.count() == 2 and (tmp_path / "IMG_0000.dng").exists()
+    worker.start()
+    assert wait(Job.objects.get()).state == Job.DONE and all(f.measure["stars"] > 20 for f in take.frame_set.all())
+    assert main(["import", str(tmp_path), "--user", "nobody"]) == 2 and "nobody" in capsys.readouterr().err
+    assert main(["import", str(tmp_path / "gone"), "--user", "nerea"]) == 2
+
+
 def test_parts_that_make_no_sense_are_refused(client, nerea, small_take):
     client.force_login(nerea)
     wrong = part(client, small_take, b"hello world", 0, 11, name="x.dng")

@@ -1,30 +1,25 @@
 """Takes: shooting, uploading, and the bench where frames are judged."""
 
-import hashlib
 import re
 import secrets
-import shutil
 from pathlib import Path
 from typing import Any
 
-from django.conf import settings
-from django.db import IntegrityError, transaction
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from vinter.core.errors import BadInput
 from vinter.core.formats.video import LEAST_FRAMES
-from vinter.core.frames.sandbox import check_content
 from vinter.core.frames.sorting import SORTS
 from vinter.web.chain import head
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned
 from vinter.web.shots.models import Shot
+from vinter.web.takes.intake import Refused, partial, room_for, taken_in
 from vinter.web.takes.models import Frame, Take
 
 ORDERS = {"name": "name", "stars": "stars", "width": "fwhm_px", "shape": "elongation", "background": "background"}
-SPARE_BYTES = 500 * 2**20
 
 
 def takes(request: HttpRequest) -> HttpResponse:
@@ -102,48 +97,6 @@ def look(request: HttpRequest, pk: int, size: str) -> HttpResponse:
     return FileResponse(path.open("rb"), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})
 
 
-class Refused(Exception):
-    """A file that is not taken; says why, and with which status."""
-
-    def __init__(self, words: str, status: int = 400) -> None:
-        super().__init__(words)
-        self.status = status
-
-
-def _room_for(name: str, size: int) -> None:
-    """Refuse what is empty, too large, or more than the disk holds."""
-    if size <= 0:
-        raise Refused(f"{name}: the file is empty")
-    if size > settings.UPLOAD_LIMIT:
-        raise Refused(f"{name}: larger than {settings.UPLOAD_LIMIT // 2**20} MB")
-    if shutil.disk_usage(settings.MEDIA_ROOT.parent).free < size + SPARE_BYTES:
-        raise Refused(f"{name}: the disk is nearly full; nothing was lost, free some space and send it again", 507)
-
-
-def _taken_in(one: Take, name: str, whole: Path) -> dict[str, Any]:
-    """Store a received file under a generated name; a duplicate is recognised by its content and kept once."""
-    digest = hashlib.sha256()
-    with whole.open("rb") as file:
-        head = file.read(8)
-        file.seek(0)
-        while chunk := file.read(2**20):
-            digest.update(chunk)
-    try:
-        check_content(name, head)
-    except BadInput as error:
-        whole.unlink()
-        raise Refused(str(error)) from error
-    stored = f"{secrets.token_hex(8)}{Path(name).suffix.lower()}"
-    try:
-        with transaction.atomic():
-            Frame.objects.create(take=one, name=name, stored=stored, size=whole.stat().st_size, digest=digest.hexdigest())
-            whole.rename(one.folder / stored)
-    except IntegrityError:
-        whole.unlink()
-        return {"name": name, "duplicate": True}
-    return {"name": name, "duplicate": False}
-
-
 def upload(request: HttpRequest, pk: int) -> JsonResponse:
     """Take in one file, whole or in parts. Answers in JSON.
 
@@ -160,21 +113,14 @@ def upload(request: HttpRequest, pk: int) -> JsonResponse:
         if file is None or not file.name:
             raise Refused("no file came with the request")
         name = Path(file.name).name[:200]
-        _room_for(name, file.size or 0)
-        whole = _partial(one, secrets.token_hex(8))
+        room_for(name, file.size or 0)
+        whole = partial(one, secrets.token_hex(8))
         with whole.open("wb") as out:
             for chunk in file.chunks():
                 out.write(chunk)
-        return JsonResponse(_taken_in(one, name, whole))
+        return JsonResponse(taken_in(one, name, whole))
     except Refused as error:
         return JsonResponse({"error": str(error)}, status=error.status)
-
-
-def _partial(one: Take, key: str) -> Path:
-    """Where the bytes of an upload gather until it is whole."""
-    folder = one.folder / "partial"
-    folder.mkdir(parents=True, exist_ok=True)
-    return folder / f"{key}.part"
 
 
 def _part(request: HttpRequest, one: Take) -> dict[str, Any]:
@@ -182,7 +128,7 @@ def _part(request: HttpRequest, one: Take) -> dict[str, Any]:
     key = request.GET["id"]
     if not re.fullmatch(r"[0-9a-f]{8,64}", key):
         raise Refused("the upload's id must be hexadecimal")
-    path = _partial(one, key)
+    path = partial(one, key)
     here = path.stat().st_size if path.exists() else 0
     if request.method != "POST":
         return {"offset": here}
@@ -191,13 +137,13 @@ def _part(request: HttpRequest, one: Take) -> dict[str, Any]:
         size, offset = int(request.GET["size"]), int(request.GET["offset"])
     except (KeyError, ValueError) as error:
         raise Refused("size and offset are wanted as whole numbers") from error
-    _room_for(name, size)
+    room_for(name, size)
     data = request.body
     if offset != here or here + len(data) > size:
         return {"offset": here, "again": True}
     with path.open("ab") as out:
         out.write(data)
-    return _taken_in(one, name, path) if here + len(data) == size else {"offset": here + len(data)}
+    return taken_in(one, name, path) if here + len(data) == size else {"offset": here + len(data)}
 
 
 @require_POST

@@ -1,0 +1,98 @@
+"""Taking files into a take, from an upload or from a folder on this machine: judged by content, kept once, never changed."""
+
+import hashlib
+import secrets
+import shutil
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.contrib.auth import get_user_model
+from django.db import IntegrityError, transaction
+
+from vinter.core.errors import BadInput
+from vinter.core.frames.sandbox import ALLOWED, check_content
+from vinter.web.jobs.models import enqueue
+from vinter.web.takes.models import Frame, Take
+
+SPARE_BYTES = 500 * 2**20
+
+
+class Refused(Exception):
+    """A file that is not taken; says why, and with which status."""
+
+    def __init__(self, words: str, status: int = 400) -> None:
+        super().__init__(words)
+        self.status = status
+
+
+def room_for(name: str, size: int) -> None:
+    """Refuse what is empty, too large, or more than the disk holds."""
+    if size <= 0:
+        raise Refused(f"{name}: the file is empty")
+    if size > settings.UPLOAD_LIMIT:
+        raise Refused(f"{name}: larger than {settings.UPLOAD_LIMIT // 2**20} MB")
+    if shutil.disk_usage(settings.MEDIA_ROOT.parent).free < size + SPARE_BYTES:
+        raise Refused(f"{name}: the disk is nearly full; nothing was lost, free some space and send it again", 507)
+
+
+def taken_in(one: Take, name: str, whole: Path) -> dict[str, Any]:
+    """Store a received file under a generated name; a duplicate is recognised by its content and kept once."""
+    digest = hashlib.sha256()
+    with whole.open("rb") as file:
+        head = file.read(8)
+        file.seek(0)
+        while chunk := file.read(2**20):
+            digest.update(chunk)
+    try:
+        check_content(name, head)
+    except BadInput as error:
+        whole.unlink()
+        raise Refused(str(error)) from error
+    stored = f"{secrets.token_hex(8)}{Path(name).suffix.lower()}"
+    try:
+        with transaction.atomic():
+            Frame.objects.create(take=one, name=name, stored=stored, size=whole.stat().st_size, digest=digest.hexdigest())
+            whole.rename(one.folder / stored)
+    except IntegrityError:
+        whole.unlink()
+        return {"name": name, "duplicate": True}
+    return {"name": name, "duplicate": False}
+
+
+def partial(one: Take, key: str) -> Path:
+    """Where the bytes of an upload gather until it is whole."""
+    folder = one.folder / "partial"
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder / f"{key}.part"
+
+
+def import_folder(folder: Path, username: str, title: str = "") -> tuple[Take, dict[str, str]]:
+    """A new take of a person from a folder's frames, copied; returns it with what was said of each file.
+
+    Files of other kinds are passed over with the reason; the measuring is queued. BadInput without person, folder or frames.
+    """
+    owner = get_user_model().objects.filter(username=username).first()
+    if owner is None:
+        raise BadInput(f"{username!r}: no such person here")
+    if not folder.is_dir():
+        raise BadInput(f"{folder}: no such folder")
+    suffixes = set().union(*ALLOWED.values())
+    files = sorted(p for p in folder.iterdir() if p.is_file() and p.suffix.lower() in suffixes)
+    if not files:
+        raise BadInput(f"{folder}: no frames in it ({', '.join(sorted(suffixes))})")
+    one = Take.objects.create(owner=owner, kind=Take.UPLOADED, title=(title or folder.resolve().name)[:120])
+    said = {}
+    for path in files:
+        try:
+            room_for(path.name, path.stat().st_size)
+            copy = partial(one, secrets.token_hex(8))
+            shutil.copyfile(path, copy)
+            said[path.name] = "already there" if taken_in(one, path.name, copy)["duplicate"] else "taken in"
+        except Refused as error:
+            said[path.name] = str(error)
+    if not one.frame_set.exists():
+        one.delete()
+        raise BadInput("; ".join(said.values()))
+    enqueue(owner, "measure", one.pk)
+    return one, said
