@@ -67,14 +67,17 @@ def test_noise_falls_with_the_root_of_the_count(plain):
     assert noise(single) / noise(picture) > 0.94 * np.sqrt(spec.count)
 
 
-def test_the_streak_is_gone(plain):
-    spec, _, _, picture, *_ = plain
+def test_the_streak_is_gone_and_the_map_shows_where_it_was(plain):
+    spec, _, result, picture, *_ = plain
     t = np.linspace(0.05, 0.95, 900)
     y, x = (150 + spec.height / 2.4 * t).astype(int), (100 + spec.width / 1.25 * t).astype(int)
     on = np.median(picture[y, x, 1])
     beside = np.median(picture[y + 12, x, 1])
     unit = 1 / 15871  # one digital number of the 14-bit frames
     assert abs(on - beside) < 4 * unit < 2500 * unit / spec.count
+    left_out = cv2.imread(str(result.picture.with_suffix(".left-out.png")), cv2.IMREAD_GRAYSCALE)
+    near = cv2.dilate(left_out, np.ones((9, 9), np.uint8))[y, x]
+    assert np.median(near) >= 255 * np.sqrt(1 / spec.count) - 1 and (left_out > 0).mean() < 0.05
 
 
 def test_the_ground_is_as_sharp_as_in_one_frame(plain):

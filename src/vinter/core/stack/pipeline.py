@@ -249,7 +249,8 @@ def _second_pass(run: _Run, plan: Plan, out: F32, rejected: F32) -> list[Done]:
 def stack(paths: list[Path], out: Path, settings: Settings | None = None, pool: Executor | None = None,
           progress: Progress = lambda label, share: None, stop: Callable[[], bool] = lambda: False,
           spill_root: Path | None = None) -> Result:
-    """Stack frames (files or folders) into ``out`` (float32 linear RGB TIFF) with its mask beside it.
+    """Stack frames (files or folders) into ``out`` (float32 linear RGB TIFF) with its mask beside it, and the share of samples
+    left out (grey PNG, 255 times its square root, so that one sample of many is seen).
 
     Values are camera RGB, 0 at black and 1 at white; colour data travel in the TIFF's description.
     Raises BadInput naming what was wrong, Cancelled when ``stop`` turns true.
@@ -294,6 +295,7 @@ def _stack(run: _Run, files: list[Path], out: Path) -> Result:
     tifffile.imwrite(out, picture, photometric="rgb", description=description, compression=None)
     mask_path = out.with_suffix(".mask.png")
     cv2.imwrite(str(mask_path), mask)
+    cv2.imwrite(str(out.with_suffix(".left-out.png")), np.round(255 * np.sqrt(np.clip(rejected, 0, 1))).astype(np.uint8))
     report = reports.build(frames, unread, alignments, reference, model, settings.method, tiles,
                            _widths(frames[reference], picture), mask)
     sky = mask[::4, ::4] > 250

@@ -180,7 +180,8 @@ def make_tile(plan: Plan, tile: Tile) -> Done:
         cube = sky_cube(plan, tile)
         sky_rgb, halves, count = _merge(cube, plan)
         bare = count[..., 1] == 0
-        rejected = np.asarray(1 - count[..., 1] / np.maximum(np.count_nonzero(cube[..., 1], axis=0), 1), np.float32)
+        given = np.count_nonzero(cube[..., 1], axis=0)
+        rejected = np.where(given > 0, 1 - count[..., 1] / np.maximum(given, 1), 0).astype(np.float32)
         peak = anonymous_mb()
         if share.min() > 0.99:
             single, stacked = _noise_seen(cube, halves, count)

@@ -18,7 +18,7 @@ from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Take
 
 FILES = {"before": ("before.jpg", "image/jpeg"), "after": ("after.jpg", "image/jpeg"), "small": ("small.jpg", "image/jpeg"),
-         "mask": ("stack.mask.png", "image/png"), "tiff": ("stack.tif", "image/tiff"),
+         "mask": ("stack.mask.png", "image/png"), "left-out": ("stack.left-out.png", "image/png"), "tiff": ("stack.tif", "image/tiff"),
          "fits": ("stack.fits", "application/fits"), "dng": ("stack.dng", "image/x-adobe-dng"),
          "png": ("stack.png", "image/png")}
 
@@ -64,6 +64,7 @@ def stack(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "stacks/stack.html", {
         "stack": one, "job": job, "ready": ready, "report": one.report if ready else None,
         "bars": residual_bars(one.report) if ready and one.report else None, "finishes": one.finish_set.all(),
+        "left_out": (one.folder / FILES["left-out"][0]).is_file(),
         **head("Stack", stack=one, context=one.take.title)})
 
 
