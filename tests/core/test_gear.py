@@ -123,3 +123,27 @@ def test_accessories_by_hand():
     assert "side button" in Clamp(60, 90).problems(76, ((70, 80),))[0] and "opens" in Clamp(60, 70).problems(76)[0]
     warm, cold = charge(90, 20), charge(90, -10)
     assert warm.used == pytest.approx(3.2 * 1.5 / 15) and cold.used > 1.4 * warm.used
+
+
+def test_measured_figures_land_in_the_step_of_their_iso_and_turn_back():
+    lens = phone("marlet-7").lens("main")
+    for iso, others in ((100, (400, 3200)), (800, (100, 1600)), (1600, (100, 800))):
+        better = lens.with_read_noise(iso, 1.234)
+        assert better.noise_at(iso) == 1.23
+        assert [better.noise_at(i) for i in others] == [lens.noise_at(i) for i in others]
+    for iso in (25, 50, 1600):  # below base ISO the white level is that of base ISO
+        assert lens.with_white_at(iso, 640.0).full_scale(iso) == pytest.approx(640.0, rel=0.01)
+
+
+def test_the_sky_of_a_developed_picture_is_made_linear():
+    from vinter.core.fieldcheck import sky_level
+
+    m = replace(measure_stub(), background=0.5)
+    assert sky_level(m, linear=True) == 0.5
+    assert sky_level(m, linear=False) == pytest.approx(0.214, rel=0.05)  # where the sRGB curve has one half
+
+
+def measure_stub():
+    from vinter.core.frames.measure import Measure
+
+    return Measure("a.jpg", "picture", 8, 8, None, None, None, 0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0, "unknown", [])

@@ -1,6 +1,5 @@
 """Planning pages: targets, wishes, sites, map, horizon, skyline, stands, forecast; what they show and how they refuse."""
 
-import io
 import json
 import threading
 from datetime import UTC, date, datetime
@@ -9,6 +8,7 @@ import cv2
 import gpxpy
 import numpy as np
 import pytest
+from desk import said, upload
 from django.urls import reverse
 from icalendar import Calendar
 
@@ -32,16 +32,6 @@ def service(settings):
     yield settings.FORECAST_URL
     desk.shutdown()
     desk.server_close()
-
-
-def said(response):
-    return response.content.decode()
-
-
-def upload(name, data):
-    file = io.BytesIO(data)
-    file.name = name
-    return file
 
 
 def test_a_night_for_another_target_speaks_of_it(desk, mill):

@@ -7,6 +7,7 @@ import re
 import cv2
 import numpy as np
 import pytest
+from desk import said, upload
 from django.urls import reverse
 from PIL import Image
 
@@ -21,16 +22,6 @@ JUNE = 1812588300
 @pytest.fixture
 def marlet(nerea):
     return Phone.objects.get(owner=nerea, key="marlet-7")
-
-
-def said(response):
-    return response.content.decode()
-
-
-def upload(name, data):
-    file = io.BytesIO(data)
-    file.name = name
-    return file
 
 
 def jpeg_with(**exif):

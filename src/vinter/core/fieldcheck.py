@@ -12,6 +12,7 @@ SOFT_PX = 4.4  # FWHM of stars above which focus is off
 TYPICAL = 0.7  # of the worst corner's drift: what the median star of a frame shows
 SHAKE_RATIO = 1.8  # trail longer than the sky alone explains
 CLIPPED = 0.01
+LINEAR_OF_ENCODED = 2.2
 
 
 @dataclass(frozen=True)
@@ -37,6 +38,11 @@ def _figures(m: Measure, level: float) -> list[tuple[str, str]]:
 def _shorter(seconds: float) -> float:
     fitting = [s for s in SHUTTERS if s < seconds * 0.75]
     return float(fitting[-1]) if fitting else seconds / 2
+
+
+def sky_level(m: Measure, linear: bool) -> float:
+    """Linear level of the sky; roughly, by the usual power, of a picture that a phone developed by a curve of its own."""
+    return m.background if linear else float(max(m.background, 0.0) ** LINEAR_OF_ENCODED)
 
 
 def advise(m: Measure, lens: Lens, drift_px_s: float, tolerance_px: float, level: float | None = None) -> Advice:

@@ -1,6 +1,6 @@
 """Phones and their lenses, as the sums need them. The shipped phones are made up."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from vinter.core.errors import BadInput
 
@@ -75,6 +75,15 @@ class Lens:
     def noise_at(self, iso: float) -> float:
         """Read noise in electrons per output pixel at an ISO."""
         return [noise for start, noise in self.read_noise if iso >= start][-1]
+
+    def with_read_noise(self, iso: float, electrons: float) -> "Lens":
+        """The lens with the read noise measured at an ISO, in place of the figure for the step that ISO lies in."""
+        step = max(start for start, _ in READ_NOISE if iso >= start)
+        return replace(self, read_noise=tuple(sorted({**dict(self.read_noise), step: round(electrons, 2)}.items())))
+
+    def with_white_at(self, iso: float, electrons: float) -> "Lens":
+        """The lens with the well that follows from the electrons that reach white at an ISO; inverse of ``full_scale``."""
+        return replace(self, well=round(electrons * max(iso, self.base_iso) / self.base_iso, 1))
 
 
 @dataclass(frozen=True)

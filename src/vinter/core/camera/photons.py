@@ -1,6 +1,7 @@
 """Electrons from sky and stars, noise and contrast. Pitch in um, brightness in V magnitudes."""
 
 import numpy as np
+import numpy.typing as npt
 
 from vinter.core.camera.phones import Lens
 
@@ -31,10 +32,15 @@ def snr(lens: Lens, signal_rate: float, sky: float, seconds: float, iso: float, 
     return float(np.sqrt(frames) * signal_rate * seconds / noise(lens, (signal_rate + sky) * seconds, seconds, iso))
 
 
+def srgb(linear: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    """The sRGB-encoded levels of linear ones, both 0 to 1, any shape."""
+    x = np.clip(linear, 0, 1)
+    return np.where(x <= 0.0031308, 12.92 * x, 1.055 * x ** (1 / 2.4) - 0.055)
+
+
 def encoded(linear: float) -> float:
     """The sRGB-encoded level of a linear one, both 0 to 1: where a histogram shows it."""
-    linear = min(max(linear, 0.0), 1.0)
-    return 12.92 * linear if linear <= 0.0031308 else 1.055 * linear ** (1 / 2.4) - 0.055
+    return float(srgb(np.asarray(linear, float)))
 
 
 def star_clipping(lens: Lens, seconds: float, iso: float, fwhm_px: float = 2.6, trail_px: float = 0.0) -> float:

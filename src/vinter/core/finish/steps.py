@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from vinter.core.camera.photons import srgb
 from vinter.core.finish.recipe import AS_SHOT_KELVIN, RATIOS, Core, Crop, Recipe, Zone
 from vinter.core.finish.scene import Scene, terms
 
@@ -58,11 +59,6 @@ def _mixed(canvas: Canvas, sky: F32, ground: F32) -> F32:
 def _less_sky(canvas: Canvas, amounts: list[F32]) -> Canvas:
     """The canvas with something subtracted from its sky, by colour."""
     return Canvas(np.asarray(cv2.subtract(canvas.rgb, cv2.merge(amounts)), np.float32), canvas.sky, canvas.to_shares)
-
-
-def _encode(linear: Array) -> Array:
-    x = np.clip(linear, 0, 1)
-    return np.where(x <= 0.0031308, 12.92 * x, 1.055 * x ** (1 / 2.4) - 0.055)
 
 
 @dataclass(frozen=True)
@@ -214,7 +210,7 @@ class Curve:
         pivot that keeps both ends.
         """
         linear = np.linspace(0, 1, LUT_SIZE) ** 2 * BRIGHTEST
-        x = _encode(np.where(linear > 0.5, 1 - 0.25 / np.maximum(linear, 0.5), linear))
+        x = srgb(np.where(linear > 0.5, 1 - 0.25 / np.maximum(linear, 0.5), linear))
         low = PIVOT * (x / PIVOT) ** contrast
         high = 1 - (1 - PIVOT) * ((1 - x) / (1 - PIVOT)) ** contrast
         return np.where(x < PIVOT, low, high).astype(np.float32)

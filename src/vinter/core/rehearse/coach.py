@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 
 from vinter.core.camera.phones import Lens
-from vinter.core.camera.photons import encoded
+from vinter.core.camera.photons import encoded, srgb
 from vinter.core.camera.trailing import drift_map
 from vinter.core.fieldcheck import Advice, advise
 from vinter.core.frames.measure import Measure, measure
@@ -48,8 +48,7 @@ def worst_drift(shown: Shown) -> float:
 def histogram(shown: Shown) -> list[int]:
     """Counts of the encoded levels of the picture's greens, in 64 bins, as a phone would show them."""
     span = shown.info.white - shown.info.black
-    level = np.clip((shown.mosaic[::4, 1::4].astype(float) - shown.info.black) / span, 0, 1)
-    shown_level = np.where(level <= 0.0031308, 12.92 * level, 1.055 * level ** (1 / 2.4) - 0.055)
+    shown_level = srgb((shown.mosaic[::4, 1::4].astype(float) - shown.info.black) / span)
     return [int(n) for n in np.histogram(shown_level, HISTOGRAM_BINS, (0, 1))[0]]
 
 

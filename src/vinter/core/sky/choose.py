@@ -5,9 +5,10 @@ from dataclasses import dataclass
 from datetime import date
 
 from vinter.core.errors import BadInput
-from vinter.core.sky.nights import Night
+from vinter.core.sky.nights import Night, Thresholds, nights
 from vinter.core.sky.site import Site
-from vinter.core.sky.verdict import FAIR, Verdict
+from vinter.core.sky.targets import Target
+from vinter.core.sky.verdict import FAIR, Verdict, judge
 
 MOON_SCHOOLS = ("near_new_moon", "thin_moon", "moon_down")
 SAME_RUN_DAYS = 3  # a gap in the good nights longer than this begins a new run
@@ -31,6 +32,11 @@ class Wishes:
         """Whether a night meets the wishes."""
         return ((not self.weekdays or night.day.weekday() in self.weekdays) and night.usable >= self.minutes
                 and (not self.school or verdict.schools[self.school].yes))
+
+
+def judged(site: Site, first: date, last: date, limits: Thresholds, what: Target) -> list[tuple[Night, Verdict]]:
+    """The nights from ``first`` to ``last`` (both included), each with its verdict."""
+    return [(n, judge(site, n, limits)) for n in nights(site, first, last, limits, what)]
 
 
 @dataclass(frozen=True)

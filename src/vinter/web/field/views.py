@@ -19,7 +19,7 @@ from django.views.decorators.http import require_POST
 from vinter.core.camera.exposure import GAP_SECONDS, TOLERANCES
 from vinter.core.card import DELAY_SECONDS, checks
 from vinter.core.errors import BadInput
-from vinter.core.fieldcheck import advise
+from vinter.core.fieldcheck import advise, sky_level
 from vinter.core.formats.cardpdf import CardText, card_pdf
 from vinter.core.frames.measure import measure
 from vinter.core.packing import pack_list
@@ -33,7 +33,6 @@ from vinter.web.templatetags.figures import clock, clocks, fixed
 
 OPEN_DAYS = 30
 SALT = "vinter.card"
-LINEAR_OF_ENCODED = 2.2
 # The one page that carries its styles and script inside, so that it lives without signal; it may fetch nothing.
 STANDALONE_POLICY = "default-src 'none'; style-src 'unsafe-inline'; script-src 'unsafe-inline'; font-src data:; img-src data:"
 GENERAL = "Local rules and the emergency services come first. Tired? Sleep before you drive."
@@ -144,8 +143,8 @@ def check(request: HttpRequest, pk: int) -> HttpResponse:
             raise BadInput("no picture came with the request")
         with opened([file]) as (frame,):
             m = measure(frame)
-            level = m.background if frame.linear else max(m.background, 0.0) ** LINEAR_OF_ENCODED
-        advice = advise(m, shot.core_lens, float(shot.exposure["shutter"]["worst_px_s"]), TOLERANCES[shot.use], level)
+        advice = advise(m, shot.core_lens, float(shot.exposure["shutter"]["worst_px_s"]), TOLERANCES[shot.use],
+                        sky_level(m, frame.linear))
     return render(request, "field/check.html", {"shot": shot, "advice": advice}, status=200)
 
 

@@ -167,9 +167,7 @@ def _darks(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
         span = frames[0].white - float(frames[0].black.mean())
         report = measure_darks(frames, lens.full_scale(iso) / span)
     assert report.read_noise_e is not None
-    steps = dict(lens.read_noise)
-    steps[0 if iso < 400 else 400 if iso < 1600 else 1600] = round(report.read_noise_e, 2)
-    _measured(one, replace(lens, read_noise=tuple(sorted(steps.items()))), f"read noise {report.read_noise_e:.1f} e at ISO {iso}")
+    _measured(one, lens.with_read_noise(iso, report.read_noise_e), f"read noise {report.read_noise_e:.1f} e at ISO {iso}")
     return {"darks": report}
 
 
@@ -178,9 +176,9 @@ def _flats(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
     with opened(files, 2) as frames:
         report = measure_flats(frames)
     iso = report.iso or lens.base_iso
-    well = report.white_e * max(iso, lens.base_iso) / lens.base_iso
-    _measured(one, replace(lens, well=round(well, 1)), f"gain {report.gain:.3f} e a DN at ISO {iso}")
-    return {"flats": report, "well": well}
+    better = lens.with_white_at(iso, report.white_e)
+    _measured(one, better, f"gain {report.gain:.3f} e a DN at ISO {iso}")
+    return {"flats": report, "well": better.well}
 
 
 KINDS: dict[str, Callable[[HttpRequest, Phone, Lens], dict[str, Any]]] = {"infinity": _infinity, "darks": _darks, "flats": _flats}

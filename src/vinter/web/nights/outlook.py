@@ -4,11 +4,11 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from functools import lru_cache
 
-from vinter.core.sky.choose import Run, Wishes, runs
-from vinter.core.sky.nights import Night, Thresholds, nights
+from vinter.core.sky.choose import Run, Wishes, judged, runs
+from vinter.core.sky.nights import Night, Thresholds
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import Target
-from vinter.core.sky.verdict import FAIR, Verdict, judge
+from vinter.core.sky.verdict import FAIR, Verdict
 from vinter.web.nights.asking import Asked
 from vinter.web.sites.models import Site as OwnSite
 
@@ -29,9 +29,9 @@ class Outlook:
 @lru_cache(maxsize=24)
 def outlook(site: Site, today: date, what: Target, limits: Thresholds, wishes: Wishes) -> Outlook:
     """Scan a year of nights from today."""
-    judged = [(n, judge(site, n, limits)) for n in nights(site, today, today + timedelta(days=AHEAD_DAYS), limits, what)]
-    first = next(((n, v) for n, v in judged if v.score >= FAIR and wishes.suits(n, v)), (None, None))
-    return Outlook(judged, first[0], first[1], runs(judged, wishes)[:MOST_RUNS])
+    found = judged(site, today, today + timedelta(days=AHEAD_DAYS), limits, what)
+    first = next(((n, v) for n, v in found if v.score >= FAIR and wishes.suits(n, v)), (None, None))
+    return Outlook(found, first[0], first[1], runs(found, wishes)[:MOST_RUNS])
 
 
 def today(site: OwnSite) -> date:

@@ -8,11 +8,11 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from vinter.core.sky.choose import Run, Wishes, runs
-from vinter.core.sky.nights import Night, Thresholds, nights
+from vinter.core.sky.choose import Run, Wishes, judged, runs
+from vinter.core.sky.nights import Night, Thresholds
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import Target
-from vinter.core.sky.verdict import Verdict, judge
+from vinter.core.sky.verdict import Verdict
 from vinter.web.nights.drawing import PAPER, tones
 
 FIRST_HOUR, LAST_HOUR = 4, 21  # hours after local noon at the sheet's edges: 16:00 to 09:00
@@ -76,9 +76,9 @@ def _brackets(best: list[Run], first: date, days: int) -> list[dict[str, float]]
 def season(site: Site, year: int, what: Target, limits: Thresholds, wishes: Wishes) -> Season:
     """Compute and draw a calendar year."""
     first, last = date(year, 1, 1), date(year, 12, 31)
-    judged = [(n, judge(site, n, limits)) for n in nights(site, first, last, limits, what)]
-    best, days = runs(judged, wishes), len(judged)
+    found = judged(site, first, last, limits, what)
+    best, days = runs(found, wishes), len(found)
     months = [(_y(date(year, m, 1), first, days), date(year, m, 1).strftime("%b")) for m in range(1, 13)]
     hours = [((h - FIRST_HOUR) / (LAST_HOUR - FIRST_HOUR) * WIDTH, f"{(12 + h) % 24:02d}") for h in range(FIRST_HOUR + 2, LAST_HOUR, 2)]
-    return Season(year, _picture(judged, limits, wishes), best, _brackets(best, first, days), months, hours, days,
-                  sum(not wishes.suits(n, v) for n, v in judged))
+    return Season(year, _picture(found, limits, wishes), best, _brackets(best, first, days), months, hours, days,
+                  sum(not wishes.suits(n, v) for n, v in found))

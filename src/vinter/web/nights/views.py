@@ -12,7 +12,7 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from vinter.core.errors import BadInput
 from vinter.core.formats.tables import nights_csv, nights_ics
 from vinter.core.ground.drive import Drive
-from vinter.core.sky.choose import best_nights
+from vinter.core.sky.choose import best_nights, judged
 from vinter.core.sky.nights import Night
 from vinter.core.sky.nights import nights as compute
 from vinter.core.sky.suggest import hours
@@ -95,9 +95,8 @@ def season_minute(request: HttpRequest, pk: int) -> JsonResponse:
 def season_table(request: HttpRequest, pk: int, year: int) -> HttpResponse:
     """The year's nights as CSV, those that meet the wishes."""
     site, ask = owned(Site, request, pk), asked(request)
-    core = site.core()
-    judged = [(n, judge(core, n, ask.limits)) for n in compute(core, date(year, 1, 1), date(year, 12, 31), ask.limits, ask.what)]
-    chosen = [(n, v) for n, v in judged if ask.wishes.suits(n, v)]
+    found = judged(site.core(), date(year, 1, 1), date(year, 12, 31), ask.limits, ask.what)
+    chosen = [(n, v) for n, v in found if ask.wishes.suits(n, v)]
     return HttpResponse(nights_csv([n for n, _ in chosen], [v for _, v in chosen]), content_type="text/csv; charset=utf-8",
                         headers={"Content-Disposition": f'attachment; filename="vinter-{year}.csv"'})
 
