@@ -33,7 +33,12 @@ class Field:
     streak: int | None = 5
     pattern: str = "RGGB"
     seed: int = 3
-    bumped: dict = field(default_factory=dict)
+    bumped: dict = field(default_factory=dict)  # frame: (px right, px down, degrees) the picture moves by from there on
+    slip: tuple[float, float] = (0.0, 0.0)  # px right and down the picture moves by from frame to frame
+    light: dict = field(default_factory=dict)  # frame: share of the light of stars and sky that comes through
+    glow: dict = field(default_factory=dict)  # frame: (level, slope to the right) of light that is added to the sky
+    gain: dict = field(default_factory=dict)  # frame: how much longer it was exposed
+    land: str = "dark"  # or "bright" as the sky, "water" that mirrors it, "trees" that sway
     exposure: float | None = None  # s, written as EXIF; a star is then drawn along the arc it runs through meanwhile
 
 
@@ -46,44 +51,100 @@ def rotation(spec, i):
     return np.eye(3) + np.sin(a) * k + (1 - np.cos(a)) * k @ k
 
 
-def places(spec, rays, i):
-    """Pixel places of rays in frame i."""
-    turned = rays @ rotation(spec, i).T
-    u = turned[:, :2] / turned[:, 2:]
+def camera(spec, i):
+    """Rotation of the camera against the first stand: what bumps and slips do, for sky and ground alike."""
+    moves = [(*spec.slip, 0.0)] * int(i) + [m for at, m in spec.bumped.items() if at <= i]
+    dx, dy, roll = (sum(m[k] for m in moves) for k in range(3))
+    turned = np.eye(3)
+    for axis, angle in ((0, -dy / spec.focal), (1, dx / spec.focal), (2, np.radians(roll))):
+        c, s = np.cos(angle), np.sin(angle)
+        one = np.eye(3)
+        j, k = (axis + 1) % 3, (axis + 2) % 3
+        one[j, j], one[k, k], one[j, k], one[k, j] = c, c, -s, s
+        turned = one @ turned
+    return turned
+
+
+def seen(spec, rays):
+    """Pixel places of rays in the camera."""
+    u = rays[:, :2] / rays[:, 2:]
     u = u * (1 + spec.k1 * (u**2).sum(axis=1))[:, None]
     return u * spec.focal + [(spec.width - 1) / 2, (spec.height - 1) / 2]
+
+
+def places(spec, rays, i):
+    """Pixel places of rays in frame i."""
+    return seen(spec, rays @ rotation(spec, i).T @ camera(spec, i).T)
+
+
+def unmoved(spec, i):
+    """For every pixel of frame i, where its ground lies in the first stand: (height, width) of x and of y."""
+    y, x = np.mgrid[:spec.height, :spec.width].astype(float)
+    if np.allclose(camera(spec, i), np.eye(3)):
+        return x, y
+    middle = (spec.width - 1) / 2, (spec.height - 1) / 2
+    rays = np.stack([(x - middle[0]) / spec.focal, (y - middle[1]) / spec.focal, np.ones_like(x)], axis=-1) @ camera(spec, i)
+    return tuple(rays[..., k] / rays[..., 2] * spec.focal + middle[k] for k in (0, 1))
 
 
 def horizon(spec):
     """Row of the skyline for each column: steps and slopes."""
     x = np.arange(spec.width)
-    return (spec.height * 0.8 + 40 * np.sin(x / 90) + 60 * ((x // 230) % 2)).astype(int)
+    return skyline(spec, x).astype(int)
+
+
+def skyline(spec, x):
+    if spec.land == "water":
+        return np.full_like(x, spec.height * 0.7, dtype=float)
+    return spec.height * (0.8 + np.sin(x / 90) / 30 + (((x + 0.5) // 230) % 2) / 20)
 
 
 def ground_pattern(spec):
     y, x = np.mgrid[:spec.height, :spec.width]
-    return 60.0 + 140.0 * (((x // 8) + (y // 8)) % 2)
+    return checks(spec, x, y)
+
+
+def checks(spec, x, y):
+    level = {"dark": (60.0, 140.0), "bright": (0.85 * spec.sky, 0.5 * spec.sky)}.get(spec.land, (60.0, 140.0))
+    cell = np.sin((x + 0.5) // 8 * 12.9898 + (y + 0.5) // 8 * 78.233) * 43758.5453
+    return level[0] + level[1] * (cell - np.floor(cell))
+
+
+def draw_stars(picture, spec, rays, flux, i):
+    arc = (spec.exposure or 0) * 360.98565 / 86400 / spec.angle
+    steps = np.linspace(-arc / 2, arc / 2, 12 if spec.exposure else 1)
+    y, x = np.mgrid[:spec.height, :spec.width]
+    for s in steps:
+        for (sx, sy), f in zip(seen(spec, rays @ rotation(spec, i + s).T @ camera(spec, i).T), flux / len(steps), strict=True):
+            if 8 < sx < spec.width - 9 and 8 < sy < spec.height - 9:
+                part = np.s_[int(sy) - 6:int(sy) + 7, int(sx) - 6:int(sx) + 7]
+                picture[part] += f * np.exp(-((x[part] - sx) ** 2 + (y[part] - sy) ** 2) / (2 * 1.4**2))
 
 
 def draw(spec, rays, flux, i, rng, hot):
     y, x = np.mgrid[:spec.height, :spec.width]
     picture = spec.sky * (1 + 0.3 * y / spec.height)
-    arc = (spec.exposure or 0) * 360.98565 / 86400 / spec.angle
-    steps = np.linspace(-arc / 2, arc / 2, 12 if spec.exposure else 1)
-    drawn = [(x, y, f / len(steps)) for s in steps for (x, y), f in zip(places(spec, rays, i + s), flux, strict=True)]
-    for sx, sy, f in drawn:
-        if not (8 < sx < spec.width - 9 and 8 < sy < spec.height - 9):
-            continue
-        x0, y0 = int(sx) - 6, int(sy) - 6
-        part = np.s_[y0:y0 + 13, x0:x0 + 13]
-        picture[part] += f * np.exp(-((x[part] - sx) ** 2 + (y[part] - sy) ** 2) / (2 * 1.4**2))
+    draw_stars(picture, spec, rays, flux, i)
+    picture *= spec.light.get(i, 1.0)
+    level, slope = spec.glow.get(i, (0.0, 0.0))
+    picture += level + slope * x / spec.width
     if spec.streak == i:
         t = np.linspace(0, 1, 4000)
         rows, columns = 150 + spec.height / 2.4 * t, 100 + spec.width / 1.25 * t
         picture[rows.astype(int), columns.astype(int)] += 2500
     if spec.ground:
-        land = y > horizon(spec)[None, :]
-        picture = np.where(land, ground_pattern(spec), picture)
+        gx, gy = unmoved(spec, i)
+        line = skyline(spec, gx)
+        if spec.land == "trees":
+            line = line - 25 * np.abs(np.sin(gx / 6 + 0.9 * i)) * (np.sin(gx / 40) > 0)
+        land = gy > line
+        if spec.land == "water":
+            row = np.clip(2 * int(spec.height * 0.7) - np.arange(spec.height), 0, spec.height - 1)
+            picture = np.where(land, 0.75 * picture[row] + 25, picture)
+            picture[np.abs(gy - line) < 5] = 90.0  # the far bank
+        else:
+            picture = np.where(land, checks(spec, gx, gy), picture)
+    picture = picture * spec.gain.get(i, 1.0)
     gains = np.array([0.5, 1.0, 0.7])[np.array(PATTERNS[spec.pattern])].reshape(2, 2)
     picture = picture * np.tile(gains, (spec.height // 2, spec.width // 2))
     picture = picture + rng.normal(0, spec.noise, picture.shape) * np.sqrt((picture + 100) / 1000)
@@ -97,7 +158,7 @@ def write(path, mosaic, spec):
             (50707, "B", 4, (1, 1, 0, 0), True), (50708, "s", 0, "Test Camera", True), (50714, "H", 1, BLACK, True),
             (50717, "H", 1, WHITE, True), (50728, "2I", 3, (1, 2, 1, 1, 7, 10), True),
             (50721, "2i", 9, (1, 1, 0, 1, 0, 1, 0, 1, 1, 1, 0, 1, 0, 1, 0, 1, 1, 1), True), (50778, "H", 1, 21, True)]
-    if spec.exposure:
+    if spec.exposure and not spec.gain:
         tags.append((33434, "2I", 1, (round(spec.exposure * 100), 100), True))
     tifffile.imwrite(path, mosaic, photometric=32803, extratags=tags, metadata=None, rowsperstrip=spec.height)
 

@@ -74,3 +74,46 @@ def test_others_are_named_and_nonsense_is_passed_over(tmp_path):
     assert (found.shading == 1).all()
     assert corrections(dng(tmp_path / "b.dng", np.full(SIZE, 900, np.uint16), b"\0\0\0\x05rubbish"), *SIZE).notes == ()
     assert corrections(dng(tmp_path / "c.dng", np.full(SIZE, 900, np.uint16)), *SIZE).shading is None
+
+
+def warp_opcode(planes, centre=(0.5, 0.5)):
+    flat = [v for p in planes for v in p]
+    return (1, 0, struct.pack(f">I{len(flat) + 2}d", len(planes), *flat, *centre))
+
+
+@pytest.mark.parametrize("orientation", [1, 3, 6, 8])
+def test_a_lens_warp_makes_a_bent_picture_straight(tmp_path, orientation):
+    """Spots drawn where a barrel lens puts a grid come out on the grid, whichever way the phone was held."""
+    height, width = SIZE
+    k = (0.93, 0.05, 0.02, 0.0, 0.004, -0.003)
+    far = np.hypot((width - 1) / 2, (height - 1) / 2)
+    grid = np.array([(x, y) for x in (60, 160, 260) for y in (50, 120, 190)], float)
+    d = (grid - [(width - 1) / 2, (height - 1) / 2]) / far
+    r2 = (d**2).sum(axis=1)
+    radial = k[0] + k[1] * r2 + k[2] * r2**2 + k[3] * r2**3
+    x, y = d.T
+    bent = np.c_[x * radial + k[4] * 2 * x * y + k[5] * (r2 + 2 * x * x), y * radial + k[5] * 2 * x * y + k[4] * (r2 + 2 * y * y)]
+    bent = bent * far + [(width - 1) / 2, (height - 1) / 2]
+    yy, xx = np.mgrid[:height, :width]
+    spots = sum(3000 * np.exp(-((xx - bx) ** 2 + (yy - by) ** 2) / 8) for bx, by in bent)
+    frame = read_frame(dng(tmp_path / "a.dng", np.round(BLACK + 200 + spots).astype(np.uint16), opcodes(warp_opcode([k])), orientation))
+    turns = {1: 0, 3: 2, 6: 3, 8: 1}[orientation]
+    straight = frame.warp.straightened(frame.data.astype(np.float32))
+    upright = np.rot90(straight, -turns)
+    for gx, gy in grid.astype(int):
+        part = upright[gy - 9:gy + 10, gx - 9:gx + 10] - upright.min()
+        part = np.where(part > 0.3 * part.max(), part, 0)
+        cy, cx = (np.average(np.indices(part.shape)[a], weights=part) - 9 for a in (0, 1))
+        assert abs(cx) < 0.15 and abs(cy) < 0.15
+    assert "lens warp: moves the corners" in " ".join(measure(frame).raw_reasons)
+
+
+def test_three_planes_straighten_each_colour(tmp_path):
+    planes = [(1.0 + s, 0, 0, 0, 0, 0) for s in (0.01, 0.0, -0.01)]
+    frame = read_frame(dng(tmp_path / "a.dng", np.full(SIZE, 900, np.uint16), opcodes(warp_opcode(planes))))
+    picture = np.zeros((*SIZE, 3), np.float32)
+    yy, xx = np.mgrid[:SIZE[0], :SIZE[1]]
+    for c, (k, *_) in enumerate(planes):
+        picture[..., c] = np.exp(-((xx - (159.5 + 100 * k)) ** 2 + (yy - 119.5) ** 2) / 8)
+    out = frame.warp.straightened(picture)
+    assert [int(out[120, :, c].argmax()) for c in range(3)] == [pytest.approx(259.5, abs=0.6)] * 3

@@ -7,33 +7,16 @@ import numpy as np
 import pytest
 import tifffile
 from inline import Inline
+from stacked import combined, errors
 from starfield import PATTERNS, Field, ground_pattern, horizon, make
 
 from vinter.core.errors import BadInput
 from vinter.core.gathering import Cancelled
-from vinter.core.stack.combine import combine, noise_model
 from vinter.core.stack.pipeline import Settings, stack
 
 
 def run(folder, out, **settings):
     return stack([folder], out, Settings(**settings), pool=Inline())
-
-
-def through(homography, xy):
-    h = np.c_[xy, np.ones(len(xy))] @ np.array(homography).T
-    return h[:, :2] / h[:, 2:]
-
-
-def errors(report, truth, spec):
-    """Distance in px between where the report puts the true stars and where they are in the reference."""
-    low = horizon(spec).min() - 10 if spec.ground else spec.height
-    out = []
-    for row in report["frames"]:
-        here, there = truth[row["file"]], truth[report["reference"]]
-        seen = ((here > 10).all(axis=1) & (here < [spec.width - 10, low]).all(axis=1) & (there > 10).all(axis=1)
-                & (there < [spec.width - 10, low]).all(axis=1))
-        out.append(np.hypot(*(through(row["homography"], here[seen]) - there[seen]).T))
-    return out
 
 
 @pytest.fixture(scope="module")
@@ -168,9 +151,7 @@ def test_clipping_leaves_out_an_outlier_and_nothing_else():
     rng = np.random.default_rng(1)
     cube = np.clip(rng.normal(6000, 90, (10, 120, 120, 3)), 1, 65535).astype(np.uint16)
     cube[4, 10, 10] = 30000
-    out, halves, count = np.empty((120, 120, 3), np.float32), np.empty((120, 120, 3), np.float32), np.empty((120, 120, 3), np.uint16)
-    noise = noise_model(cube)
-    combine(cube, 0, 3.5, noise, out, halves, count)
+    out, _, count, noise = combined(cube)
     assert (count[10, 10] == 9).all() and abs(out[10, 10] - 6000).max() < 150
     assert (count == 10).mean() > 0.995
     assert np.sqrt(noise[:, 0]) == pytest.approx(90, rel=0.2)

@@ -1,4 +1,4 @@
-"""The corrections a phone writes into its DNG: lens-shading gain maps are applied, a lens warp is noted, others are named."""
+"""The corrections a phone writes into its DNG: lens-shading gain maps and a lens warp are read, others are named."""
 
 import struct
 from collections.abc import Iterator
@@ -11,22 +11,25 @@ import numpy as np
 import numpy.typing as npt
 import tifffile
 
+from vinter.core.frames import lenswarp
+
 F32 = npt.NDArray[np.float32]
 LISTS = (51008, 51009, 51022)  # before, on, and after the mosaic
 NAMES = {1: "WarpRectilinear", 2: "WarpFisheye", 3: "FixVignetteRadial", 4: "FixBadPixelsConstant", 5: "FixBadPixelsList", 6: "TrimBounds",
          7: "MapTable", 8: "MapPolynomial", 9: "GainMap", 10: "DeltaPerRow", 11: "DeltaPerColumn", 12: "ScalePerRow", 13: "ScalePerColumn",
          14: "WarpRectilinear2"}
-OWN_WORK = {1: "a lens warp, which the stars of the burst measure better", 4: "bad pixels, which are repaired anyway",
-            5: "bad pixels, which are repaired anyway", 14: "a lens warp, which the stars of the burst measure better"}
+OWN_WORK = {4: "bad pixels, which are repaired anyway",
+            5: "bad pixels, which are repaired anyway"}
 OPTIONAL = 1  # flag: a reader may pass it over
 
 
 @dataclass(frozen=True)
 class Corrections:
-    """Gain of every pixel as stored (height, width), None when there is none, and notes on what was met."""
+    """Gain of every pixel as stored (height, width) and the lens warp, None when there is none, and notes on what was met."""
 
     shading: F32 | None
     notes: tuple[str, ...]
+    warp: lenswarp.LensWarp | None = None
 
 
 def _opcodes(data: bytes) -> Iterator[tuple[int, int, bytes]]:
@@ -78,7 +81,7 @@ def _lists(path: Path) -> list[bytes]:
 
 def corrections(path: Path, height: int, width: int) -> Corrections:
     """What a DNG asks to be corrected, for a mosaic of a size as stored."""
-    shading, notes = None, []
+    shading, warp, notes = None, None, []
     for data in _lists(path):
         for code, flags, parameters in _opcodes(data):
             name = NAMES.get(code, f"opcode {code}")
@@ -86,10 +89,14 @@ def corrections(path: Path, height: int, width: int) -> Corrections:
                 shading = np.ones((height, width), np.float32) if shading is None else shading
                 if not _gain_into(shading, parameters):
                     notes.append("a GainMap that does not fit the frame: passed over")
+            elif code == 1 and warp is None and (warp := lenswarp.parse(parameters)):
+                notes.append(f"lens warp: moves the corners by {warp.most_px((width, height)):.0f} px; a stack is made straight by it")
+            elif code == 1:
+                notes.append("WarpRectilinear: a lens warp that makes no sense, or a second one: passed over")
             elif code in OWN_WORK:
                 notes.append(f"{name}: {OWN_WORK[code]}")
             else:
                 notes.append(f"{name} is not applied" + ("" if flags & OPTIONAL else ", though the file asks for it"))
     if shading is not None:
         notes.insert(0, f"lens-shading gain map applied, up to {float(shading.max()):.1f} times")
-    return Corrections(shading, tuple(dict.fromkeys(notes)))
+    return Corrections(shading, tuple(dict.fromkeys(notes)), warp)

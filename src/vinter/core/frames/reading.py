@@ -12,6 +12,7 @@ from PIL import Image
 
 from vinter.core.errors import BadInput
 from vinter.core.frames.dng import PlainBayer, plain_bayer
+from vinter.core.frames.lenswarp import UPRIGHT, LensWarp
 from vinter.core.frames.metadata import Metadata, picture_metadata, tiff_metadata, tiff_tags
 from vinter.core.frames.opcodes import corrections
 
@@ -21,8 +22,6 @@ PICTURE_SUFFIXES = {".jpg", ".jpeg", ".png", ".tif", ".tiff", ".heic", ".heif"}
 SUFFIXES = RAW_SUFFIXES | PICTURE_SUFFIXES
 Image.MAX_IMAGE_PIXELS = LARGEST_PIXELS
 pillow_heif.register_heif_opener()
-# Quarter turns counter-clockwise and mirroring that bring an EXIF orientation upright.
-_UPRIGHT = {1: (0, False), 2: (0, True), 3: (2, False), 4: (2, True), 5: (3, True), 6: (3, False), 7: (1, True), 8: (1, False)}
 _FLIP_TO_ORIENTATION = {0: 1, 3: 3, 5: 8, 6: 6}
 SRGB_FROM_XYZ = np.array([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]])
 
@@ -41,7 +40,7 @@ class Frame:
 
     Data are uint16; black (2, 2) by mosaic place (or a constant) and white in the same numbers.
     Pattern codes: 0 red, 1 green, 2 blue. ``linear`` is False for gamma-encoded pictures. ``shading`` is the gain (height,
-    width) the file itself asks for; ``notes`` say what else of its corrections was met.
+    width) the file itself asks for, ``warp`` its lens warp; ``notes`` say what else of its corrections was met.
     """
 
     path: Path
@@ -55,6 +54,7 @@ class Frame:
     linear: bool = True
     shading: npt.NDArray[np.float32] | None = None
     notes: tuple[str, ...] = ()
+    warp: LensWarp | None = None
 
     @property
     def size(self) -> tuple[int, int]:
@@ -64,14 +64,14 @@ class Frame:
 
 def upright(data: npt.NDArray[np.uint16], orientation: int) -> npt.NDArray[np.uint16]:
     """Data turned (and mirrored) as its EXIF orientation asks."""
-    turns, mirrored = _UPRIGHT.get(orientation, (0, False))
+    turns, mirrored = UPRIGHT.get(orientation, (0, False))
     if mirrored:
         data = data[:, ::-1]
     return np.ascontiguousarray(np.rot90(data, turns))
 
 
 def _turned_pattern(pattern: npt.NDArray[np.float64], orientation: int) -> npt.NDArray[np.float64]:
-    turns, mirrored = _UPRIGHT.get(orientation, (0, False))
+    turns, mirrored = UPRIGHT.get(orientation, (0, False))
     return np.ascontiguousarray(np.rot90(pattern[:, ::-1] if mirrored else pattern, turns))
 
 
@@ -108,7 +108,7 @@ def _tagged_matrix(path: Path) -> npt.NDArray[np.float64]:
 def _from_plain(path: Path, plain: PlainBayer) -> Frame:
     neutral = plain.neutral if plain.neutral is not None and plain.neutral.size == 3 and (plain.neutral > 0).all() else np.ones(3)
     colour = colour_from(neutral, plain.matrix if plain.matrix is not None else np.zeros((3, 3)))
-    turn = plain.orientation if plain.orientation in _UPRIGHT else 1
+    turn = plain.orientation if plain.orientation in UPRIGHT else 1
     return Frame(path, "bayer", upright(plain.data, turn), _turned_pattern(plain.pattern.astype(float), turn).astype(np.int64),
                  _turned_pattern(plain.black, turn), plain.white, colour, tiff_metadata(path))
 
@@ -118,22 +118,25 @@ def read_raw(path: Path) -> Frame:
     dng = path.suffix.lower() == ".dng"
     plain = plain_bayer(path) if dng else None
     frame = _from_plain(path, plain) if plain is not None else read_with_libraw(path)
-    return _with_corrections(frame, plain) if dng and frame.pattern is not None else frame
+    return _with_corrections(frame, plain) if dng else frame
 
 
 def _with_corrections(frame: Frame, plain: PlainBayer | None) -> Frame:
-    """A Bayer frame with the gain map its file carries, turned upright like its data."""
-    turn = plain.orientation if plain is not None and plain.orientation in _UPRIGHT else frame.meta.orientation
+    """A frame with the gain map (of a mosaic) and the lens warp its file carries, turned upright like its data."""
+    turn = plain.orientation if plain is not None and plain.orientation in UPRIGHT else frame.meta.orientation
     turned = turn in (5, 6, 7, 8)
     height, width = frame.data.shape[::-1] if turned else frame.data.shape
     found = corrections(frame.path, height, width)
     if found.shading is None and not found.notes:
         return frame
-    quarter, mirrored = _UPRIGHT.get(turn, (0, False))
+    warp = replace(found.warp, orientation=turn) if found.warp else None
+    if frame.pattern is None:
+        return replace(frame, warp=warp, notes=tuple(n for n in found.notes if "gain map" not in n))
+    quarter, mirrored = UPRIGHT.get(turn, (0, False))
     shading = found.shading
     if shading is not None:
         shading = np.ascontiguousarray(np.rot90(shading[:, ::-1] if mirrored else shading, quarter))
-    return replace(frame, shading=shading, notes=found.notes)
+    return replace(frame, shading=shading, notes=found.notes, warp=warp)
 
 
 def read_with_libraw(path: Path) -> Frame:

@@ -11,8 +11,10 @@ from vinter.core.frames.mosaic import PEDESTAL
 
 F32 = npt.NDArray[np.float32]
 U16 = npt.NDArray[np.uint16]
-METHODS = {"clip": 0, "mean": 1, "median": 2, "trails": 3}
+METHODS = {"clip": 0, "mean": 1, "median": 2, "trails": 3, "weighted": 4}
+CLIPPING = ("clip", "weighted", "median")  # methods that need to know the noise
 KAPPA = 3.5
+FEW = 10  # samples up to which each is judged by the others: beyond, the largest deviation from the mean can tell
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
@@ -30,82 +32,155 @@ def _median(values: F32, n: int) -> float:
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _clipped(samples: U16, kappa: float, sigma: float, kept: F32, spread: F32) -> tuple[float, float, int, int, float]:
-    """Sums and counts of the even and odd samples within kappa deviations of the median, and the median."""
+def _clip_many(samples: F32, kappa: float, sigma: float, spread: F32, alive: npt.NDArray[np.bool_], kept: F32, off: F32) -> float:
+    """Marks the samples within kappa deviations of the median as alive; returns the median."""
     m = 0
-    for v in samples:
-        if v:
-            kept[m] = v
-            m += 1
-    centre = _median(kept, m)
-    for i in range(m):
-        spread[i] = abs(kept[i] - centre)
-    reach = kappa * max(sigma, 1.4826 * _median(spread, m))
-    s0, s1, n0, n1 = 0.0, 0.0, 0, 0
     for i in range(len(samples)):
-        v = float(samples[i])
-        if v != 0.0 and abs(v - centre) <= reach:
-            if i & 1:
-                s1 += v
-                n1 += 1
-            else:
-                s0 += v
-                n0 += 1
-    return s0, s1, n0, n1, centre
+        alive[i] = samples[i] != 0
+        if alive[i]:
+            kept[m] = samples[i]
+            m += 1
+    centre = float(_median(kept, m))
+    for i in range(m):
+        off[i] = abs(kept[i] - centre)
+    scatter = 1.4826 * _median(off, m)
+    for i in range(len(samples)):
+        alive[i] = alive[i] and abs(samples[i] - centre) <= kappa * max(sigma * spread[i], scatter)
+    return centre
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def combine(cube: U16, method: int, kappa: float, noise: npt.NDArray[np.float64], out: F32, halves: F32,
+def _clip_few(samples: F32, kappa: float, sigma: float, spread: F32, alive: npt.NDArray[np.bool_], kept: F32) -> float:
+    """Leaves out, one after the other, the sample that lies farthest from the others; returns the median of the rest.
+
+    The measure is the noise model, or the others' own scatter where that is larger. Of two that disagree the darker stays:
+    what crosses one frame only is light.
+    """
+    m, total, square = 0, 0.0, 0.0
+    for i in range(len(samples)):
+        alive[i] = samples[i] != 0
+        if alive[i]:
+            m += 1
+            total += samples[i]
+            square += float(samples[i]) * samples[i]
+    while m > 1:
+        worst, most = -1, 0.0
+        for i in range(len(samples)):
+            if not alive[i]:
+                continue
+            v = float(samples[i])
+            mean = (total - v) / (m - 1)
+            scatter = math.sqrt(max((square - v * v) / (m - 1) - mean * mean, 0.0)) if m > 3 else 0.0
+            floor = sigma * spread[i] + (0.05 * mean if m <= 3 else 0.0)
+            z = abs(v - mean) / (max(floor, scatter) * math.sqrt(1 + 1 / (m - 1)))
+            if z > most or (m == 2 and worst >= 0 and v > samples[worst]):
+                worst, most = i, max(z, most)
+        if most <= kappa:
+            break
+        v = float(samples[worst])
+        alive[worst] = False
+        total, square, m = total - v, square - v * v, m - 1
+    m = 0
+    for i in range(len(samples)):
+        if alive[i]:
+            kept[m] = samples[i]
+            m += 1
+    return float(_median(kept, m))
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def combine(cube: U16, method: int, kappa: float, noise: npt.NDArray[np.float64], weights: F32, spread: F32, out: F32, halves: F32,
             count: npt.NDArray[np.uint16]) -> None:
     """Combine a cube (n, h, w, 3) of clean samples, 0 meaning none, into out (h, w, 3), in place.
 
-    noise (3, 2): variance of a sample of colour c is noise[c, 0] + noise[c, 1] * level above pedestal.
-    A sample is left out when it lies more than kappa deviations from the median, the deviation being
-    the larger of that model and of the samples' own scatter. halves gets the mean of the even frames
-    less that of the odd ones (nan where one is empty), count the samples kept.
+    noise (3, 2): variance of a sample of colour c is noise[c, 0] + noise[c, 1] * level above pedestal; spread (n): how many
+    times noisier than that a frame is; weights (n): how much it counts in a mean. Up to ten samples are judged each by the
+    others, more by their distance from the median, the deviation being the larger of the model and of the samples' own
+    scatter. halves gets the mean of the even frames less that of the odd ones (nan where one is empty), count the samples kept.
     """
     n, height, width, colours = cube.shape
-    kept, spread = np.empty(n, np.float32), np.empty(n, np.float32)
+    values, kept, off, alive = np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.bool_)
+    clips, least = method == 0 or method == 4, spread.min()
     for y in range(height):
         for x in range(width):
             for c in range(colours):
-                low, high = 1e9, 0.0
-                s0, s1, n0, n1 = 0.0, 0.0, 0, 0
+                low, high, total, m = 1e9, 0.0, 0.0, 0
+                s0, s1, w0, w1 = 0.0, 0.0, 0.0, 0.0
                 for i in range(n):
                     v = float(cube[i, y, x, c])
+                    values[i] = v
                     if v != 0.0:
-                        if i & 1:
-                            s1 += v
-                            n1 += 1
-                        else:
-                            s0 += v
-                            n0 += 1
+                        total += v
+                        m += 1
                         low, high = min(low, v), max(high, v)
-                m = n0 + n1
+                        if i & 1:
+                            s1 += weights[i] * v
+                            w1 += weights[i]
+                        else:
+                            s0 += weights[i] * v
+                            w0 += weights[i]
                 if m == 0:
                     out[y, x, c], halves[y, x, c], count[y, x, c] = 0.0, np.nan, 0
                     continue
-                centre = (s0 + s1) / m
-                if method == 2 or (method == 0 and m > 2):
+                centre = total / m
+                if method == 2 or (clips and m > 1):
                     sigma = math.sqrt(max(noise[c, 0] + noise[c, 1] * max(centre - PEDESTAL, 0.0), 1.0))
-                    if method == 2 or high - centre > 0.9 * kappa * sigma or centre - low > 0.9 * kappa * sigma:
-                        s0, s1, n0, n1, centre = _clipped(cube[:, y, x, c], kappa, sigma, kept, spread)
+                    gate = (0.9 if m > FEW else 0.97 * math.sqrt((m - 1) / m)) * kappa * sigma * least
+                    if method == 2 or high - centre > gate or centre - low > gate:
+                        if m > FEW or method == 2:
+                            centre = _clip_many(values, kappa, sigma, spread, alive, kept, off)
+                        else:
+                            centre = _clip_few(values, kappa, sigma, spread, alive, kept)
+                        s0, s1, w0, w1, m = 0.0, 0.0, 0.0, 0.0, 0
+                        for i in range(n):
+                            if alive[i]:
+                                m += 1
+                                if i & 1:
+                                    s1 += weights[i] * values[i]
+                                    w1 += weights[i]
+                                else:
+                                    s0 += weights[i] * values[i]
+                                    w0 += weights[i]
                 if method == 3:
                     out[y, x, c] = high
                 elif method == 2:
                     out[y, x, c] = centre
                 else:
-                    out[y, x, c] = (s0 + s1) / max(n0 + n1, 1)
-                halves[y, x, c] = s0 / n0 - s1 / n1 if n0 and n1 else np.nan
-                count[y, x, c] = n0 + n1
+                    out[y, x, c] = (s0 + s1) / (w0 + w1)
+                halves[y, x, c] = s0 / w0 - s1 / w1 if w0 > 0 and w1 > 0 else np.nan
+                count[y, x, c] = m
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def match_into(samples: U16, scale: float, surface: npt.NDArray[np.float64], x0: float, y0: float, width: float, height: float,
+               ceiling: float) -> None:
+    """Bring samples (h, w, 3) to the reference in place: times scale, plus a surface (3, 6) of degree 2 in x / width, y / height.
+
+    0 stays 0; samples at or above ``ceiling`` are taken for clipped and become 0.
+    """
+    rows, columns, colours = samples.shape
+    for y in range(rows):
+        v = (y0 + y) / height
+        for x in range(columns):
+            u = (x0 + x) / width
+            for c in range(colours):
+                s = float(samples[y, x, c])
+                if s == 0.0:
+                    continue
+                if s >= ceiling:
+                    samples[y, x, c] = 0
+                    continue
+                k = surface[c]
+                s = (s - PEDESTAL) * scale + PEDESTAL + k[0] + u * (k[1] + k[3] * u + k[4] * v) + v * (k[2] + k[5] * v)
+                samples[y, x, c] = int(min(max(s + 0.5, 1.0), 65535.0))
 
 
 def noise_model(cube: U16) -> npt.NDArray[np.float64]:
     """Variance against level (3, 2) of the samples of a cube, from robust scatter in bins of the level.
 
-    With fewer than three samples a pixel the model is so wide that nothing is left out.
+    With a single sample a pixel the model is so wide that nothing is left out.
     """
-    if cube.shape[0] < 3:
+    if cube.shape[0] < 2:
         return np.tile([1e9, 0.0], (3, 1))
     out = np.empty((3, 2))
     for c in range(3):
@@ -130,5 +205,5 @@ def _line(level: F32, deviation: F32) -> tuple[float, float]:
         return float(np.median(deviation) ** 2), 0.0
     x, v = np.array(rows).T
     slope = float(np.polyfit(x, v, 1)[0]) if np.ptp(x) > 1 else 0.0
-    slope = max(slope, 0.0)
+    slope = float(np.clip(slope, 0.0, 0.75 * np.median(v) / max(float(np.median(x)), 1.0)))  # levels too alike tell no slope
     return max(float(np.median(v - slope * x)), 0.25 * float(np.median(v))), slope

@@ -1,19 +1,24 @@
 """First pass over a take: every frame read, cleaned, measured and spilled to disk, in worker processes."""
 
+import os
 from dataclasses import dataclass, field
 from pathlib import Path
 
 import cv2
 import numpy as np
 import numpy.typing as npt
+import sep
 
 from vinter.core.errors import BadInput
+from vinter.core.frames.lenswarp import LensWarp
 from vinter.core.frames.measure import Measure, clean, measure
 from vinter.core.frames.reading import Colour, read_frame
 from vinter.core.frames.stars import Stars, background, find_stars
 
 U16 = npt.NDArray[np.uint16]
 F32 = npt.NDArray[np.float32]
+LIGHT_PX, RING_PX = 4.0, (6.0, 9.0)  # half-size px
+GRID = (12, 16)  # cells of the background
 
 
 @dataclass(frozen=True)
@@ -28,6 +33,9 @@ class Ingested:
     focal_px: float = 0.0
     stars: Stars | None = None
     measure: Measure | None = None
+    grid: F32 | None = None
+    light: F32 | None = None
+    warp: LensWarp | None = None
 
     @property
     def size(self) -> tuple[int, int]:
@@ -46,6 +54,35 @@ class Masters:
 
     dark: Path | None = None
     flat: Path | None = None
+
+
+def colour_grid(data: U16, pattern: npt.NDArray[np.int64] | None) -> F32:
+    """Median of each colour (GRID rows, columns, 3) over cells of a clean frame: its background, stars left aside."""
+    rows, columns = GRID
+    out = np.empty((rows, columns, 3), np.float32)
+    planes: list[list[U16]] = [[], [], []]
+    if pattern is None:
+        planes = [[data[::3, ::3, c]] for c in range(3)]
+    else:
+        for y in (0, 1):
+            for x in (0, 1):
+                planes[1 if pattern[y, x] == 3 else int(pattern[y, x])].append(data[y::4, x::4])
+    for c in range(3):
+        for r in range(rows):
+            for k in range(columns):
+                parts = [p[r * p.shape[0] // rows:(r + 1) * p.shape[0] // rows, k * p.shape[1] // columns:(k + 1) * p.shape[1] // columns]
+                         for p in planes[c]]
+                out[r, k, c] = np.median(np.concatenate([p.ravel() for p in parts]))
+    return out
+
+
+def star_light(signal: F32, stars: Stars) -> F32:
+    """Light of each star within a wide circle, less what lies in a ring around it; unlike the light above a threshold it does
+    not depend on the frame's noise."""
+    if not len(stars):
+        return np.empty(0, np.float32)
+    found, _, _ = sep.sum_circle(np.ascontiguousarray(signal), (stars.x - 0.5) / 2, (stars.y - 0.5) / 2, LIGHT_PX, bkgann=RING_PX, subpix=5)
+    return np.asarray(found, np.float32)
 
 
 def quiet_worker() -> None:
@@ -79,9 +116,13 @@ def ingest(path: Path, spill: Path, masters: Masters) -> Ingested:
         found = find_stars(plane, floor)
         f35 = frame.meta.f35 or 26.0
         focal = f35 / 43.27 * float(np.hypot(*frame.size))
-        np.save(spill, data)
+        part = spill.with_suffix(f".{os.getpid()}.part")
+        with part.open("wb") as out:
+            np.save(out, data)
+        part.replace(spill)
         return Ingested(path, "", spill, frame.pattern, frame.colour, focal, found.stars,
-                        measure(frame, (data, plane), (floor, found)))
+                        measure(frame, (data, plane), (floor, found)), colour_grid(data, frame.pattern),
+                        star_light(plane - floor.level, found.stars), frame.warp)
     except BadInput as error:
         return Ingested(path, str(error))
     except (OSError, MemoryError, ValueError) as error:

@@ -1,8 +1,10 @@
-"""Which part of the frame is sky: smooth where moving stars are, and not joined to the lower edge."""
+"""Which part of the frame is sky: smooth, moving with the stars, and not joined to the lower edge."""
 
 import cv2
 import numpy as np
 import numpy.typing as npt
+
+from vinter.core.stack.evidence import bordered
 
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
@@ -10,6 +12,7 @@ U8 = npt.NDArray[np.uint8]
 DEGREE = 3
 LOG_LIMIT = 0.35  # natural log of brightness against the smooth sky beyond which a pixel is no sky
 LEAST_GROUND = 0.002  # share of the frame below which there is no ground at all
+SURE_REACH = 22  # half-size px by which what moves otherwise is seen beyond its border
 FEATHER = 1.3  # px, standard deviation of the edge
 
 
@@ -33,40 +36,67 @@ def _smooth_sky(log: F32, xy: Array) -> F32:
     return np.asarray(cv2.resize(coarse.astype(np.float32), (width, height), interpolation=cv2.INTER_CUBIC))
 
 
-def _touching_below(blocked: U8) -> U8:
-    """The parts of ``blocked`` (0 or 1) that reach the lower edge."""
+def _low_or_across(blocked: U8) -> U8:
+    """The parts of ``blocked`` (0 or 1) that reach the lower edge, or from the left edge to the right one."""
     _, labels = cv2.connectedComponents(blocked, connectivity=4)
     low = np.unique(labels[-1][blocked[-1] > 0])
-    return np.asarray(np.isin(labels, low[low > 0]), np.uint8)
+    across = np.intersect1d(labels[:, 0], labels[:, -1])
+    wanted = np.union1d(low, across)
+    return np.asarray(np.isin(labels, wanted[wanted > 0]), np.uint8)
 
 
-def find_sky(mean_plane: F32, star_xy: Array, size: tuple[int, int]) -> U8:
+def find_sky(mean_plane: F32, star_xy: Array, size: tuple[int, int], sure: tuple[U8, U8] | None = None) -> U8:
     """Sky mask (height, width), 255 = sky, feathered.
 
-    mean_plane: mean of the unmoved frames' half-size greens above black (any unit); star_xy: places
-    (full-size px) of stars known to be sky, of all frames. Without ground, or without stars to judge
-    by, everything is sky.
+    mean_plane: mean of the unmoved frames' half-size greens above black (any unit); star_xy: places (full-size px) of stars
+    known to be sky, of all frames; sure: half-size maps (1) of what moves otherwise than the sky, and of what moves with it.
+    Without ground, or without stars to judge by, everything is sky.
     """
     width, height = size
     everything = np.full((height, width), 255, np.uint8)
     if len(star_xy) < 40:
         return everything
-    plane = cv2.GaussianBlur(cv2.medianBlur(mean_plane.astype(np.float32), 5), (0, 0), 1.0)
-    floor = max(float(np.percentile(plane, 90)) * 0.02, 1e-6)
-    log = np.log(np.maximum(plane, floor)).astype(np.float32)
     inside = star_xy[(star_xy >= 0).all(axis=1)] / 2
-    residual = log - _smooth_sky(log, inside)
-    at = residual[np.clip(inside[:, 1].astype(int), 0, log.shape[0] - 1), np.clip(inside[:, 0].astype(int), 0, log.shape[1] - 1)]
-    limit = max(LOG_LIMIT, 3.0 * 1.4826 * float(np.median(np.abs(at - np.median(at)))))
-    blocked = (residual < -limit) | _far_from_stars(log.shape, inside)
-    blocked = cv2.morphologyEx(blocked.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
-    land = cv2.morphologyEx(_touching_below(blocked), cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
+    dark = _dark(mean_plane, inside)
+    low = _low_or_across(dark)
+    land = _holes_filled(cv2.morphologyEx(low, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8)) if low.any() else low)
+    if sure is not None:
+        land = _with_sure(land, dark, sure, mean_plane)
     if land.mean() < LEAST_GROUND:
         return everything
-    land = _holes_filled(land)
     full = cv2.resize((1 - land).astype(np.float32), (width, height), interpolation=cv2.INTER_LINEAR)
     soft = cv2.GaussianBlur(full, (0, 0), FEATHER)
     return np.asarray(np.round(np.clip(soft, 0, 1) * 255), np.uint8)
+
+
+def _dark(mean_plane: F32, stars: Array) -> U8:
+    """Places (1) darker than the smooth sky that the stars (half-size px) show, or far from any of them."""
+    plane = cv2.GaussianBlur(cv2.medianBlur(mean_plane.astype(np.float32), 5), (0, 0), 1.0)
+    floor = max(float(np.percentile(plane, 90)) * 0.02, 1e-6)
+    log = np.log(np.maximum(plane, floor)).astype(np.float32)
+    residual = log - _smooth_sky(log, stars)
+    x, y = np.clip(stars.astype(int), 0, [log.shape[1] - 1, log.shape[0] - 1]).T
+    at = residual[y, x]
+    limit = max(LOG_LIMIT, 3.0 * 1.4826 * float(np.median(np.abs(at - np.median(at)))))
+    blocked = (residual < -limit) | _far_from_stars(log.shape, stars)
+    return np.asarray(cv2.morphologyEx(blocked.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)), np.uint8)
+
+
+def _with_sure(land: U8, dark: U8, sure: tuple[U8, U8], picture: F32) -> U8:
+    """Ground with what does not move with the sky, joined to the lower edge; its border follows the picture's edges.
+
+    Where brightness has found the ground already nothing changes.
+    """
+    other, with_sky = sure
+    more = _low_or_across(np.maximum(other, dark))
+    more = cv2.morphologyEx(more, cv2.MORPH_OPEN, np.ones((9, 9), np.uint8))
+    reach = 2 * SURE_REACH + 1
+    inner = cv2.erode(more, np.ones((reach, reach), np.uint8), borderValue=1) & other
+    if (inner & (1 - land)).mean() < LEAST_GROUND:
+        return land
+    outer = ((with_sky > 0) | (cv2.dilate(more, np.ones((reach, reach), np.uint8)) == 0)) & (land == 0) & (inner == 0)
+    found = bordered(np.maximum(land, inner), outer.astype(np.uint8), picture)
+    return _holes_filled(np.maximum(_low_or_across(found), land))
 
 
 def _far_from_stars(shape: tuple[int, ...], xy: Array) -> npt.NDArray[np.bool_]:

@@ -1,4 +1,8 @@
-"""The stack from files to one picture: ingest, register, mask, combine, report."""
+"""The stack from files to one picture: ingest, register, mask, match, combine, report.
+
+Every stage is kept under a key of all it depends on (``kept``), so that a second stack of the same frames runs again only
+from the first thing that changed.
+"""
 
 import json
 import multiprocessing
@@ -22,47 +26,28 @@ from vinter.core.frames.shapes import shapes
 from vinter.core.frames.stars import background, find_stars
 from vinter.core.gathering import Cancelled, gathered
 from vinter.core.stack import report as reports
-from vinter.core.stack.combine import KAPPA, METHODS
+from vinter.core.stack.burst import Registration, in_order, left_out, reference_of, register
+from vinter.core.stack.combine import CLIPPING
+from vinter.core.stack.evidence import not_sky
 from vinter.core.stack.ingest import Ingested, Masters, anonymous_mb, ingest, master_frame
+from vinter.core.stack.kept import Kept, key_of, stamp
+from vinter.core.stack.land import Ground, ground_of, own_ground
 from vinter.core.stack.mask import find_sky, usable_sky
-from vinter.core.stack.register import Alignment, align, mutual_pairs
-from vinter.core.stack.rotation import RotationModel, fit_rotation
-from vinter.core.stack.tiles import Done, Plan, Source, Tile, make_tile, sample_noise, tile_grid
+from vinter.core.stack.matching import Match, match
+from vinter.core.stack.register import Alignment, mutual_pairs
+from vinter.core.stack.settings import Settings
+from vinter.core.stack.stillness import HELD_PX, Stance, stances
+from vinter.core.stack.tiles import Done, Land, Plan, Source, Tile, make_tile, sample_noise, tile_grid
 from vinter.core.stack.trails import Closed, close, with_copies
 
+__all__ = ["Result", "Settings", "stack"]
 F32 = npt.NDArray[np.float32]
+U8 = npt.NDArray[np.uint8]
 Progress = Callable[[str, float], None]
 MASK_FRAMES = 6
+LEAST_TRAVEL = 6.0  # px of the sky over the take, below which ground and sky do not move apart
+MIRRORED = 0.03  # share of matched stars in the ground, beyond which the frames are registered again without them
 NOISE_TILE = 448  # px, side of the patch the noise model is fitted on
-SHAKEN_RATIO = 2.2  # star width against the take's median beyond which a frame is left out
-
-
-@dataclass(frozen=True)
-class Settings:
-    """How to stack. ground: auto, none, or the name of the frame that gives the ground; mask: a sky mask (255 = sky) of the
-    reference's size, in place of the one found. Trails: gaps close or open; tail: by which share the oldest frame is darker."""
-
-    method: str = "clip"
-    kappa: float = KAPPA
-    ground: str = "auto"
-    reference: str = "auto"
-    workers: int = 2
-    darks: tuple[Path, ...] = ()
-    flats: tuple[Path, ...] = ()
-    bias: tuple[Path, ...] = ()
-    mask: Path | None = None
-    gaps: str = "close"
-    tail: float = 0.0
-
-    def __post_init__(self) -> None:
-        if self.gaps not in ("close", "open"):
-            raise BadInput(f"gaps {self.gaps!r} are neither close nor open")
-        if not 0 <= self.tail <= 1:
-            raise BadInput(f"tail {self.tail:g} is not a share from 0 to 1")
-        if self.method not in METHODS:
-            raise BadInput(f"method {self.method!r} is not one of {', '.join(METHODS)}")
-        if not 1.5 <= self.kappa <= 20:
-            raise BadInput(f"kappa {self.kappa:g} is not within 1.5 to 20")
 
 
 @dataclass(frozen=True)
@@ -80,140 +65,211 @@ class _Run:
 
     settings: Settings
     folder: Path
+    kept: Kept
     pool: Executor
     progress: Progress
     stop: Callable[[], bool]
     started: float = field(default_factory=time.monotonic)
-    peaks: list[float] = field(default_factory=list)
+    reused: dict[str, Any] = field(default_factory=dict)
 
     def gather(self, futures: dict[Future[Any], int], label: str, start: float, end: float) -> Iterator[tuple[int, Any]]:
         """Keys and results as they come, with progress between two shares of the whole; stops when asked to."""
         return gathered(futures, self.stop, lambda done, n: self.progress(label, start + (end - start) * done / n))
 
-
-def _masters(settings: Settings, folder: Path) -> Masters:
-    bias = master_frame(list(settings.bias), folder / "bias.npy", False) if settings.bias else None
-    dark = master_frame(list(settings.darks), folder / "dark.npy", False) if settings.darks else bias
-    flat = master_frame(list(settings.flats), folder / "flat.npy", True, bias) if settings.flats else None
-    return Masters(dark, flat)
+    def stage(self, name: str, key: str, make: Callable[[], Any]) -> Any:
+        """What a stage gives, kept or made anew; notes which."""
+        value, self.reused[name] = self.kept.made(key, make)
+        return value
 
 
-def _ordered(frames: list[Ingested]) -> list[Ingested]:
-    if all(f.time is not None for f in frames):
-        return sorted(frames, key=lambda f: (f.time or 0.0, f.path.name))
-    return sorted(frames, key=lambda f: f.path.name)
+@dataclass(frozen=True)
+class _Burst:
+    """All that is known of the frames before they are combined."""
+
+    frames: list[Ingested]
+    registration: Registration
+    mask: U8
+    mask_path: Path
+    stands: dict[int, Stance]
+    matches: list[Match]
+    closed: Closed
+
+    @property
+    def used(self) -> list[int]:
+        """Frames that go into the picture."""
+        return [i for i, a in enumerate(self.registration.alignments) if a.used]
 
 
-def _reference(frames: list[Ingested], wanted: str) -> int:
-    if wanted != "auto":
-        names = [f.path.name for f in frames]
-        if wanted not in names:
-            raise BadInput(f"reference {wanted!r} is not among the frames that could be read")
-        return names.index(wanted)
-    good = [i for i, f in enumerate(frames) if f.measure and f.measure.verdict != "drop"] or list(range(len(frames)))
-    return good[len(good) // 2]
+def _masters(settings: Settings, kept: Kept) -> tuple[Masters, str]:
+    """Master frames on disk, and the key of all calibration frames they come from."""
+    key = key_of("masters", *([stamp(p) for p in group] for group in (settings.bias, settings.darks, settings.flats)))
+
+    def made(paths: tuple[Path, ...], name: str, relative: bool, below: Path | None = None) -> Path | None:
+        path = kept.path(key, f".{name}.npy")
+        if not paths:
+            return None
+        return path if path.exists() else master_frame(list(paths), path, relative, below)
+
+    bias = made(settings.bias, "bias", False)
+    return Masters(made(settings.darks, "dark", False) or bias, made(settings.flats, "flat", True, bias)), key
 
 
-def _left_out(frames: list[Ingested], reference: int) -> dict[int, str]:
-    """Frames that cannot go into this stack, with the reason."""
-    widths = [f.measure.fwhm_px for f in frames if f.measure and f.measure.stars > 20]
-    typical = float(np.median(widths)) if widths else 0.0
-    base = frames[reference]
-    out = {}
-    for i, f in enumerate(frames):
-        assert f.measure is not None
-        if f.size != base.size or (f.pattern is None) != (base.pattern is None):
-            out[i] = f"{f.size[0]} x {f.size[1]} px {f.measure.kind}, the reference has another size or kind"
-        elif typical and f.measure.fwhm_px > SHAKEN_RATIO * typical:
-            out[i] = f"shaken or out of focus: stars {f.measure.fwhm_px:.1f} px wide against {typical:.1f}"
-    return out
+def _first_pass(run: _Run, paths: list[Path], masters: Masters, calibration: str, span: tuple[float, float], name: str) -> list[Ingested]:
+    """Frames read, cleaned and measured, or found kept; those that cannot be read say so."""
+    keys = [key_of("frame", stamp(p), calibration) for p in paths]
+    found = [run.kept.found(k) for k in keys]
+    whole = [f is not None and (f.error != "" or f.spill.exists()) for f in found]
+    futures = {run.pool.submit(ingest, p, run.kept.path(k, ".npy"), masters): i
+               for i, (p, k, ok) in enumerate(zip(paths, keys, whole, strict=True)) if not ok}
+    for i, done in run.gather(futures, "reading and finding stars", *span):
+        found[i] = done
+        run.kept.keep(keys[i], done)
+    run.reused[name] = sum(whole)
+    return [f for f in found if f is not None]
 
 
-def _registered(frames: list[Ingested], reference: int) -> tuple[list[Alignment], RotationModel | None]:
-    """Alignments of the frames that fit together, and the lens model when it explains them better."""
-    dropped = _left_out(frames, reference)
-    keep = [i for i in range(len(frames)) if i not in dropped]
-    stars = [frames[i].stars for i in keep]
-    times = np.array([frames[i].time if frames[i].time is not None else float(i) for i in keep], float)
-    if len(set(times.tolist())) < len(times):
-        times = np.arange(len(keep), dtype=float)
-    present = [s for s in stars if s is not None]
-    found = align(present, times, keep.index(reference))
-    model = fit_rotation(present, found, keep.index(reference), frames[reference].size, frames[reference].focal_px)
-    alignments = [Alignment(False, dropped.get(i, "")) for i in range(len(frames))]
-    for place, i in enumerate(keep):
-        alignments[i] = found[place]
-    if model is None:
-        return alignments, None
-    spread = [np.eye(3)] * len(frames)
-    for place, i in enumerate(keep):
-        spread[i] = model.rotations[place]
-    return _with_model(frames, alignments, replace(model, rotations=spread), reference)
+def _sky_mask(frames: list[Ingested], alignments: list[Alignment], near: list[int], reference: int) -> U8:
+    """Mask from the mean of unmoved frames, from the stars that moved with the sky, and from what did not move with it."""
+    chosen = [near[i] for i in np.linspace(0, len(near) - 1, min(MASK_FRAMES, len(near))).round().astype(int)]
+    planes = []
+    for i in chosen:
+        data = np.load(frames[i].spill, mmap_mode="r")
+        plane = green_half(data, p) if (p := frames[i].pattern) is not None else picture_half(np.asarray(data))
+        planes.append(np.asarray(plane - PEDESTAL, np.float32))
+    places = [s.xy[alignments[i].pairs[:, 0]] for i in near if (s := frames[i].stars) is not None]
+    homographies = [alignments[i].homography for i in chosen]
+    sure = not_sky(planes, homographies) if len(planes) > 2 and _travel(homographies, frames[reference].size) > LEAST_TRAVEL else None
+    return find_sky(np.asarray(np.mean(planes, axis=0), np.float32), np.concatenate(places), frames[reference].size, sure)
 
 
-def _with_model(frames: list[Ingested], alignments: list[Alignment], model: RotationModel,
-                reference: int) -> tuple[list[Alignment], RotationModel | None]:
-    """Use the lens model when it fits the stars about as well as a free homography for every frame."""
-    out, worse = [], 0
-    target = frames[reference].stars
-    assert target is not None
-    for i, (f, a) in enumerate(zip(frames, alignments, strict=True)):
-        if not a.used or i == reference or f.stars is None:
-            out.append(a)
-            continue
-        error = np.hypot(*(model.to_reference(i, f.stars.xy[a.pairs[:, 0]]) - target.xy[a.pairs[:, 1]]).T)
-        rms = float(np.sqrt(np.mean(np.sort(error)[:max(int(0.98 * len(error)), 1)] ** 2)))
-        worse += rms > 1.25 * a.residual_px + 0.02
-        places = f.stars.xy[a.pairs[:, 0]]
-        h, _ = cv2.findHomography(places, model.to_reference(i, places), 0)
-        out.append(Alignment(True, "", h, rms, a.pairs))
-    used = sum(a.used for a in alignments)
-    return (alignments, None) if worse > 0.2 * used else (out, model)
+def _travel(homographies: list[Any], size: tuple[int, int]) -> float:
+    """How far the sky's middle moves over the frames, px."""
+    there = [h @ np.array([size[0] / 2, size[1] / 2, 1.0]) for h in homographies]
+    places = np.array([p[:2] / p[2] for p in there])
+    return float(np.hypot(*np.ptp(places, axis=0)))
 
 
-def _sky_mask(frames: list[Ingested], alignments: list[Alignment], reference: int) -> npt.NDArray[np.uint8]:
-    """Mask from the mean of unmoved frames and from the stars that moved with the sky."""
-    used = [f for f, a in zip(frames, alignments, strict=True) if a.used]
-    chosen = used[::max(len(used) // MASK_FRAMES, 1)][:MASK_FRAMES]
-    total = None
-    for f in chosen:
-        data = np.load(f.spill, mmap_mode="r")
-        plane = green_half(data, f.pattern) if f.pattern is not None else picture_half(np.asarray(data))
-        total = plane if total is None else total + plane
-    assert total is not None
-    places = [f.stars.xy[a.pairs[:, 0]] for f, a in zip(frames, alignments, strict=True) if a.used and f.stars is not None]
-    return find_sky(np.asarray(total / len(chosen) - PEDESTAL, np.float32), np.concatenate(places), frames[reference].size)
-
-
-def _mask_for(settings: Settings, frames: list[Ingested], alignments: list[Alignment], reference: int) -> npt.NDArray[np.uint8]:
+def _mask_for(settings: Settings, frames: list[Ingested], registration: Registration) -> U8:
     """The mask of the settings: none at all, the user's own, or the one found."""
-    size = frames[reference].size[::-1]
-    if settings.ground == "none":
+    size = frames[registration.reference].size[::-1]
+    if settings.ground == "none" or (settings.method == "trails" and registration.model is None):
         return np.full(size, 255, np.uint8)
     if settings.mask is None:
-        return _sky_mask(frames, alignments, reference)
+        near = [i for i, a in enumerate(registration.alignments) if a.used and registration.groups.number[i] == 0]
+        return _sky_mask(frames, registration.alignments, near, registration.reference)
     own = cv2.imread(str(settings.mask), cv2.IMREAD_GRAYSCALE)
     if own is None or own.shape != size:
         raise BadInput(f"{settings.mask.name}: not a grey picture of {size[1]} x {size[0]} px, the reference's size")
     return np.asarray(own, np.uint8)
 
 
-def _closed(model: RotationModel, frames: list[Ingested], kept: list[int], alignments: list[Alignment]) -> Closed:
+def _closed(registration: Registration, frames: list[Ingested], kept: list[int]) -> Closed:
     """The pauses between the kept frames, closed; counted in places of the kept ones."""
+    assert registration.model is not None
     exposures = [m.exposure_s if (m := frames[i].measure) else None for i in kept]
-    return close(replace(model, rotations=[model.rotations[i] for i in kept]), exposures, [alignments[i].used for i in kept])
+    return close(registration.model.of(kept), exposures, [registration.alignments[i].used for i in kept])
 
 
-def _ground_sources(settings: Settings, used: list[Ingested], mask: npt.NDArray[np.uint8]) -> list[int]:
-    if settings.ground not in ("auto", "none"):
-        names = [f.path.name for f in used]
-        if Path(settings.ground).name not in names:
-            raise BadInput(f"ground frame {settings.ground!r} is not among the frames used")
-        return [names.index(Path(settings.ground).name)]
-    return list(range(len(used))) if settings.ground == "auto" and mask.min() < 255 else []
+def _known(run: _Run, frames: list[Ingested], frame_keys: list[str]) -> _Burst:
+    """Register, mask, look at the ground and match the light, each from what was kept where nothing changed."""
+    settings = run.settings
+    reference = reference_of(frames, settings.reference)
+    run.progress("aligning", 0.42)
+    base_key = key_of("register", frame_keys, frames[reference].path.name)
+    registration: Registration = run.stage("registration", base_key, lambda: register(frames, reference))
+    mask_key = key_of("mask", base_key, settings.ground == "none", settings.method == "trails",
+                      stamp(settings.mask) if settings.mask else None)
+    mask: U8 = run.stage("mask", mask_key, lambda: _mask_for(settings, frames, registration))
+    if (share := _in_ground(frames, registration, mask)) > MIRRORED:
+        run.progress("aligning again by the stars of the sky alone", 0.43)
+        base_key = key_of("again", mask_key)
+        registration = run.stage("registration_again", base_key, lambda: _by_the_sky(frames, mask, reference))
+        run.reused["mirrored"] = round(share, 3)
+    mask_path = run.folder / "mask.npy"
+    np.save(mask_path, mask)
+    if run.stop():
+        raise Cancelled
+    if settings.method == "trails":
+        return _trailing(settings, frames, registration, mask, mask_path)
+    mask_key = key_of("known", mask_key, base_key)
+    used = [i for i, a in enumerate(registration.alignments) if a.used]
+    run.progress("looking whether the ground held still", 0.43)
+
+    def look() -> dict[int, Stance]:
+        if mask.min() == 255:
+            return {i: Stance(known=False) for i in used}
+        cameras = [registration.camera(i, f.focal_px, f.size) for i, f in enumerate(frames)]
+        focal = registration.model.focal if registration.model else frames[reference].focal_px
+        return stances(run.pool, frames, used, reference, cameras, mask_path, focal)
+
+    stands = run.stage("ground", key_of("stands", mask_key), look)
+    plain = [Match()] * len(frames)
+    matches = plain if settings.match == "off" else run.stage(
+        "light", key_of("match", mask_key), lambda: match(frames, registration.alignments, reference, mask))
+    return _Burst(frames, registration, mask, mask_path, stands, matches, Closed())
 
 
-def _busiest_sky(grid: list[Tile], mask: npt.NDArray[np.uint8], size: tuple[int, int]) -> Tile:
+def _in_ground(frames: list[Ingested], registration: Registration, mask: U8) -> float:
+    """Share of the matched stars that lie in the ground: reflections in water, lamps."""
+    low = total = 0
+    for f, a in zip(frames, registration.alignments, strict=True):
+        if a.used and f.stars is not None and len(a.pairs) and f.size == frames[registration.reference].size:
+            x, y = np.round(f.stars.xy[a.pairs[:, 0]]).astype(int).T
+            low += int((mask[y.clip(0, mask.shape[0] - 1), x.clip(0, mask.shape[1] - 1)] < 128).sum())
+            total += len(x)
+    return low / max(total, 1)
+
+
+def _by_the_sky(frames: list[Ingested], mask: U8, reference: int) -> Registration:
+    """Registration by those stars alone that lie in the sky; its pairs count all stars."""
+    near = cv2.dilate(np.asarray(mask < 128, np.uint8), np.ones((31, 31), np.uint8))
+    fewer, numbers = [], []
+    for f in frames:
+        assert f.stars is not None
+        index = np.arange(len(f.stars))
+        if f.size == (mask.shape[1], mask.shape[0]):
+            x, y = np.round(f.stars.xy).astype(int).T
+            index = np.flatnonzero(near[y.clip(0, mask.shape[0] - 1), x.clip(0, mask.shape[1] - 1)] == 0)
+        fewer.append(replace(f, stars=f.stars.take(index)))
+        numbers.append(index)
+    found = register(fewer, reference)
+    whole = [replace(a, pairs=np.c_[numbers[i][a.pairs[:, 0]], numbers[reference][a.pairs[:, 1]]] if len(a.pairs) else a.pairs)
+             for i, a in enumerate(found.alignments)]
+    return replace(found, alignments=whole)
+
+
+def _trailing(settings: Settings, frames: list[Ingested], registration: Registration, mask: U8, mask_path: Path) -> _Burst:
+    """For trails every frame that fits in size is used as it lies."""
+    dropped = left_out(frames, registration.reference)
+    kept = [i for i in range(len(frames)) if i not in dropped]
+    closed = _closed(registration, frames, kept) if registration.model and settings.gaps == "close" else Closed()
+    still = replace(registration, alignments=[Alignment(i not in dropped, dropped.get(i, "")) for i in range(len(frames))])
+    return _Burst(frames, still, mask, mask_path, {i: Stance(known=False) for i in kept}, [Match()] * len(frames), closed)
+
+
+def _usable(run: _Run, burst: _Burst) -> tuple[Path, dict[int, Path]]:
+    """Usable sky of the reference's camera, and of the frames whose camera stood otherwise, as .npy files."""
+    common = run.folder / "usable.npy"
+    flat = burst.registration.model is None and run.settings.method == "trails"
+    np.save(common, np.full_like(burst.mask, 255) if flat else usable_sky(burst.mask))
+    own: dict[int, Path] = {}
+    seen: dict[bytes, Path] = {}
+    if burst.mask.min() == 255:
+        return common, own
+    for i, stand in burst.stands.items():
+        if stand.moved_px <= HELD_PX and np.allclose(stand.homography, np.eye(3), atol=1.0):
+            continue
+        name = np.round(stand.homography, 3).tobytes()
+        if name not in seen:
+            seen[name] = run.folder / f"usable-{i}.npy"
+            height, width = burst.mask.shape
+            moved = cv2.warpPerspective(burst.mask, np.linalg.inv(stand.homography), (width, height), borderMode=cv2.BORDER_REPLICATE)
+            np.save(seen[name], usable_sky(np.asarray(moved, np.uint8)))
+        own[i] = seen[name]
+    return common, own
+
+
+def _busiest_sky(grid: list[Tile], mask: U8, size: tuple[int, int]) -> Tile:
     """The tile nearest the middle that is all sky, or the one with most sky."""
     def rank(t: Tile) -> tuple[float, float]:
         share = float(mask[t.y:t.y + t.height:8, t.x:t.x + t.width:8].mean())
@@ -221,16 +277,25 @@ def _busiest_sky(grid: list[Tile], mask: npt.NDArray[np.uint8], size: tuple[int,
     return min(grid, key=rank)
 
 
-def _first_pass(run: _Run, paths: list[Path]) -> tuple[list[Ingested], list[Ingested]]:
-    """Frames that could be read, in order of time, and those that could not."""
-    masters = _masters(run.settings, run.folder)
-    futures = {run.pool.submit(ingest, p, run.folder / f"{i:04d}.npy", masters): i for i, p in enumerate(paths)}
-    done = dict(run.gather(futures, "reading and finding stars", 0.0, 0.4))
-    good = [done[i] for i in range(len(paths)) if not done[i].error]
-    bad = [done[i] for i in range(len(paths)) if done[i].error]
-    if not good:
-        raise BadInput("no frame could be read: " + "; ".join(b.error for b in bad[:5]))
-    return _ordered(good), bad
+def _plan(run: _Run, burst: _Burst, land: Land) -> tuple[Plan, list[tuple[int, float]]]:
+    """What every tile needs, and how noise falls with the number of frames."""
+    settings, used, frames = run.settings, burst.used, burst.frames
+    registration = burst.registration
+    usable, own = _usable(run, burst)
+    sources = [Source(frames[i].spill, frames[i].pattern, registration.alignments[i].homography, 1.0, burst.matches[i], own.get(i))
+               for i in used]
+    inner = registration.model.of(used) if registration.model else None
+    size, method = frames[used[0]].size, settings.method
+    if inner and method == "trails":
+        inner, sources = with_copies(inner, sources, burst.closed, settings.tail)
+    plan = Plan(sources, size, inner, burst.mask_path, usable, method, settings.kappa, None, land, used.index(registration.reference))
+    if method == "trails":
+        return replace(plan, noise=np.tile([1e9, 0.0], (3, 1))), []
+    run.progress("measuring noise", 0.46)
+    tile = _busiest_sky(tile_grid(size, len(sources)), burst.mask, size)
+    part = Tile(tile.x, tile.y, min(tile.width, NOISE_TILE), min(tile.height, NOISE_TILE))
+    noise, falls = run.pool.submit(sample_noise, plan, part).result()
+    return replace(plan, noise=noise if method in CLIPPING else np.tile([1e9, 0.0], (3, 1))), falls
 
 
 def _second_pass(run: _Run, plan: Plan, out: F32, rejected: F32) -> list[Done]:
@@ -248,85 +313,86 @@ def _second_pass(run: _Run, plan: Plan, out: F32, rejected: F32) -> list[Done]:
 
 def stack(paths: list[Path], out: Path, settings: Settings | None = None, pool: Executor | None = None,
           progress: Progress = lambda label, share: None, stop: Callable[[], bool] = lambda: False,
-          spill_root: Path | None = None) -> Result:
+          spill_root: Path | None = None, keep: Path | None = None) -> Result:
     """Stack frames (files or folders) into ``out`` (float32 linear RGB TIFF) with its mask beside it, and the share of samples
     left out (grey PNG, 255 times its square root, so that one sample of many is seen).
 
-    Values are camera RGB, 0 at black and 1 at white; colour data travel in the TIFF's description.
+    Values are camera RGB, 0 at black and 1 at white; colour data travel in the TIFF's description. What was worked out for
+    the frames stays in the folder ``keep``, and is used again by a later stack of the same files.
     Raises BadInput naming what was wrong, Cancelled when ``stop`` turns true.
     """
     settings = settings or Settings()
     files = frame_files(paths)
-    with tempfile.TemporaryDirectory(prefix="vinter-stack-", dir=spill_root) as folder:
+    with tempfile.TemporaryDirectory(prefix="vinter-stack-", dir=spill_root) as name:
+        folder = Path(name)
+        kept = Kept(keep or folder / "kept")
         if pool is not None:
-            return _stack(_Run(settings, Path(folder), pool, progress, stop), files, out)
+            return _stack(_Run(settings, folder, kept, pool, progress, stop), files, out)
         context = multiprocessing.get_context("spawn")
         with ProcessPoolExecutor(settings.workers, mp_context=context) as own:
-            return _stack(_Run(settings, Path(folder), own, progress, stop), files, out)
+            return _stack(_Run(settings, folder, kept, own, progress, stop), files, out)
+
+
+def _frames(run: _Run, files: list[Path]) -> tuple[list[Ingested], list[Ingested], list[Ingested], list[str]]:
+    """Frames that could be read in order of time, those that could not, the ground's own, and the keys of the first."""
+    masters, calibration = _masters(run.settings, run.kept)
+    grounds = [p for p in run.settings.ground_frames if run.settings.ground in ("own", "focus")]
+    own = {p.resolve() for p in grounds}
+    files = [p for p in files if p.resolve() not in own]
+    share = 0.4 * len(files) / max(len(files) + len(grounds), 1)
+    done = _first_pass(run, files, masters, calibration, (0.0, share), "frames")
+    land = _first_pass(run, grounds, masters, calibration, (share, 0.4), "ground_frames")
+    good, bad = [f for f in done if not f.error], [f for f in done if f.error]
+    if not good:
+        raise BadInput("no frame could be read: " + "; ".join(b.error for b in bad[:5]) if bad else "no frame of the sky is left")
+    good = in_order(good)
+    return good, bad, land, [key_of(stamp(f.path), calibration) for f in good]
+
+
+def _ground(run: _Run, burst: _Burst, grounds: list[Ingested]) -> Ground:
+    base = burst.frames[burst.registration.reference]
+    if grounds and burst.mask.min() < 255:
+        return own_ground(run.pool, run.settings, grounds, base, burst.mask, burst.mask_path, run.folder)
+    return ground_of(run.settings, burst.frames, burst.used, burst.stands, burst.mask)
 
 
 def _stack(run: _Run, files: list[Path], out: Path) -> Result:
     settings = run.settings
-    frames, unread = _first_pass(run, files)
-    reference = _reference(frames, settings.reference)
-    run.progress("aligning", 0.42)
-    still = settings.method == "trails"
-    alignments, model = _registered(frames, reference)
-    mask = (_mask_for(settings, frames, alignments, reference) if model or not still
-            else np.full(frames[reference].size[::-1], 255, np.uint8))
-    closed = Closed()
-    if still:
-        dropped = _left_out(frames, reference)
-        if model and settings.gaps == "close":
-            closed = _closed(model, frames, [i for i in range(len(frames)) if i not in dropped], alignments)
-        alignments = [Alignment(i not in dropped, dropped.get(i, "")) for i in range(len(frames))]
-    if run.stop():
-        raise Cancelled
-    used = [i for i, a in enumerate(alignments) if a.used]
-    plan = _plan(run, frames, alignments, used, reference, model, mask, closed)
+    frames, unread, grounds, keys = _frames(run, files)
+    burst = _known(run, frames, keys)
+    land = _ground(run, burst, grounds)
+    plan, falls = _plan(run, burst, land.land)
     width, height = plan.size
     picture = np.lib.format.open_memmap(run.folder / "picture.npy", "w+", np.float32, (height, width, 3))
-    rejected = np.lib.format.open_memmap(run.folder / "rejected.npy", "w+", np.float32, (height, width))
+    rejected: F32 = np.lib.format.open_memmap(run.folder / "rejected.npy", "w+", np.float32, (height, width))
     tiles = _second_pass(run, plan, picture, rejected)
     run.progress("writing", 0.96)
-    colour = frames[reference].colour
-    description = json.dumps({"vinter": "stack", "neutral": colour.neutral, "matrix": colour.matrix,
-                              "frames": len(used), "focal_px": model.focal if model else frames[reference].focal_px})
-    tifffile.imwrite(out, picture, photometric="rgb", description=description, compression=None)
+    base, model = frames[burst.registration.reference], burst.registration.model
+    widths = (0.0, 0.0) if settings.method == "trails" else _widths(base, picture)
+    sky = burst.mask[::4, ::4] > 250
+    share_out = float(rejected[::4, ::4][sky].mean()) if sky.any() else 0.0
+    mask, warp = burst.mask, base.warp if settings.lens == "auto" else None
+    straight: F32 = picture
+    if warp:
+        straight, rejected = warp.straightened(picture), np.asarray(warp.straightened(rejected))
+        mask = np.asarray(np.clip(warp.straightened(mask.astype(np.float32)) + 0.5, 0, 255), np.uint8)
+    description = json.dumps({"vinter": "stack", "neutral": base.colour.neutral, "matrix": base.colour.matrix,
+                              "frames": len(burst.used), "focal_px": model.focal if model else base.focal_px})
+    tifffile.imwrite(out, straight, photometric="rgb", description=description, compression=None)
     mask_path = out.with_suffix(".mask.png")
     cv2.imwrite(str(mask_path), mask)
     cv2.imwrite(str(out.with_suffix(".left-out.png")), np.round(255 * np.sqrt(np.clip(rejected, 0, 1))).astype(np.uint8))
-    report = reports.build(frames, unread, alignments, reference, model, settings.method, tiles,
-                           _widths(frames[reference], picture), mask)
-    sky = mask[::4, ::4] > 250
-    report["rejected_share"] = float(rejected[::4, ::4][sky].mean()) if sky.any() else 0.0
-    if still:
-        report["trails"] = {"gaps_closed": closed.gaps, "longest_gap_s": closed.longest_s, "left_open": closed.left_open,
-                            "copies": len(closed.copies), "tail": settings.tail, "moved": model is not None}
+    report = reports.build(frames, unread, burst.registration, settings.method, tiles, widths, burst.mask)
+    report |= {"rejected_share": share_out, "noise_by_count": falls, "ground": land.said, "reused": run.reused,
+               "straightened_px": round(warp.most_px(plan.size), 1) if warp else None,
+               **reports.of_frames(frames, burst.registration, burst.stands, burst.matches)}
+    if settings.method == "trails":
+        report["trails"] = {"gaps_closed": burst.closed.gaps, "longest_gap_s": burst.closed.longest_s, "left_open": burst.closed.left_open,
+                            "copies": len(burst.closed.copies), "tail": settings.tail, "moved": model is not None}
     report["seconds"] = round(time.monotonic() - run.started, 2)
     report["peak_rss_mb"] = round(max([anonymous_mb(), *(t.peak_mb for t in tiles)]), 1)
     run.progress("done", 1.0)
     return Result(out, mask_path, report)
-
-
-def _plan(run: _Run, frames: list[Ingested], alignments: list[Alignment], used: list[int], reference: int,
-          model: RotationModel | None, mask: npt.NDArray[np.uint8], closed: Closed) -> Plan:
-    mask_path, usable_path = run.folder / "mask.npy", run.folder / "usable.npy"
-    np.save(mask_path, mask)
-    np.save(usable_path, np.full_like(mask, 255) if model is None and run.settings.method == "trails" else usable_sky(mask))
-    sources = [Source(frames[i].spill, frames[i].pattern, alignments[i].homography) for i in used]
-    inner = replace(model, rotations=[model.rotations[i] for i in used]) if model else None
-    size, method = frames[used[0]].size, run.settings.method
-    if inner and method == "trails":
-        inner, sources = with_copies(inner, sources, closed, run.settings.tail)
-    plan = Plan(sources, size, inner, mask_path, usable_path, method, run.settings.kappa, None,
-                _ground_sources(run.settings, [frames[i] for i in used], mask), used.index(reference))
-    if run.settings.method not in ("clip", "median"):
-        return replace(plan, noise=np.tile([1e9, 0.0], (3, 1)))
-    run.progress("measuring noise", 0.46)
-    tile = _busiest_sky(tile_grid(size, len(sources)), mask, size)
-    part = Tile(tile.x, tile.y, min(tile.width, NOISE_TILE), min(tile.height, NOISE_TILE))
-    return replace(plan, noise=run.pool.submit(sample_noise, plan, part).result())
 
 
 def _widths(reference: Ingested, picture: F32) -> tuple[float, float]:

@@ -19,6 +19,8 @@ FEWEST = 12  # matched stars below which an alignment is not trusted
 WORST_RESIDUAL = 1.5  # px RMS above which it is not either
 BRIGHTEST = 250  # stars that vote for a first shift
 VOTE_REACH, VOTE_BIN = 260.0, 4.0  # px
+FAR_REACH, FAR_BIN = 1000.0, 10.0  # px, when the camera was knocked
+ROLLS = np.arange(-5, 5.1, 0.5)  # degrees it may have been turned by
 
 
 @dataclass(frozen=True)
@@ -49,17 +51,36 @@ def mutual_pairs(a: Array, b: Array, radius: float) -> npt.NDArray[np.intp]:
     return np.asarray(np.c_[index, nearest[index]], np.intp)
 
 
-def vote_shift(a: Array, b: Array) -> Array:
-    """The shift (homography) that most pairs of bright stars of a and b share."""
-    d = (b[None, :BRIGHTEST] - a[:BRIGHTEST, None]).reshape(-1, 2)
-    d = d[np.abs(d).max(axis=1) < VOTE_REACH]
-    bins = round(2 * VOTE_REACH / VOTE_BIN)
-    counts, ex, ey = np.histogram2d(d[:, 0], d[:, 1], bins=bins, range=[[-VOTE_REACH, VOTE_REACH]] * 2)
+def _most_votes(a: Array, b: Array, reach: float, cell: float) -> tuple[Array, float]:
+    """The shift that most pairs of a and b share, and its votes."""
+    d = (b[None] - a[:, None]).reshape(-1, 2)
+    d = d[np.abs(d).max(axis=1) < reach]
+    counts, ex, ey = np.histogram2d(d[:, 0], d[:, 1], bins=round(2 * reach / cell), range=[[-reach, reach]] * 2)
     smooth = cv2.blur(counts, (3, 3))
     i, j = np.unravel_index(int(np.argmax(smooth)), smooth.shape)
+    return np.array([(ex[i] + ex[i + 1]) / 2, (ey[j] + ey[j + 1]) / 2]), float(smooth[i, j])
+
+
+def vote_shift(a: Array, b: Array) -> Array:
+    """The shift (homography) that most pairs of bright stars of a and b share."""
     shift = np.eye(3)
-    shift[:2, 2] = (ex[i] + ex[i + 1]) / 2, (ey[j] + ey[j + 1]) / 2
+    shift[:2, 2], _ = _most_votes(a[:BRIGHTEST], b[:BRIGHTEST], VOTE_REACH, VOTE_BIN)
     return shift
+
+
+def vote_turn(a: Array, b: Array) -> Array:
+    """The turn about the stars' middle and the shift (homography) that most pairs share, for a camera that was knocked."""
+    a, b = a[:BRIGHTEST], b[:BRIGHTEST]
+    middle = a.mean(axis=0)
+    best, out = -1.0, np.eye(3)
+    for roll in np.radians(ROLLS):
+        c, s = np.cos(roll), np.sin(roll)
+        turned = np.array([[c, -s], [s, c]])
+        shift, votes = _most_votes((a - middle) @ turned.T + middle, b, FAR_REACH, FAR_BIN)
+        if votes > best:
+            best, out = votes, np.eye(3)
+            out[:2, :2], out[:2, 2] = turned, middle - turned @ middle + shift
+    return out
 
 
 def _refined(a: Array, b: Array, start: Array) -> Alignment:
@@ -149,6 +170,8 @@ def _align_one(xy: Array, target: Array, predicted: Array | None) -> Alignment:
     results = [_refined(xy, target, h) for h in starts[:1]]
     if not results[0].used or len(results[0].pairs) < 0.2 * min(len(xy), len(target)):
         results += [_refined(xy, target, h) for h in starts[1:]]
+    if not any(r.used for r in results):
+        results.append(_refined(xy, target, vote_turn(xy, target)))
     return max(results, key=lambda r: (r.used, len(r.pairs)))
 
 

@@ -7,24 +7,29 @@ minute; it is kept when it explains the stars better.
 """
 
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
 
 from vinter.core.frames.stars import Stars
+from vinter.core.stack.geometry import as_rotation, lifted, lowered, pixels, rays, small_turn, turn, vector_of
 from vinter.core.stack.register import Alignment
 
 Array = npt.NDArray[np.float64]
 MOST_PAIRS = 160  # of a frame, spread over the picture
 CELLS = 8
-REFRACTION = 1.02 / 60  # degrees, strength of R = 1.02' / tan(h + 10.3 / (h + 5.11))
 BETTER = 0.985  # share of the residual that freeing the zenith must leave to be kept
+BUMP_PX = 1.5  # a step of the camera below which it is taken to have stood still
 LEAST_ANGLE = 2e-4  # radians between the outermost frames: less motion does not constrain a lens
 
 
 @dataclass(frozen=True)
 class RotationModel:
-    """Lens (focal px, radial k1, centre px) and for every frame the rotation (3, 3) from it to the reference."""
+    """Lens (focal px, radial k1, centre px) and for every frame the rotation (3, 3) from it to the reference.
+
+    ``bumps`` are, for every frame, the rotation of the camera alone from that frame to the reference: what moved the ground.
+    """
 
     focal: float
     k1: float
@@ -32,70 +37,29 @@ class RotationModel:
     rotations: list[Array]
     rms: float
     zenith: Array | None = None
+    bumps: list[Array] | None = None
 
-    def _through(self, xy: Array, rotation: Array) -> Array:
+    def _through(self, xy: Array, rotation: Array, here: Array | None, there: Array | None) -> Array:
         v = rays(xy, self.focal, self.k1, self.centre)
-        if self.zenith is None:
+        if here is None or there is None:
             return pixels(v @ rotation.T, self.focal, self.k1, self.centre)
-        turned = lowered(v, self.zenith) @ rotation.T
-        return pixels(lifted(turned, self.zenith), self.focal, self.k1, self.centre)
+        return pixels(lifted(lowered(v, here) @ rotation.T, there), self.focal, self.k1, self.centre)
+
+    def _zenith_of(self, i: int) -> Array | None:
+        return self.zenith if self.zenith is None or self.bumps is None else np.asarray(self.bumps[i].T @ self.zenith)
 
     def to_frame(self, i: int, xy: Array) -> Array:
         """Pixels of frame i that show the reference's pixels (n, 2)."""
-        return self._through(xy, self.rotations[i].T)
+        return self._through(xy, self.rotations[i].T, self.zenith, self._zenith_of(i))
 
     def to_reference(self, i: int, xy: Array) -> Array:
         """Reference pixels that show frame i's pixels (n, 2)."""
-        return self._through(xy, self.rotations[i])
+        return self._through(xy, self.rotations[i], self._zenith_of(i), self.zenith)
 
-
-def rays(xy: Array, focal: float, k1: float, centre: tuple[float, float]) -> Array:
-    """Unit rays of distorted pixels, Newton on r (1 + k1 r^2)."""
-    d = (xy - np.array(centre)) / focal
-    rd = np.hypot(d[:, 0], d[:, 1])
-    r = rd.copy()
-    for _ in range(4):
-        r -= (r * (1 + k1 * r * r) - rd) / (1 + 3 * k1 * r * r)
-    scale = np.where(rd > 1e-12, r / np.maximum(rd, 1e-12), 1.0)
-    v = np.c_[d * scale[:, None], np.ones(len(d))]
-    return np.asarray(v / np.linalg.norm(v, axis=1, keepdims=True))
-
-
-def pixels(v: Array, focal: float, k1: float, centre: tuple[float, float]) -> Array:
-    """Distorted pixels of rays."""
-    u = v[:, :2] / v[:, 2:]
-    return np.asarray(np.array(centre) + focal * u * (1 + k1 * (u * u).sum(axis=1))[:, None])
-
-
-def _moved_up(v: Array, zenith: Array, lift: Array) -> Array:
-    """Rays moved towards the zenith by angles in radians."""
-    up = zenith - v * (v @ zenith)[:, None]
-    up /= np.maximum(np.linalg.norm(up, axis=1, keepdims=True), 1e-9)
-    return np.asarray(v * np.cos(lift)[:, None] + up * np.sin(lift)[:, None])
-
-
-def _refraction(sin_altitude: Array) -> Array:
-    h = np.maximum(np.degrees(np.arcsin(np.clip(sin_altitude, -1, 1))), -1.0)
-    return np.asarray(np.radians(np.maximum(REFRACTION / np.tan(np.radians(h + 10.3 / (h + 5.11))), 0)))
-
-
-def lifted(v: Array, zenith: Array) -> Array:
-    """Rays as the air shows them."""
-    return _moved_up(v, zenith, _refraction(v @ zenith))
-
-
-def lowered(v: Array, zenith: Array) -> Array:
-    """Rays without the air; the inverse of ``lifted`` to 0.1 arcsec above 1 degree."""
-    true = v
-    for _ in range(5):
-        true = _moved_up(v, zenith, -_refraction(true @ zenith))
-    return true
-
-
-def turn(axis: Array, angle: float) -> Array:
-    """Rotation (3, 3) by an angle about a unit axis."""
-    k = np.array([[0, -axis[2], axis[1]], [axis[2], 0, -axis[0]], [-axis[1], axis[0], 0]])
-    return np.asarray(np.eye(3) + np.sin(angle) * k + (1 - np.cos(angle)) * k @ k)
+    def of(self, which: list[int]) -> "RotationModel":
+        """The model of some of the frames."""
+        return replace(self, rotations=[self.rotations[i] for i in which],
+                       bumps=None if self.bumps is None else [self.bumps[i] for i in which])
 
 
 def _spread(xy: Array, size: tuple[int, int], most: int) -> npt.NDArray[np.intp]:
@@ -108,74 +72,218 @@ def _spread(xy: Array, size: tuple[int, int], most: int) -> npt.NDArray[np.intp]
     return order[np.argsort(rank, kind="stable")][:most]
 
 
-def _first_guess(alignments: list[Alignment], focal: float, centre: tuple[float, float]) -> tuple[Array, Array]:
-    """Pole and angles of the homographies taken as rotations of a pinhole of a focal length."""
-    k = np.array([[focal, 0, centre[0]], [0, focal, centre[1]], [0, 0, 1]])
-    vectors = []
-    for a in alignments:
-        u, _, vt = np.linalg.svd(np.linalg.inv(k) @ a.homography @ k)
-        r = u @ vt * np.linalg.det(u @ vt)
-        vectors.append(np.array([r[2, 1] - r[1, 2], r[0, 2] - r[2, 0], r[1, 0] - r[0, 1]]) / 2)
-    stacked = np.array(vectors)
-    axis = np.linalg.svd(stacked)[2][0]
-    return axis, stacked @ axis
+@dataclass(frozen=True)
+class Groups:
+    """Which frames the camera stood still for: numbers from 0, the reference's, and the camera's rotation (3, 3) from each
+    group to the reference's; ``rate`` is the sky's turn a second (axis times angle), None when it could not be told."""
+
+    number: list[int]
+    moved: list[Array]
+    rate: Array | None = None
 
 
-def fit_rotation(stars: list[Stars], alignments: list[Alignment], reference: int, size: tuple[int, int],
-                 focal: float) -> RotationModel | None:
-    """Fit the model to the matched stars of the aligned frames; None when motion or stars do not suffice.
+def find_bumps(alignments: list[Alignment], times: Array, clocked: bool, reference: int, size: tuple[int, int],
+               focal: float) -> Groups:
+    """Where the tripod was bumped: steps between frames that the sky's even turn does not explain.
 
-    focal is a first guess in px (30 % off is fine). Frames that are not used get the identity.
+    ``times`` in s when ``clocked``, else counts. Bumps under 1.5 px are not told from noise; frames that are not used belong to the
+    group of the last used one before them.
     """
-    used = [i for i, a in enumerate(alignments) if a.used and i != reference]
-    if len(used) < 2:
-        return None
-    centre = ((size[0] - 1) / 2, (size[1] - 1) / 2)
-    axis, angles = _first_guess([alignments[i] for i in used], focal, centre)
-    if np.ptp(np.r_[angles, 0.0]) < LEAST_ANGLE:
-        return None
+    n, centre = len(alignments), ((size[0] - 1) / 2, (size[1] - 1) / 2)
+    used = [i for i, a in enumerate(alignments) if a.used]
+    alone = Groups([0] * n, [np.eye(3)])
+    if len(used) < 4:
+        return alone
+    to_reference = {i: as_rotation(alignments[i].homography, focal, centre) for i in used}
+    steps = [(i, j, to_reference[j].T @ to_reference[i]) for i, j in pairwise(used)]
+    spans = np.array([times[j] - times[i] for i, j, _ in steps])
+    if (spans <= 0).any():
+        return alone
+    vectors = np.array([vector_of(s) for _, _, s in steps])
+    rate = np.median(vectors / spans[:, None], axis=0)
+    off = (vectors - rate * spans[:, None]) * focal
+    if not clocked:  # a pause of unknown length is no bump
+        along = rate / max(float(np.linalg.norm(rate)), 1e-12)
+        off -= np.outer(off @ along, along)
+    size_px = np.linalg.norm(off, axis=1)
+    usual = float(np.median(size_px))
+    bumped = size_px > max(BUMP_PX, 8 * usual)
+    if not bumped.any() or bumped.sum() > len(steps) / 3:
+        return Groups(alone.number, alone.moved, rate)
+    number, at, moved, camera = [0] * n, 0, [np.eye(3)], np.eye(3)
+    order = dict(zip([j for _, j, _ in steps], range(len(steps)), strict=True))
+    for i in range(n):
+        if i in order and bumped[order[i]]:
+            # what is left of the step when the sky's turn is taken out of it: the camera
+            camera = steps[order[i]][2] @ small_turn(rate * spans[order[i]]).T @ camera
+            at += 1
+            moved.append(camera)
+        number[i] = at
+    base = moved[number[reference]]
+    order_of = {number[reference]: 0}
+    for g in range(len(moved)):
+        order_of.setdefault(g, len(order_of))
+    out = [np.eye(3)] * len(moved)
+    for g, place in order_of.items():
+        out[place] = base @ moved[g].T
+    return Groups([order_of[g] for g in number], out, rate)
+
+
+def _first_guess(alignments: list[Alignment], cameras: list[Array], focal: float, centre: tuple[float, float]) -> tuple[Array, Array]:
+    """Pole and angles of the homographies taken as rotations of a pinhole of a focal length, the camera's own taken out."""
+    vectors = np.array([vector_of(as_rotation(a.homography, focal, centre) @ c.T) for a, c in zip(alignments, cameras, strict=True)])
+    axis = np.linalg.svd(vectors)[2][0]
+    return axis, vectors @ axis
+
+
+def _pairs(stars: list[Stars], alignments: list[Alignment], used: list[int], reference: int,
+           size: tuple[int, int]) -> tuple[Array, Array, npt.NDArray[np.intp]]:
+    """Places of matched stars in the frames and in the reference, and which used frame each belongs to."""
     parts = []
     for i in used:
         pairs = alignments[i].pairs
         pairs = pairs[_spread(stars[i].xy[pairs[:, 0]], size, MOST_PAIRS)]
         parts.append((stars[i].xy[pairs[:, 0]], stars[reference].xy[pairs[:, 1]]))
-    here, there = np.concatenate([p[0] for p in parts]), np.concatenate([p[1] for p in parts])
     which = np.repeat(np.arange(len(used)), [len(p[0]) for p in parts])
-    fits = [_fit(here, there, which, axis, angles, focal, centre, free) for free in (False, True)]
+    return np.concatenate([p[0] for p in parts]), np.concatenate([p[1] for p in parts]), which
+
+
+def _sane(model: RotationModel, focal: float) -> RotationModel | None:
+    return model if 0.3 < model.focal / focal < 3 and abs(model.k1) < 1 else None
+
+
+def fit_rotation(stars: list[Stars], alignments: list[Alignment], reference: int, size: tuple[int, int],
+                 focal: float, groups: Groups | None = None) -> RotationModel | None:
+    """Fit the model to the matched stars of the aligned frames; None when motion or stars do not suffice.
+
+    focal is a first guess in px (30 % off is fine). Frames that are not used get the identity. With ``groups`` the camera
+    may have been moved between them.
+    """
+    used = [i for i, a in enumerate(alignments) if a.used and i != reference]
+    if len(used) < 2:
+        return None
+    groups = groups or Groups([0] * len(alignments), [np.eye(3)])
+    centre = ((size[0] - 1) / 2, (size[1] - 1) / 2)
+    axis, angles = _first_guess([alignments[i] for i in used], [groups.moved[groups.number[i]] for i in used], focal, centre)
+    if np.ptp(np.r_[angles, 0.0]) < LEAST_ANGLE:
+        return None
+    start = _Start(*_pairs(stars, alignments, used, reference, size), axis, angles, focal, centre,
+                   np.array([groups.number[i] for i in used]), [vector_of(m) for m in groups.moved])
+    fits = [_fit(start, free) for free in (False, True)]
     best = fits[1] if fits[1].rms < BETTER * fits[0].rms else fits[0]
     rotations = [np.eye(3) for _ in alignments]
-    for i, rotation in zip(used, best.rotations, strict=True):
-        rotations[i] = rotation
-    return replace(best, rotations=rotations) if 0.3 < best.focal / focal < 3 and abs(best.k1) < 1 else None
+    cameras = dict(enumerate(groups.moved))
+    for place, i in enumerate(used):
+        rotations[i] = best.rotations[place]
+        if best.bumps:
+            cameras[groups.number[i]] = best.bumps[place]
+    bumps = [cameras[g] for g in groups.number]
+    return _sane(replace(best, rotations=rotations, bumps=bumps if len(groups.moved) > 1 else None), focal)
 
 
-def _fit(here: Array, there: Array, which: npt.NDArray[np.intp], axis: Array, angles: Array, focal: float,
-         centre: tuple[float, float], free_zenith: bool) -> RotationModel:
-    """Least squares over pairs of places; parameters: log focal, k1, pole (2), zenith (2), angles."""
+@dataclass(frozen=True)
+class _Start:
+    """What a fit starts from: pairs of places, the frame each belongs to, the pole, the frames' angles and groups."""
+
+    here: Array
+    there: Array
+    which: npt.NDArray[np.intp]
+    axis: Array
+    angles: Array
+    focal: float
+    centre: tuple[float, float]
+    group: npt.NDArray[np.intp]
+    moved: list[Array]
+
+
+def _fit(start: _Start, free_zenith: bool) -> RotationModel:
+    """Least squares over pairs of places; parameters: log focal, k1, pole (2), zenith (2), angles, cameras of the groups (3 each)."""
     from scipy.optimize import least_squares  # slow to load, and pool processes never fit
 
-    side = np.linalg.svd(axis[None])[2][1:]
+    here, there, which, centre, frames = start.here, start.there, start.which, start.centre, len(start.angles)
+    side = np.linalg.svd(start.axis[None])[2][1:]
+    more = len(start.moved) - 1
 
-    def unpack(p: Array) -> tuple[float, Array, Array | None, Array]:
-        pole = axis + p[2] * side[0] + p[3] * side[1]
+    def unpack(p: Array) -> tuple[float, Array, Array | None, Array, list[Array]]:
+        pole = start.axis + p[2] * side[0] + p[3] * side[1]
         height, roll = p[4], p[5]
         zenith = np.array([np.sin(roll) * np.cos(height), -np.cos(roll) * np.cos(height), np.sin(height)])
-        return focal * np.exp(p[0]), pole / np.linalg.norm(pole), zenith if free_zenith else None, p[6:]
+        cameras = [np.eye(3), *(small_turn(v) for v in p[6 + frames:].reshape(more, 3))]
+        return start.focal * np.exp(p[0]), pole / np.linalg.norm(pole), zenith if free_zenith else None, p[6:6 + frames], cameras
 
     def residual(p: Array) -> Array:
-        f, pole, zenith, turns = unpack(p)
+        f, pole, zenith, turns, cameras = unpack(p)
         v = rays(here, f, p[1], centre)
-        v = v if zenith is None else lowered(v, zenith)
+        for g, camera in enumerate(cameras):
+            mine = slice(None) if more == 0 else np.flatnonzero(start.group[which] == g)
+            part = v[mine] if zenith is None else lowered(v[mine], camera.T @ zenith)
+            v[mine] = part if g == 0 else part @ camera.T
         c, s = np.cos(turns[which])[:, None], np.sin(turns[which])[:, None]
         moved = v * c + np.cross(pole, v) * s + pole * (v @ pole)[:, None] * (1 - c)
         moved = moved if zenith is None else lifted(moved, zenith)
         prior = [] if free_zenith else [p[4], p[5]]
-        return np.concatenate([(pixels(moved, f, p[1], centre) - there).ravel(), prior])
+        # a group's own turn about the pole and its frames' angles say the same: the first guess of the angles decides
+        held = [0.05 * f * float(np.mean((turns - start.angles)[start.group == g])) for g in range(1, more + 1) if (start.group == g).any()]
+        return np.concatenate([(pixels(moved, f, p[1], centre) - there).ravel(), prior, held])
 
-    start = np.r_[0.0, 0.0, 0.0, 0.0, 0.35 if free_zenith else 0.0, 0.0, angles]
-    best = least_squares(residual, start, loss="soft_l1", f_scale=0.3, x_scale="jac", max_nfev=40)
-    f, pole, zenith, turns = unpack(best.x)
-    r = residual(best.x)[:2 * len(here)].reshape(-1, 2)
+    first = np.r_[0.0, 0.0, 0.0, 0.0, 0.35 if free_zenith else 0.0, 0.0, start.angles, np.concatenate([np.empty(0), *start.moved[1:]])]
+    best = least_squares(residual, first, loss="soft_l1", f_scale=0.3, x_scale="jac", max_nfev=40)
+    f, pole, zenith, turns, cameras = unpack(best.x)
+    rms = _trimmed_rms(residual(best.x)[:2 * len(here)].reshape(-1, 2))
+    mine = [cameras[g] for g in start.group]
+    return RotationModel(float(f), float(best.x[1]), centre, [turn(pole, float(a)) @ c for a, c in zip(turns, mine, strict=True)],
+                         rms, zenith, mine)
+
+
+def _trimmed_rms(r: Array) -> float:
+    """Root mean square of distances, the worst fiftieth left out."""
     error = np.sort((r**2).sum(axis=1))[:max(int(0.98 * len(r)), 1)]
-    return RotationModel(float(f), float(best.x[1]), centre, [turn(pole, float(a)) for a in turns],
-                         float(np.sqrt(error.mean())), zenith)
+    return float(np.sqrt(error.mean()))
+
+
+def fit_loose(stars: list[Stars], alignments: list[Alignment], reference: int, size: tuple[int, int], focal: float) -> RotationModel | None:
+    """One lens, but every frame turned as its own stars ask: for a camera that slips while it shoots.
+
+    Gauss-Newton over log focal, k1 and a small rotation a frame, with weights that fall beyond 0.3 px.
+    """
+    used = [i for i, a in enumerate(alignments) if a.used and i != reference]
+    if len(used) < 2:
+        return None
+    centre = ((size[0] - 1) / 2, (size[1] - 1) / 2)
+    here, there, which = _pairs(stars, alignments, used, reference, size)
+    turns = np.array([as_rotation(alignments[i].homography, focal, centre) for i in used])
+    lens = np.array([np.log(focal), 0.0])
+    n = len(used)
+
+    def residual(lens: Array, turns: Array) -> Array:
+        f = float(np.exp(lens[0]))
+        moved = np.einsum("nij,nj->ni", turns[which], rays(here, f, lens[1], centre))
+        return np.asarray(pixels(moved, f, lens[1], centre) - there)
+
+    for _ in range(12):
+        r = residual(lens, turns)
+        weight = 1 / np.sqrt(1 + (r / 0.3) ** 2)
+        small = 1e-5
+        shared = [(residual(lens + small * e, turns) - r) / small for e in np.eye(2)]
+        own = [(residual(lens, small_turn(np.array(small * np.eye(3)[axis])) @ turns) - r) / small for axis in range(3)]
+        matrix, right = np.zeros((2 + 3 * n, 2 + 3 * n)), np.zeros(2 + 3 * n)
+        for i in range(n):
+            mine = which == i
+            j = np.stack([c[mine].ravel() for c in (*shared, *own)], axis=1)
+            w = weight[mine].ravel()
+            at = np.r_[0, 1, 2 + 3 * i + np.arange(3)]
+            matrix[np.ix_(at, at)] += (j * w[:, None]).T @ j
+            right[at] -= j.T @ (w * r[mine].ravel())
+        matrix[np.diag_indices_from(matrix)] *= 1 + 1e-6
+        try:
+            step = np.linalg.solve(matrix, right)
+        except np.linalg.LinAlgError:
+            return None
+        lens = lens + np.clip(step[:2], -0.2, 0.2)
+        turns = np.array([small_turn(np.array(v, float)) for v in step[2:].reshape(n, 3)]) @ turns
+        if np.abs(step).max() < 1e-8:
+            break
+    rotations = [np.eye(3) for _ in alignments]
+    for place, i in enumerate(used):
+        rotations[i] = turns[place]
+    return _sane(RotationModel(float(np.exp(lens[0])), float(lens[1]), centre, rotations, _trimmed_rms(residual(lens, turns))), focal)

@@ -1,15 +1,17 @@
 """Second pass: one tile of the result from all frames. Memory is bounded by the tile, not by the take."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
 import numpy.typing as npt
 
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic
-from vinter.core.stack.combine import METHODS, combine, noise_model
+from vinter.core.stack.combine import METHODS, combine, match_into, noise_model
 from vinter.core.stack.ingest import anonymous_mb, quiet_worker
+from vinter.core.stack.matching import CLIPPED, Match
 from vinter.core.stack.rotation import RotationModel
 
 Array = npt.NDArray[np.float64]
@@ -22,12 +24,24 @@ PAD = 6
 
 @dataclass(frozen=True)
 class Source:
-    """One frame for the second pass: its spill file, Bayer pattern, homography to the reference, and how bright it counts."""
+    """One frame for the second pass: its spill file, Bayer pattern, homography to the reference, how bright it counts, what
+    brings it to the reference's light, and its own usable sky (.npy) when its camera stood otherwise."""
 
     spill: Path
     pattern: npt.NDArray[np.int64] | None
     homography: Array
-    weight: float = 1.0
+    fade: float = 1.0
+    match: Match = field(default_factory=Match)
+    usable: Path | None = None
+
+
+@dataclass(frozen=True)
+class Land:
+    """What the ground is made of: frames laid on the reference's ground by their homographies (none: no ground); with
+    ``shares`` (.npy, (n, height / 2, width / 2), summing to 1) each gives that share of a place, else their clipped mean does."""
+
+    sources: list[Source]
+    shares: Path | None = None
 
 
 @dataclass(frozen=True)
@@ -42,7 +56,7 @@ class Plan:
     method: str
     kappa: float
     noise: Array | None
-    ground: list[int]  # sources that make the ground; empty when there is none
+    land: Land
     reference: int
 
 
@@ -97,25 +111,41 @@ def _local_homography(plan: Plan, index: int, tile: Tile) -> Array:
     return np.asarray(cv2.getPerspectiveTransform(local.astype(np.float32), there.astype(np.float32)))
 
 
-def _warp_into(out: U16, plan: Plan, index: int, tile: Tile, usable: U8) -> None:
-    """A frame's samples on a tile, cubic; 0 where it has no sky to give."""
-    to_frame = _local_homography(plan, index, tile)
+def _warped(out: U16, source: Source, to_frame: Array, size: tuple[int, int], tile: Tile) -> tuple[int, int, int, int, Array] | None:
+    """A frame's samples on a tile, cubic, and the part of the frame they came from with the homography to it; None off the frame."""
     edge = np.array([[0, 0], [tile.width - 1, 0], [tile.width - 1, tile.height - 1], [0, tile.height - 1]], float)
     h = np.c_[edge, np.ones(4)] @ to_frame.T
     xy = h[:, :2] / h[:, 2:]
-    width, height = plan.size
     x0, y0 = (np.maximum(np.floor(xy.min(axis=0)).astype(int) - PAD, 0) // 2 * 2).tolist()
-    x1, y1 = (np.minimum(np.ceil(xy.max(axis=0)).astype(int) + PAD, [width, height]) // 2 * 2).tolist()
+    x1, y1 = (np.minimum(np.ceil(xy.max(axis=0)).astype(int) + PAD, list(size)) // 2 * 2).tolist()
     if x1 - x0 < 4 or y1 - y0 < 4:
         out[:] = 0
-        return
+        return None
     shift = np.array([[1, 0, -x0], [0, 1, -y0], [0, 0, 1]], float) @ to_frame
-    rgb = _colour_part(plan.sources[index], x0, y0, x1, y1)
+    rgb = _colour_part(source, x0, y0, x1, y1)
     cv2.warpPerspective(rgb, shift, (tile.width, tile.height), dst=out, flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP,
                         borderMode=cv2.BORDER_REPLICATE)
-    if plan.sources[index].weight < 1:
-        out[:] = np.maximum((out.astype(np.float32) - PEDESTAL) * plan.sources[index].weight + PEDESTAL, 0)
-    np.maximum(out, 1, out=out)
+    return x0, y0, x1, y1, shift
+
+
+def _lit(samples: U16, source: Source, tile: Tile, size: tuple[int, int]) -> None:
+    """Bring samples to the reference's light, and fade them, in place."""
+    if source.fade < 1:
+        samples[:] = np.maximum((samples.astype(np.float32) - PEDESTAL) * source.fade + PEDESTAL, 0)
+    np.maximum(samples, 1, out=samples)
+    if not source.match.plain:
+        ceiling = CLIPPED if source.match.scale < 0.9 else 1e9
+        match_into(samples, source.match.scale, source.match.surface, float(tile.x), float(tile.y), float(size[0]), float(size[1]), ceiling)
+
+
+def _sky_into(out: U16, plan: Plan, index: int, tile: Tile, usable: U8) -> None:
+    """A frame's samples on a tile; 0 where it has no sky to give."""
+    source = plan.sources[index]
+    part = _warped(out, source, _local_homography(plan, index, tile), plan.size, tile)
+    if part is None:
+        return
+    x0, y0, x1, y1, shift = part
+    _lit(out, source, tile, plan.size)
     fit = np.ascontiguousarray(usable[y0:y1, x0:x1])
     if fit.min() < 255:
         fit = cv2.warpPerspective(fit, shift, (tile.width, tile.height), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
@@ -126,20 +156,47 @@ def sky_cube(plan: Plan, tile: Tile) -> U16:
     """Aligned samples (n, height, width, 3) of a tile; the frame's own ground and borders are 0."""
     usable = np.load(plan.usable, mmap_mode="r")
     cube = np.empty((len(plan.sources), tile.height, tile.width, 3), np.uint16)
-    for i in range(len(plan.sources)):
-        _warp_into(cube[i], plan, i, tile, usable)
+    for i, source in enumerate(plan.sources):
+        _sky_into(cube[i], plan, i, tile, np.load(source.usable, mmap_mode="r") if source.usable else usable)
     return cube
 
 
-def still_cube(plan: Plan, tile: Tile, which: list[int]) -> U16:
-    """Samples of a tile of some frames, not moved."""
+def land_cube(sources: list[Source], size: tuple[int, int], tile: Tile) -> U16:
+    """Samples (n, height, width, 3) of the ground of a tile; frames that lie as the reference does are not interpolated."""
     x0, y0 = max(tile.x - PAD, 0) // 2 * 2, max(tile.y - PAD, 0) // 2 * 2
-    x1, y1 = min(tile.x + tile.width + PAD, plan.size[0]), min(tile.y + tile.height + PAD, plan.size[1])
+    x1, y1 = min(tile.x + tile.width + PAD, size[0]) // 2 * 2, min(tile.y + tile.height + PAD, size[1]) // 2 * 2
     inner = np.s_[tile.y - y0:tile.y - y0 + tile.height, tile.x - x0:tile.x - x0 + tile.width]
-    return np.stack([_colour_part(plan.sources[i], x0, y0, x1 // 2 * 2, y1 // 2 * 2)[inner] for i in which])
+    cube = np.empty((len(sources), tile.height, tile.width, 3), np.uint16)
+    for i, source in enumerate(sources):
+        if np.array_equal(source.homography, np.eye(3)):
+            cube[i] = _colour_part(source, x0, y0, x1, y1)[inner]
+        else:
+            to_frame = np.linalg.inv(source.homography) @ np.array([[1, 0, tile.x], [0, 1, tile.y], [0, 0, 1]])
+            _warped(cube[i], source, to_frame, size, tile)
+        _lit(cube[i], source, tile, size)
+    return cube
 
 
-def _noise_seen(cube: U16, halves: F32, count: npt.NDArray[np.uint16]) -> tuple[float, float]:
+def _scales(sources: list[Source], method: str) -> tuple[F32, F32]:
+    """Weights and relative noise of the frames; all 1 unless they differ enough to matter."""
+    spread = np.array([s.match.spread for s in sources], np.float32)
+    if spread.max() < 1.1 * spread.min():
+        spread = np.ones_like(spread)
+    weight = np.array([s.match.weight for s in sources], np.float32) if method == "weighted" else np.asarray(1 / spread**2, np.float32)
+    return weight, spread
+
+
+def _variance(weight: F32, spread: F32) -> float:
+    """Variance of a weighted mean of frames whose relative noise is ``spread``."""
+    w, r = weight.astype(float), spread.astype(float)
+    return float((w * w * r * r).sum() / w.sum() ** 2)
+
+
+def _robust(values: npt.NDArray[Any]) -> float:
+    return float(1.4826 * np.median(np.abs(values - np.median(values))))
+
+
+def _noise_seen(cube: U16, halves: F32, count: npt.NDArray[np.uint16], weight: F32, spread: F32) -> tuple[float, float]:
     """Noise of one aligned sample and of the stack by the same robust estimator, shares of full scale."""
     n = len(cube)
     if n < 4:
@@ -148,23 +205,53 @@ def _noise_seen(cube: U16, halves: F32, count: npt.NDArray[np.uint16]) -> tuple[
     full = count >= n - 1
     if full.sum() < 2000:
         return float("nan"), float("nan")
-
-    def robust(values: Array | F32) -> float:
-        return float(1.4826 * np.median(np.abs(values - np.median(values))))
-
-    steps = [robust((cube[i].astype(np.float32) - cube[i + 1])[full]) / np.sqrt(2)
+    steps = [_robust((cube[i].astype(np.float32) - cube[i + 1])[full]) / np.hypot(spread[i], spread[i + 1])
              for i in range(0, n - 1, max(n // 8, 1))]
-    even, odd = (n + 1) // 2, n // 2
-    half = robust(halves[full]) / np.sqrt(1 / even + 1 / odd) / np.sqrt(n)
+    parts = _variance(weight[::2], spread[::2]) + _variance(weight[1::2], spread[1::2])
+    half = _robust(halves[full]) * np.sqrt(_variance(weight, spread) / parts)
     return float(np.median(steps)) / SPAN, half / SPAN
 
 
-def _merge(cube: U16, plan: Plan) -> tuple[F32, F32, npt.NDArray[np.uint16]]:
+def noise_by_count(cube: U16, weight: F32, spread: F32) -> list[tuple[int, float]]:
+    """How noise falls while frames are added: counts, and the noise of the mean of so many, shares of full scale."""
+    part = cube[:, 1::2, 1::2, 1].astype(np.float32)
+    part = part[:, (part > 0).all(axis=0)]
+    if part.shape[0] < 2 or part.shape[1] < 1500:
+        return []
+    counts = sorted({k for k in (2, 3, 4, 6, 8, 12, 16, 24, 32, 48, 64, 96, 128, 200, len(cube)) if k <= len(cube)})
+    out = []
+    for k in counts:
+        w, r = weight[:k], spread[:k]
+        means = [np.average(part[h:k:2], axis=0, weights=w[h::2]) for h in (0, 1)]
+        parts = _variance(w[::2], r[::2]) + _variance(w[1::2], r[1::2])
+        out.append((k, _robust(np.asarray(means[0] - means[1])) * float(np.sqrt(_variance(w, r) / parts)) / SPAN))
+    return out
+
+
+def _merge(cube: U16, plan: Plan, sources: list[Source], method: str) -> tuple[F32, F32, npt.NDArray[np.uint16]]:
     shape = cube.shape[1:]
     out, halves, count = np.empty(shape, np.float32), np.empty(shape, np.float32), np.empty(shape, np.uint16)
     noise = plan.noise if plan.noise is not None else noise_model(cube)
-    combine(cube, METHODS[plan.method], plan.kappa, np.ascontiguousarray(noise), out, halves, count)
+    weight, spread = _scales(sources, method)
+    combine(cube, METHODS[method], plan.kappa, np.ascontiguousarray(noise), weight, spread, out, halves, count)
     return out, halves, count
+
+
+def _land(plan: Plan, tile: Tile, land: Land) -> F32:
+    """The ground of a tile."""
+    cube = land_cube(land.sources, plan.size, tile)
+    if land.shares is None:
+        return _merge(cube, plan, land.sources, "mean" if plan.method == "trails" else plan.method)[0]
+    shares = np.load(land.shares, mmap_mode="r")
+    y0, x0 = tile.y // 2, tile.x // 2
+    y1, x1 = -(-(tile.y + tile.height) // 2) + 1, -(-(tile.x + tile.width) // 2) + 1
+    out = np.zeros(cube.shape[1:], np.float32)
+    for i, samples in enumerate(cube):
+        part = np.asarray(shares[i, y0:y1, x0:x1], np.float32)
+        wide = cv2.resize(part, (2 * part.shape[1], 2 * part.shape[0]), interpolation=cv2.INTER_LINEAR)
+        share = wide[tile.y - 2 * y0:tile.y - 2 * y0 + tile.height, tile.x - 2 * x0:tile.x - 2 * x0 + tile.width]
+        out += share[..., None] * samples
+    return out
 
 
 def make_tile(plan: Plan, tile: Tile) -> Done:
@@ -178,24 +265,30 @@ def make_tile(plan: Plan, tile: Tile) -> Done:
     single, stacked, peak = float("nan"), float("nan"), 0.0
     if share.max() > 0:
         cube = sky_cube(plan, tile)
-        sky_rgb, halves, count = _merge(cube, plan)
+        sky_rgb, halves, count = _merge(cube, plan, plan.sources, plan.method)
         bare = count[..., 1] == 0
         given = np.count_nonzero(cube[..., 1], axis=0)
         rejected = np.where(given > 0, 1 - count[..., 1] / np.maximum(given, 1), 0).astype(np.float32)
         peak = anonymous_mb()
         if share.min() > 0.99:
-            single, stacked = _noise_seen(cube, halves, count)
+            single, stacked = _noise_seen(cube, halves, count, *_scales(plan.sources, plan.method))
         del cube
     # where no frame has sky to give (the feathered edge, the border) the unmoved frames stand in
-    still = plan.ground if share.min() < 1 and plan.ground else [plan.reference] if bare.any() else []
-    if still:
-        ground_rgb, _, _ = _merge(still_cube(plan, tile, still), replace(plan, method="mean") if plan.method == "trails" else plan)
+    land = plan.land if share.min() < 1 and plan.land.sources else Land([_at_rest(plan)]) if bare.any() else None
+    if land:
+        ground_rgb = _land(plan, tile, land)
         peak = max(peak, anonymous_mb())
     rgb = np.where(bare[..., None], ground_rgb, share * sky_rgb + (1 - share) * ground_rgb)
     return Done(tile, np.asarray((rgb - PEDESTAL) / SPAN, np.float32), rejected, single, stacked, peak)
 
 
-def sample_noise(plan: Plan, tile: Tile) -> Array:
-    """Noise model of the aligned samples of one tile."""
+def _at_rest(plan: Plan) -> Source:
+    """The reference as it lies."""
+    return replace(plan.sources[plan.reference], homography=np.eye(3))
+
+
+def sample_noise(plan: Plan, tile: Tile) -> tuple[Array, list[tuple[int, float]]]:
+    """Noise model of the aligned samples of one tile, and how noise falls with their count there."""
     quiet_worker()
-    return noise_model(sky_cube(plan, tile))
+    cube = sky_cube(plan, tile)
+    return noise_model(cube), noise_by_count(cube, *_scales(plan.sources, plan.method))

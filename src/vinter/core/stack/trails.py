@@ -62,6 +62,6 @@ def close(model: RotationModel, exposures: list[float | None], aligned: list[boo
 def with_copies(model: RotationModel, sources: list[Source], closed: Closed, tail: float) -> tuple[RotationModel, list[Source]]:
     """The model and sources of a picture of trails: frames unmoved, then the copies; the oldest darker by the share ``tail``."""
     last = max(len(sources) - 1, 1)
-    faded = [replace(s, weight=1 - tail * (1 - i / last)) for i, s in enumerate(sources)]
+    faded = [replace(s, fade=1 - tail * (1 - i / last)) for i, s in enumerate(sources)]
     rotations = [np.eye(3)] * len(sources) + [turned for _, turned in closed.copies]
     return replace(model, rotations=rotations), faded + [faded[i] for i, _ in closed.copies]

@@ -1,0 +1,74 @@
+"""Rays and pixels of a lens with one radial term, small rotations, and the air's lift."""
+
+import numpy as np
+import numpy.typing as npt
+
+Array = npt.NDArray[np.float64]
+REFRACTION = 1.02 / 60  # degrees, strength of R = 1.02' / tan(h + 10.3 / (h + 5.11))
+
+
+def rays(xy: Array, focal: float, k1: float, centre: tuple[float, float]) -> Array:
+    """Unit rays of distorted pixels, Newton on r (1 + k1 r^2)."""
+    d = (xy - np.array(centre)) / focal
+    rd = np.hypot(d[:, 0], d[:, 1])
+    r = rd.copy()
+    for _ in range(4):
+        r -= (r * (1 + k1 * r * r) - rd) / (1 + 3 * k1 * r * r)
+    scale = np.where(rd > 1e-12, r / np.maximum(rd, 1e-12), 1.0)
+    v = np.c_[d * scale[:, None], np.ones(len(d))]
+    return np.asarray(v / np.linalg.norm(v, axis=1, keepdims=True))
+
+
+def pixels(v: Array, focal: float, k1: float, centre: tuple[float, float]) -> Array:
+    """Distorted pixels of rays."""
+    u = v[:, :2] / v[:, 2:]
+    return np.asarray(np.array(centre) + focal * u * (1 + k1 * (u * u).sum(axis=1))[:, None])
+
+
+def _moved_up(v: Array, zenith: Array, lift: Array) -> Array:
+    """Rays moved towards the zenith by angles in radians."""
+    up = zenith - v * (v @ zenith)[:, None]
+    up /= np.maximum(np.linalg.norm(up, axis=1, keepdims=True), 1e-9)
+    return np.asarray(v * np.cos(lift)[:, None] + up * np.sin(lift)[:, None])
+
+
+def _refraction(sin_altitude: Array) -> Array:
+    h = np.maximum(np.degrees(np.arcsin(np.clip(sin_altitude, -1, 1))), -1.0)
+    return np.asarray(np.radians(np.maximum(REFRACTION / np.tan(np.radians(h + 10.3 / (h + 5.11))), 0)))
+
+
+def lifted(v: Array, zenith: Array) -> Array:
+    """Rays as the air shows them."""
+    return _moved_up(v, zenith, _refraction(v @ zenith))
+
+
+def lowered(v: Array, zenith: Array) -> Array:
+    """Rays without the air; the inverse of ``lifted`` to 0.1 arcsec above 1 degree."""
+    true = v
+    for _ in range(5):
+        true = _moved_up(v, zenith, -_refraction(true @ zenith))
+    return true
+
+
+def turn(axis: Array, angle: float) -> Array:
+    """Rotation (3, 3) by an angle about a unit axis."""
+    k = np.array([[0, -axis[2], axis[1]], [axis[2], 0, -axis[0]], [-axis[1], axis[0], 0]])
+    return np.asarray(np.eye(3) + np.sin(angle) * k + (1 - np.cos(angle)) * k @ k)
+
+
+def as_rotation(h: Array, focal: float, centre: tuple[float, float]) -> Array:
+    """The rotation nearest to a homography of a pinhole."""
+    k = np.array([[focal, 0, centre[0]], [0, focal, centre[1]], [0, 0, 1]])
+    u, _, vt = np.linalg.svd(np.linalg.inv(k) @ h @ k)
+    return np.asarray(u @ vt * np.linalg.det(u @ vt))
+
+
+def vector_of(r: Array) -> Array:
+    """Axis times angle of a small rotation."""
+    return np.array([r[2, 1] - r[1, 2], r[0, 2] - r[2, 0], r[1, 0] - r[0, 1]]) / 2
+
+
+def small_turn(vector: Array) -> Array:
+    """The rotation of an axis times an angle."""
+    angle = float(np.linalg.norm(vector))
+    return turn(vector / angle, angle) if angle > 1e-12 else np.eye(3)

@@ -1,0 +1,177 @@
+"""Did the tripod hold? How the ground lies in each frame against the reference, from the ground itself."""
+
+from concurrent.futures import Executor
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from vinter.core.frames.mosaic import PEDESTAL, green_half, picture_half
+from vinter.core.stack.geometry import small_turn
+from vinter.core.stack.ingest import Ingested, quiet_worker
+from vinter.core.stack.register import apply
+
+Array = npt.NDArray[np.float64]
+F32 = npt.NDArray[np.float32]
+U8 = npt.NDArray[np.uint8]
+WORKING_PX = 1000  # width at which the ground is compared
+EDGE_PX = 14  # of the working size, of sky above the ground that is taken along: the skyline is what shows best
+LEAST_LIKENESS = 0.55  # correlation below which the ground could not be compared
+HELD_PX = 0.7  # a corner of the ground that moved less has not moved
+MARGIN = 16  # working px kept around the part that is compared
+TRUSTED = 0.35  # of the motion, by which its parts may disagree
+AT_MOST = 12  # frames looked at before it is known that something moved
+
+
+@dataclass(frozen=True)
+class Stance:
+    """How the ground of one frame lies: homography (3, 3) from the frame's ground to the reference's, the most any corner of
+    it moved (px), its middle's shift (px, right and down), turn (degrees), the likeness that was reached (0 to 1), and the error
+    (px) by which its parts disagree."""
+
+    homography: Array = field(default_factory=lambda: np.eye(3))
+    moved_px: float = 0.0
+    shift: tuple[float, float] = (0.0, 0.0)
+    turn: float = 0.0
+    likeness: float = 1.0
+    known: bool = True
+    error_px: float = 0.0
+
+
+def ground_plane(spill: Path, pattern: npt.NDArray[np.int64] | None, linear: bool = False) -> tuple[F32, int]:
+    """Logarithm of a frame's brightness without stars and their reflections, small, and how many frame pixels one of its pixels is.
+
+    ``linear`` leaves the logarithm out: an edge out of focus stays in its place then."""
+    data = np.load(spill, mmap_mode="r")
+    plane = green_half(data, pattern) if pattern is not None else picture_half(np.asarray(data))
+    factor = max(round(plane.shape[1] / WORKING_PX), 1)
+    small = cv2.resize(plane, (plane.shape[1] // factor, plane.shape[0] // factor), interpolation=cv2.INTER_AREA)
+    calm = cv2.morphologyEx(cv2.medianBlur(small.astype(np.float32), 3), cv2.MORPH_OPEN, np.ones((7, 7), np.uint8))
+    light = np.maximum(calm - PEDESTAL, 0)
+    if linear:
+        return np.asarray(light / max(float(np.median(light)), 1.0), np.float32), 2 * factor
+    return np.asarray(np.log(light + max(0.05 * float(np.median(light)), 1.0)), np.float32), 2 * factor
+
+
+@dataclass(frozen=True)
+class View:
+    """A clean frame on disk with its pattern, its size (px) and its lens's focal length (px)."""
+
+    spill: Path
+    pattern: npt.NDArray[np.int64] | None
+    size: tuple[int, int]
+    focal: float
+
+
+def _turned_camera(wanted: Array, points: Array, view: View) -> Array:
+    """The homography of a camera that turned, nearest to a given one over some points: what a bump or a slip is."""
+    k = np.array([[view.focal, 0, (view.size[0] - 1) / 2], [0, view.focal, (view.size[1] - 1) / 2], [0, 0, 1]])
+    back, target, vector = np.linalg.inv(k), apply(wanted, points), np.zeros(3)
+
+    def off(v: Array) -> Array:
+        return (apply(k @ small_turn(v) @ back, points) - target).ravel()
+
+    for _ in range(4):
+        r = off(vector)
+        slopes = np.stack([(off(vector + 1e-6 * e) - r) / 1e-6 for e in np.eye(3)], axis=1)
+        vector = vector - np.linalg.lstsq(slopes, r, rcond=None)[0]
+    return np.asarray(k @ small_turn(vector) @ back)
+
+
+def _searched(here: F32, there: F32, reach: U8, guess: Array, kind: int) -> tuple[float, Array] | None:
+    """Likeness and homography from the reference to the frame (small pictures) that ECC finds; None when it finds none."""
+    laid = cv2.warpPerspective(here, guess, here.shape[::-1], flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)
+    rows, columns = np.flatnonzero(reach.any(axis=1)), np.flatnonzero(reach.any(axis=0))
+    y0, x0 = max(int(rows[0]) - MARGIN, 0), max(int(columns[0]) - MARGIN, 0)
+    part = np.s_[y0:int(rows[-1]) + MARGIN, x0:int(columns[-1]) + MARGIN]
+    try:
+        criteria = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 30, 1e-5)
+        likeness, warp = cv2.findTransformECC(there[part], laid[part], np.eye(2, 3, dtype=np.float32), kind, criteria, reach[part], 5)
+    except cv2.error:
+        return None
+    aside = np.array([[1, 0, -x0], [0, 1, -y0], [0, 0, 1]], float)
+    return float(likeness), np.asarray(guess @ np.linalg.inv(aside) @ np.vstack([warp, [0, 0, 1]]) @ aside, float)
+
+
+def _disagreement(here: F32, there: F32, reach: U8, guess: Array) -> float:
+    """How much three upright strips of the ground differ in what they still ask for, px of the small pictures; inf when fewer
+    than two can say. What sways, what mirrors the sky and a straight shore do not agree; ground that moved does."""
+    columns = np.flatnonzero(reach.any(axis=0))
+    asked = []
+    for part in np.array_split(columns, 3):
+        strip = np.zeros_like(reach)
+        strip[:, part] = reach[:, part]
+        step = _searched(here, there, strip, guess, cv2.MOTION_TRANSLATION) if strip.sum() > 200 else None
+        if step is not None and step[0] > LEAST_LIKENESS:
+            asked.append((np.linalg.inv(guess) @ step[1])[:2, 2])
+    return float(np.ptp(asked, axis=0).max()) if len(asked) > 1 else float("inf")
+
+
+def stance(view: View, base: View, mask: Path, start: Array, affine: bool = False) -> Stance:
+    """Where the ground of a frame lies in the reference; ``mask`` is the sky mask (.npy), ``start`` a first guess (3, 3).
+
+    What is sought is a turn of the camera; ``affine`` seeks any affine motion instead, as the picture's scale changes when
+    the focus is moved. Maximises the correlation over the ground and a strip of sky above it; errors on a textured ground
+    are 0.1 to 0.2 px. When the parts of the ground disagree the stance is unknown.
+    """
+    quiet_worker()
+    (here, factor), (there, _) = (ground_plane(v.spill, v.pattern, affine) for v in (view, base))
+    small = cv2.resize(np.asarray(np.load(mask, mmap_mode="r")[::2, ::2]), here.shape[::-1], interpolation=cv2.INTER_AREA)
+    ground = (small < 128).astype(np.uint8)
+    if ground.sum() < 200:
+        return Stance(known=False, likeness=0.0)
+    reach = cv2.dilate(ground, np.ones((2 * EDGE_PX + 1, 2 * EDGE_PX + 1), np.uint8))
+    y, x = np.nonzero(reach)
+    box = factor * np.array([[a, b] for a in np.linspace(x.min(), x.max(), 4) for b in np.linspace(y.min(), y.max(), 3)])
+    up = np.array([[factor, 0, factor / 2 - 0.5], [0, factor, factor / 2 - 0.5], [0, 0, 1]])
+    found: Array = np.asarray(np.linalg.inv(start), float)
+    likeness = 0.0
+    for _ in (0, 1):
+        step = _searched(here, there, reach, np.linalg.inv(up) @ found @ up, cv2.MOTION_AFFINE if affine else cv2.MOTION_EUCLIDEAN)
+        if step is None or step[0] < LEAST_LIKENESS:
+            return Stance(known=False, likeness=step[0] if step else 0.0)
+        likeness, found = step[0], up @ step[1] @ np.linalg.inv(up)
+        found = found if affine else _turned_camera(found, box, view)
+        if np.abs(apply(found, box) - box).max() < HELD_PX:
+            break
+    error = factor * _disagreement(here, there, reach, np.linalg.inv(up) @ found @ up) / 2
+    found = np.linalg.inv(np.asarray(found, np.float64))
+    off = apply(found, box) - box
+    middle = off.mean(axis=0)
+    if error > max(TRUSTED * float(np.hypot(*off.T).max()), HELD_PX):
+        return Stance(known=False, likeness=round(likeness, 4))
+    turned = float(np.degrees(np.arctan2(found[1, 0] - found[0, 1], found[0, 0] + found[1, 1])))
+    return Stance(found / found[2, 2], round(float(np.hypot(*off.T).max()), 3), (round(float(middle[0]), 3), round(float(middle[1]), 3)),
+                  round(turned, 4), round(likeness, 4), error_px=round(error, 3))
+
+
+def view_of(frame: Ingested, focal: float) -> View:
+    """A frame for comparing grounds."""
+    return View(frame.spill, frame.pattern, frame.size, focal)
+
+
+def stances(pool: Executor, frames: list[Ingested], used: list[int], reference: int, cameras: list[Array], mask: Path,
+            focal: float) -> dict[int, Stance]:
+    """How the ground lies in the used frames; when a dozen of them show that nothing moved, the rest is not looked at.
+
+    ``cameras`` are first guesses for every frame. Frames whose ground cannot be compared keep their first guess.
+    """
+    base = view_of(frames[reference], focal)
+    others = [i for i in used if i != reference]
+    sample = others[::max(len(others) // AT_MOST, 1)]
+
+    def found(which: list[int]) -> dict[int, Stance]:
+        futures = {i: pool.submit(stance, view_of(frames[i], focal), base, mask, cameras[i]) for i in which}
+        return {i: f.result() for i, f in futures.items()}
+
+    out = {reference: Stance(), **found(sample)}
+    if any(s.moved_px > HELD_PX for s in out.values()) or any(not np.allclose(cameras[i], np.eye(3)) for i in others):
+        out |= found([i for i in others if i not in out])
+    for i in used:
+        if i not in out:
+            out[i] = Stance(known=False)
+        elif not out[i].known:
+            out[i] = Stance(cameras[i], known=False, likeness=out[i].likeness)
+    return out
