@@ -141,9 +141,8 @@ def _files_of(folder: Path | None) -> tuple[Path, ...]:
 def _stack(a: argparse.Namespace) -> None:
     from vinter.core.stack.pipeline import Settings, stack
 
-    settings = Settings(a.method, ground=a.ground, reference=a.reference, workers=a.workers, darks=_files_of(a.darks),
-                        flats=_files_of(a.flats), bias=_files_of(a.bias), mask=a.mask,
-                        gaps=a.gaps, tail=a.tail)
+    settings = Settings(a.method, a.kappa, a.ground, a.reference, a.workers, _files_of(a.darks), _files_of(a.flats), _files_of(a.bias),
+                        a.mask, a.gaps, a.tail, a.match, a.lens, _files_of(a.ground_frames))
     if not a.out.parent.is_dir():
         raise BadInput(f"{a.out.parent}: no such folder")
     last = [""]
@@ -153,7 +152,7 @@ def _stack(a: argparse.Namespace) -> None:
             print(f"{100 * share:3.0f} % {label}", file=sys.stderr)
             last[0] = label
 
-    result = stack(a.files, a.out, settings, progress=progress)
+    result = stack(a.files, a.out, settings, progress=progress, keep=a.keep)
     text = json.dumps(result.report, indent=1)
     if a.report:
         a.report.write_text(text)
@@ -269,8 +268,13 @@ def _picture_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
     p = add("stack", _stack, "stack frames into one linear picture")
     p.add_argument("files", nargs="+", type=Path)
     p.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT.tif")
-    p.add_argument("--method", choices=["clip", "mean", "median", "trails"], default="clip")
-    p.add_argument("--ground", default="auto", metavar="auto|none|FILE")
+    p.add_argument("--method", choices=["clip", "weighted", "mean", "median", "trails"], default="clip")
+    p.add_argument("--kappa", type=_number, default=3.5, help="deviations beyond which a sample is left out")
+    p.add_argument("--ground", default="auto", metavar="auto|none|own|focus|FILE")
+    p.add_argument("--ground-frames", type=Path, metavar="DIR", help="the ground's own exposures, for --ground own or focus")
+    p.add_argument("--match", choices=["auto", "off"], default="auto", help="bring the frames to one brightness and background")
+    p.add_argument("--lens", choices=["auto", "off"], default="auto", help="apply the lens warp the files carry")
+    p.add_argument("--keep", type=Path, metavar="DIR", help="keep what is worked out, for the next stack of the same files")
     for name in ("darks", "flats", "bias"):
         p.add_argument(f"--{name}", type=Path, metavar="DIR")
     p.add_argument("--reference", default="auto", metavar="auto|NAME")

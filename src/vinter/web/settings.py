@@ -78,6 +78,7 @@ FILE_UPLOAD_TEMP_DIR = HOME / "incoming"
 FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
 DATA_UPLOAD_MAX_MEMORY_SIZE = 10 * 2**20
 UPLOAD_LIMIT = 400 * 2**20  # bytes of one uploaded frame
+KEPT_LIMIT = int(os.environ.get("VINTER_KEPT_MB", "12000")) * 2**20  # of what stacks worked out, over all takes
 WORKER_PROCESSES = int(os.environ.get("VINTER_WORKERS", min(os.cpu_count() or 1, 8)))
 FORECAST_URL = os.environ.get("VINTER_FORECAST", "")  # serve starts the shipped stand-in where this names nothing
 CLUSTER = os.environ.get("VINTER_CLUSTER", "")

@@ -125,6 +125,7 @@ urlpatterns = [
     path("takes/<int:pk>/stack/", stacks.new, name="stack-new"),
     path("stacks/<int:pk>/", stacks.stack, name="stack"),
     path("stacks/<int:pk>/again/", stacks.again, name="stack-again"),
+    path("stacks/<int:pk>/otherwise/", stacks.otherwise, name="stack-otherwise"),
     path("stacks/<int:pk>/paint/", painting.paint, name="paint"),
     path("stacks/<int:pk>/paint/try/", painting.attempt, name="paint-try"),
     path("stacks/<int:pk>/<str:which>/", stacks.file, name="stack-file"),

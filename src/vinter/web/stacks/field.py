@@ -1,7 +1,7 @@
 """Where a finished stack points, when its take was shot for a shot: solved from its stars, written as FITS and DNG."""
 
 import json
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
 import cv2
@@ -33,6 +33,8 @@ def solved(one: Stack) -> Solution | None:
     view = view_of(shot.core_lens, shot.pose, shot.portrait)
     if (view.width, view.height) != rgb.shape[1::-1]:
         return None
+    if report.get("straightened_px"):
+        view = replace(view, k1=0.0)
     return solve(stars.xy, view, shot.site.core(), float(row["time"]) + shot.shutter / 2)
 
 

@@ -1,15 +1,20 @@
 """The job of a stack."""
 
 import shutil
+from pathlib import Path
+from typing import Any
 
 import numpy as np
+from django.conf import settings
 
+from vinter.core.errors import BadInput
 from vinter.core.finish.scene import prepare, read_stack, save_scene
 from vinter.core.formats.pictures import write_jpeg
 from vinter.core.frames.look import gain_for, linear_of, stretched, thumbnail
 from vinter.core.frames.measure import clean
 from vinter.core.frames.reading import read_frame
 from vinter.core.frames.sorting import CALIBRATION
+from vinter.core.stack.kept import prune
 from vinter.core.stack.pipeline import Settings, stack
 from vinter.web.jobs.handlers import Tools
 from vinter.web.stacks.field import describe
@@ -26,20 +31,38 @@ def run_stack(pk: int, tools: Tools) -> None:
     one.folder.mkdir(parents=True)
     frames = list(Frame.objects.filter(pk__in=one.frames))
     masters = {sort: tuple(f.path for f in one.take.calibration(sort)) for sort in CALIBRATION}
-    wanted = Settings(one.method, one.kappa, one.ground, darks=masters["dark"], flats=masters["flat"], bias=masters["bias"],
-                      mask=one.own_mask if one.painted else None, gaps=one.gaps, tail=one.tail)
+    grounds = one.take.grounds() if one.ground in ("own", "focus") else []
+    wanted = Settings(one.method, one.kappa, _ground(one, frames), darks=masters["dark"], flats=masters["flat"], bias=masters["bias"],
+                      mask=one.own_mask if one.painted else None, gaps=one.gaps, tail=one.tail, match=one.match, lens=one.lens,
+                      ground_frames=tuple(f.path for f in grounds))
     result = stack([f.path for f in frames], one.picture, wanted, tools.pool,
-                   lambda label, share: tools.progress(label, 0.92 * share), tools.stop, one.folder)
+                   lambda label, share: tools.progress(label, 0.92 * share), tools.stop, one.folder, one.take.work)
     tools.progress("drawing before and after", 0.93)
     _looks(one, result.report["reference"])
-    names = {f.stored: f.name for f in frames}
-    for row in result.report["frames"]:
-        row["file"] = names.get(row["file"], row["file"])
-    result.report["reference"] = names.get(result.report["reference"], result.report["reference"])
-    one.report = result.report
+    one.report = named(result.report, {f.stored: f.name for f in [*frames, *grounds]})
+    prune(Path(settings.MEDIA_ROOT).glob("*/takes/*/work"), settings.KEPT_LIMIT)
     tools.progress("finding the field", 0.98)
     one.report["field"] = describe(one)
     one.save(update_fields=["report"])
+
+
+def _ground(one: Stack, frames: list[Frame]) -> str:
+    """What the core calls the ground: a word, or the stored name of a frame."""
+    if not one.ground.startswith("frame:"):
+        return one.ground
+    wanted = next((f for f in frames if f"frame:{f.pk}" == one.ground), None)
+    if wanted is None:
+        raise BadInput("the frame that was to give the ground is not among those stacked")
+    return wanted.stored
+
+
+def named(value: Any, names: dict[str, str]) -> Any:
+    """A report with the names people know in place of the stored ones."""
+    if isinstance(value, dict):
+        return {k: named(v, names) for k, v in value.items()}
+    if isinstance(value, list):
+        return [named(v, names) for v in value]
+    return names.get(value, value) if isinstance(value, str) else value
 
 
 def _looks(one: Stack, reference: str) -> None:
@@ -47,8 +70,11 @@ def _looks(one: Stack, reference: str) -> None:
     frame = read_frame(one.take.folder / reference)
     data, _ = clean(frame)
     rgb, mask, colour = read_stack(one.picture)
+    single = linear_of(data, frame.pattern)
+    if frame.warp and one.lens == "auto":
+        single = frame.warp.straightened(np.asarray(single, np.float32))
     gain = gain_for(float(np.median(rgb[::8, ::8, 1])))
-    write_jpeg(one.folder / "before.jpg", stretched(linear_of(data, frame.pattern), colour, gain), quality=90)
+    write_jpeg(one.folder / "before.jpg", stretched(single, colour, gain), quality=90)
     after = stretched(rgb, colour, gain)
     write_jpeg(one.folder / "after.jpg", after, quality=90)
     write_jpeg(one.folder / "small.jpg", thumbnail(after), quality=88)

@@ -1,5 +1,6 @@
 """Stacks: starting one, its report, before and after, downloads."""
 
+import shutil
 from pathlib import Path
 
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
@@ -8,14 +9,14 @@ from django.views.decorators.http import require_POST
 
 import vinter
 from vinter.core.errors import BadInput
-from vinter.core.stack.pipeline import Settings
 from vinter.web.chain import head
 from vinter.web.jobs.models import Job, enqueue, latest
 from vinter.web.owned import owned
-from vinter.web.stacks.drawing import residual_bars
+from vinter.web.stacks.drawing import drawn
 from vinter.web.stacks.field import KINDS, write
+from vinter.web.stacks.forms import WayForm, of_stack
 from vinter.web.stacks.models import Stack
-from vinter.web.takes.models import Take
+from vinter.web.takes.models import Frame, Take
 
 FILES = {"before": ("before.jpg", "image/jpeg"), "after": ("after.jpg", "image/jpeg"), "small": ("small.jpg", "image/jpeg"),
          "mask": ("stack.mask.png", "image/png"), "left-out": ("stack.left-out.png", "image/png"), "tiff": ("stack.tif", "image/tiff"),
@@ -33,19 +34,31 @@ def stacks(request: HttpRequest) -> HttpResponse:
 def new(request: HttpRequest, pk: int) -> HttpResponse:
     """Stack the kept frames of a take."""
     take = owned(Take, request, pk)
-    frames = take.kept()
+    return _begun(request, take, take.kept())
+
+
+def _begun(request: HttpRequest, take: Take, frames: list[Frame], mask: Stack | None = None) -> HttpResponse:
+    """A new stack as the form says, queued; with another's painted mask when there is one."""
     if not frames:
         raise BadInput(f"{take.title}: no frame is kept, so there is nothing to stack")
-    try:
-        kappa, tail = float(request.POST.get("kappa", "3.5")), float(request.POST.get("tail", "0"))
-    except ValueError as error:
-        raise BadInput("kappa and tail must be numbers") from error
-    method, ground, gaps = (request.POST.get(key, usual) for key, usual in (("method", "clip"), ("ground", "auto"), ("gaps", "close")))
-    Settings(method, kappa, ground, gaps=gaps, tail=tail)
-    one = Stack.objects.create(owner=request.user, take=take, method=method, kappa=kappa, ground=ground, gaps=gaps, tail=tail,
-                               frames=[f.pk for f in frames], version=vinter.__version__)
+    form = WayForm(take, frames, request.POST)
+    if not form.is_valid():
+        raise BadInput("; ".join(f"{form.fields[name].label}: {words[0]}" for name, words in form.errors.items()))
+    one = Stack.objects.create(owner=request.user, take=take, **form.cleaned_data, frames=[f.pk for f in frames],
+                               painted=mask is not None, version=vinter.__version__)
+    if mask is not None:
+        one.own_mask.parent.mkdir(parents=True, exist_ok=True)
+        shutil.copyfile(mask.own_mask, one.own_mask)
     enqueue(request.user, "stack", one.pk)
     return redirect("stack", one.pk)
+
+
+@require_POST
+def otherwise(request: HttpRequest, pk: int) -> HttpResponse:
+    """The same frames stacked in another way, beside the first; what did not change is not worked out again."""
+    one = owned(Stack, request, pk)
+    frames = list(Frame.objects.filter(pk__in=one.frames, take=one.take))
+    return _begun(request, one.take, frames, one if one.painted and one.own_mask.is_file() else None)
 
 
 @require_POST
@@ -63,7 +76,8 @@ def stack(request: HttpRequest, pk: int) -> HttpResponse:
     ready = one.report is not None and (job is None or job.state == Job.DONE)
     return render(request, "stacks/stack.html", {
         "stack": one, "job": job, "ready": ready, "report": one.report if ready else None,
-        "bars": residual_bars(one.report) if ready and one.report else None, "finishes": one.finish_set.all(),
+        "drawn": drawn(one.report) if ready and one.report else None, "finishes": one.finish_set.all(),
+        "way": WayForm(one.take, list(Frame.objects.filter(pk__in=one.frames)), initial=of_stack(one)) if ready else None,
         "left_out": (one.folder / FILES["left-out"][0]).is_file(),
         **head("Stack", stack=one, context=one.take.title)})
 

@@ -47,6 +47,15 @@ class Take(models.Model):
         """Frames that go into a stack."""
         return [f for f in self.frame_set.all() if f.goes_in and f.sort not in CALIBRATION]
 
+    def grounds(self) -> "list[Frame]":
+        """Exposures of the ground that can be read and were not dropped."""
+        return [f for f in self.frame_set.all() if f.sort == "ground" and not f.error and f.decision != Frame.DROP]
+
+    @property
+    def work(self) -> Path:
+        """What stacks of it worked out; can be thrown away."""
+        return self.folder / "work"
+
     def calibration(self, sort: str) -> "list[Frame]":
         """Its darks, flats or bias frames that can be read and were not dropped."""
         return [f for f in self.frame_set.all() if f.sort == sort and not f.error and f.decision != Frame.DROP]

@@ -16,6 +16,7 @@ from vinter.web.chain import head
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned
 from vinter.web.shots.models import Shot
+from vinter.web.stacks.forms import WayForm
 from vinter.web.takes.intake import Refused, partial, room_for, taken_in
 from vinter.web.takes.models import Frame, Take
 
@@ -56,7 +57,7 @@ def take(request: HttpRequest, pk: int) -> HttpResponse:
         frames.sort(key=lambda f: (f.measure or {}).get(ORDERS[sort], 0), reverse=sort in ("width", "shape", "background"))
     return render(request, "takes/take.html", {
         "take": one, "frames": frames, "job": job, "stacks": one.stack_set.all(), "sort": sort, "sorts": ORDERS, "kinds": SORTS,
-        "kept": len(one.kept()), "filming": latest("film", one.pk), "filmed": one.film.is_file(),
+        "kept": len(one.kept()), "way": WayForm(one, one.kept()), "filming": latest("film", one.pk), "filmed": one.film.is_file(),
         **head("Takes", take=one, context=one.title)})
 
 
