@@ -19,6 +19,7 @@ from vinter.web.sites import map as site_map
 from vinter.web.sites import views as sites
 from vinter.web.skyline import stand as stands
 from vinter.web.skyline import views as skylines
+from vinter.web.stacks import compare as comparing
 from vinter.web.stacks import painting
 from vinter.web.stacks import views as stacks
 from vinter.web.takes import views as takes
@@ -125,6 +126,7 @@ urlpatterns = [
     path("takes/<int:pk>/stack/", stacks.new, name="stack-new"),
     path("stacks/<int:pk>/", stacks.stack, name="stack"),
     path("stacks/<int:pk>/again/", stacks.again, name="stack-again"),
+    path("compare/", comparing.compare, name="compare"),
     path("stacks/<int:pk>/otherwise/", stacks.otherwise, name="stack-otherwise"),
     path("stacks/<int:pk>/paint/", painting.paint, name="paint"),
     path("stacks/<int:pk>/paint/try/", painting.attempt, name="paint-try"),

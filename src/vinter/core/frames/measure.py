@@ -27,7 +27,8 @@ ROUND = 1.06  # elongation that noise gives round stars
 class Measure:
     """What a frame shows. Lengths in px, background and noise as shares of full scale.
 
-    ``structure`` is the detail at 16 to 50 px over the level: near 0 in a flat, large over ground; ``shapes`` the stars' over the frame.
+    ``structure`` is the detail at 16 to 50 px over the level: near 0 in a flat, large over ground; ``shapes`` the stars' over the frame;
+    ``f35`` the 35 mm equivalent focal length the file names.
     """
 
     file: str
@@ -52,6 +53,7 @@ class Measure:
     structure: float = 0.0
     shapes: list[Cell] = field(default_factory=list)
     shapes_say: str = ""
+    f35: float | None = None
 
 
 def clean(frame: Frame, dark: F32 | None = None, flat: F32 | None = None) -> tuple[U16, F32]:
@@ -137,7 +139,7 @@ def measure(frame: Frame, cleaned: tuple[U16, F32] | None = None,
     m = Measure(frame.path.name, frame.kind, *frame.size, frame.meta.iso, frame.meta.exposure_s, frame.meta.time,
                 len(detection.stars), round(fwhm, 2), round(stretch, 2), round(trail, 1), round(level, 5), round(float(noise), 5),
                 round(clipped, 6), len(detection.streaks), raw, why, structure=round(_structure(plane), 4),
-                shapes=grid, shapes_say=told(grid))
+                shapes=grid, shapes_say=told(grid), f35=frame.meta.f35)
     return _judged(replace(m, raw_reasons=[*m.raw_reasons, *frame.notes]))
 
 

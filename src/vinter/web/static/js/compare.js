@@ -1,0 +1,63 @@
+// Two pictures at one angular scale: what is dragged in one moves in both, by the same angle.
+"use strict";
+
+(() => {
+  const pair = document.getElementById("pair");
+  if (!pair) return;
+  const sides = [...pair.querySelectorAll(".viewer")].map((box) => ({ box, image: box.querySelector("img"), scale: Number(box.dataset.scale) }));
+  const finest = Math.min(...sides.map((s) => s.scale));
+  const state = { x: 0, y: 0, zoom: 1, flipped: false }; // x, y in arcseconds from the middle of each picture
+  const said = document.getElementById("magnified");
+
+  function arrange() {
+    for (const { box, image, scale } of sides) {
+      const size = state.zoom * (scale / finest);
+      image.style.width = `${image.naturalWidth * size}px`;
+      image.style.left = `${box.clientWidth / 2 - (image.naturalWidth / 2 + state.x / scale) * size}px`;
+      image.style.top = `${box.clientHeight / 2 - (image.naturalHeight / 2 + state.y / scale) * size}px`;
+      image.style.imageRendering = size >= 1 ? "pixelated" : "auto";
+    }
+    said.textContent = `The finer one at ${Math.round(100 * state.zoom)} %, the other at ${Math.round((100 * state.zoom * Math.max(...sides.map((s) => s.scale))) / finest)} %. Drag to move both, f flips.`;
+  }
+
+  function flip() {
+    state.flipped = !state.flipped;
+    const [one, other] = sides;
+    one.image.src = state.flipped ? other.box.dataset.picture : one.box.dataset.picture;
+    one.scale = Number((state.flipped ? other : one).box.dataset.scale);
+    one.box.querySelector(".tag").textContent = (state.flipped ? other : one).image.alt;
+  }
+
+  pair.addEventListener("pointerdown", (e) => pair.setPointerCapture(e.pointerId));
+  pair.addEventListener("pointermove", (e) => {
+    if (!e.buttons) return;
+    state.x -= (e.movementX * finest) / state.zoom;
+    state.y -= (e.movementY * finest) / state.zoom;
+    arrange();
+  });
+  pair.addEventListener("wheel", (e) => {
+    e.preventDefault();
+    state.zoom = Math.max(0.1, Math.min(4, state.zoom * (e.deltaY < 0 ? 1.25 : 0.8)));
+    arrange();
+  }, { passive: false });
+  document.addEventListener("keydown", (e) => {
+    if (e.target.matches("input, select, textarea")) return;
+    const step = (60 * finest) / state.zoom;
+    if (e.key === "ArrowLeft") state.x -= step;
+    else if (e.key === "ArrowRight") state.x += step;
+    else if (e.key === "ArrowUp") state.y -= step;
+    else if (e.key === "ArrowDown") state.y += step;
+    else if (e.key === "+") state.zoom = Math.min(4, state.zoom * 1.25);
+    else if (e.key === "-") state.zoom = Math.max(0.1, state.zoom * 0.8);
+    else if (e.key === "0") Object.assign(state, { x: 0, y: 0, zoom: 1 });
+    else if (e.key === "f") { flip(); e.preventDefault(); return; }
+    else return;
+    e.preventDefault();
+    arrange();
+  });
+  for (const { box, image } of sides) {
+    image.addEventListener("load", arrange);
+    image.src = box.dataset.picture;
+  }
+  window.addEventListener("resize", arrange);
+})();
