@@ -21,8 +21,11 @@ class Value:
 
 @dataclass(frozen=True)
 class Sight:
-    """What a picture shows. Scale in arcsec a px; width of the stars in arcmin; grain: noise of a patch of
-    sky 10 arcmin square as a share of its brightness; stars a square degree of the whole picture; ``scale_from`` says where the scale comes from."""
+    """What a picture shows.
+
+    Scale in arcsec a px and where it comes from; width of the stars in arcmin; grain: noise of a patch of sky 10 arcmin square
+    as a share of its brightness; stars found a square degree of the whole picture; how many frames it was made of.
+    """
 
     scale: Value
     scale_from: str
@@ -61,12 +64,14 @@ def sight(size: tuple[int, int], scale: Value, scale_from: str, fwhm_px: float, 
 def told(a: Sight, b: Sight) -> list[str]:
     """What the comparison says in words; what lies within the errors is called alike."""
     out = []
-    figures = ("stars", a.width, b.width, "wider", "narrower"), ("sky", a.grain, b.grain, "grainier", "smoother")
-    for name, one, other, more, less in figures:
+    same_scale = a.scale_from == b.scale_from and abs(a.scale.value / b.scale.value - 1) < 1e-6  # its error then falls out
+    scale_error = 0.0 if same_scale else hypot(a.scale.error / a.scale.value, b.scale.error / b.scale.value)
+    figures = ("stars", a.width, b.width, "wider", "narrower", WIDTH_ERROR), ("sky", a.grain, b.grain, "grainier", "smoother", NOISE_ERROR)
+    for name, one, other, more, less, own in figures:
         if one.value <= 0 or other.value <= 0:
             continue
         ratio = other.value / one.value
-        error = ratio * hypot(one.error / one.value, other.error / other.value)
+        error = ratio * hypot(own * sqrt(2), scale_error)
         if abs(ratio - 1) <= 2 * error:
             out.append(f"The {name} {'are' if name == 'stars' else 'is'} alike within the errors: {ratio:.2f} ± {error:.2f} times.")
         else:

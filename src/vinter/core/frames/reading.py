@@ -125,7 +125,7 @@ def _with_corrections(frame: Frame, plain: PlainBayer | None) -> Frame:
     """A frame with the gain map (of a mosaic) and the lens warp its file carries, turned upright like its data."""
     turn = plain.orientation if plain is not None and plain.orientation in UPRIGHT else frame.meta.orientation
     turned = turn in (5, 6, 7, 8)
-    height, width = frame.data.shape[::-1] if turned else frame.data.shape
+    height, width = frame.data.shape[1::-1] if turned else frame.data.shape[:2]
     found = corrections(frame.path, height, width)
     if found.shading is None and not found.notes:
         return frame

@@ -42,7 +42,9 @@ def probe(path: Path, label: str) -> None:
     except subprocess.TimeoutExpired as error:
         raise BadInput(f"{label}: took too long to open") from error
     if done.returncode == 2:
-        raise BadInput(done.stderr.strip().replace(path.name, label) or f"{label}: cannot be read")
+        # the decoding libraries chat on the same channel, with the file's whole path: the last line is ours
+        lines = [line for line in done.stderr.splitlines() if line.strip()] or [f"{label}: cannot be read"]
+        raise BadInput(lines[-1].replace(path.name, label))
     if done.returncode:
         raise BadInput(f"{label}: opening it needs more memory or time than a frame may take")
 

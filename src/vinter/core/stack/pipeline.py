@@ -383,6 +383,8 @@ def _stack(run: _Run, files: list[Path], out: Path) -> Result:
     cv2.imwrite(str(mask_path), mask)
     cv2.imwrite(str(out.with_suffix(".left-out.png")), np.round(255 * np.sqrt(np.clip(rejected, 0, 1))).astype(np.uint8))
     report = reports.build(frames, unread, burst.registration, settings.method, tiles, widths, burst.mask)
+    if report["noise_gain"] is None and len(falls) > 1 and settings.method != "trails":  # no tile was all sky: the sample tells
+        report["noise_gain"] = round(falls[0][1] * float(np.sqrt(falls[0][0])) / falls[-1][1], 3)
     report |= {"rejected_share": share_out, "noise_by_count": falls, "ground": land.said, "reused": run.reused,
                "straightened_px": round(warp.most_px(plan.size), 1) if warp else None,
                **reports.of_frames(frames, burst.registration, burst.stands, burst.matches)}

@@ -2,6 +2,15 @@
 "use strict";
 
 (() => {
+  // What was refused is told again after the page has gone on to measuring, until the next files are sent.
+  const told = document.getElementById("refused"), refused = [];
+  const tell = (lines) => {
+    told.hidden = !lines.length;
+    told.querySelector("ul").replaceChildren(...lines.map((text) => { const li = document.createElement("li"); li.textContent = text; return li; }));
+  };
+  const keep = () => sessionStorage.setItem(`refused-${told.dataset.take}`, JSON.stringify(refused));
+  if (told) tell(JSON.parse(sessionStorage.getItem(`refused-${told.dataset.take}`) || "[]"));
+
   const drop = document.getElementById("drop");
   if (drop) {
     const input = document.getElementById("files"), list = document.getElementById("sent");
@@ -20,7 +29,8 @@
     }
 
     async function send(file, li) {
-      if (!file.size) { li.textContent = `${file.name}: the file is empty`; return; }
+      const refuse = (text) => { li.textContent = text; refused.push(text); keep(); };
+      if (!file.size) { refuse(`${file.name}: the file is empty`); return; }
       const id = await idOf(file);
       let offset = 0, failures = 0, asked = false;
       while (true) {
@@ -32,15 +42,16 @@
           const query = new URLSearchParams({ id, name: file.name, size: file.size, offset });
           const response = await fetch(`${drop.dataset.url}?${query}`, { method: "POST", headers: { "X-CSRFToken": window.vinterToken() }, body: file.slice(offset, offset + PART) });
           const answer = await response.json();
-          if (answer.error) { li.textContent = answer.error; return; }
-          if ("duplicate" in answer) { li.textContent = `${file.name}: ${answer.duplicate ? "already here, kept once" : "received"}`; sent += answer.duplicate ? 0 : 1; return; }
+          if (answer.error) { refuse(answer.error); return; }
+          if (answer.duplicate) { refuse(`${file.name}: already here, kept once`); return; }
+          if ("duplicate" in answer) { li.textContent = `${file.name}: received`; sent += 1; return; }
           offset = answer.offset;
           failures = 0;
           li.textContent = `${file.name}: ${Math.round((100 * offset) / file.size)} %`;
         } catch (error) {
           failures += 1;
           asked = false;
-          if (failures > TRIES) { li.textContent = `${file.name}: the connection broke; choose it again and it goes on at ${Math.round((100 * offset) / file.size)} %`; return; }
+          if (failures > TRIES) { refuse(`${file.name}: the connection broke; choose it again and it goes on at ${Math.round((100 * offset) / file.size)} %`); return; }
           li.textContent = `${file.name}: the connection broke, trying again`;
           await pause(500 * failures);
         }
@@ -60,6 +71,7 @@
     }
 
     function add(files) {
+      if (running === 0) { refused.length = 0; keep(); tell([]); }
       for (const file of files) waiting.push([file, line(`${file.name}: waiting`)]);
       for (let i = running; i < 2; i += 1) next();
     }
