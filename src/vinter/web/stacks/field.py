@@ -6,6 +6,7 @@ from typing import Any
 
 import cv2
 import numpy as np
+import numpy.typing as npt
 import tifffile
 
 from vinter.core.camera.projection import view_of
@@ -14,34 +15,51 @@ from vinter.core.formats.fits import wcs_cards, write_fits
 from vinter.core.formats.lineardng import write_linear_dng
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, picture_half
 from vinter.core.frames.reading import SRGB_FROM_XYZ
-from vinter.core.frames.stars import find_stars
+from vinter.core.frames.stars import Stars, background, find_stars
+from vinter.core.stack.falloff import measured
+from vinter.core.stack.ingest import star_light
 from vinter.core.stack.solve import Solution, solve
 from vinter.web.stacks.models import Stack
 
+F32 = npt.NDArray[np.float32]
 KINDS = {"fits": "stack.fits", "dng": "stack.dng", "png": "stack.png"}
 
 
-def solved(one: Stack) -> Solution | None:
-    """The field of a stack; None without a shot or without a match."""
+def examine(one: Stack) -> dict[str, Any]:
+    """What the stars of a stack tell: the field, and how dark the corners are; when its maker wished so they are evened out."""
+    found = solved(one)
+    if found is None:
+        return {"field": None, "falloff": None}
+    field, stars, light, unix = found
+    shot = one.take.shot
+    fall = measured(stars.xy, light, field, shot.site.core(), unix) if shot else None
+    taken_out = bool(fall and fall.told and one.corners == "stars")
+    if fall and taken_out:
+        with tifffile.TiffFile(one.picture) as file:
+            picture, said = file.asarray(), file.pages[0].description  # type: ignore[union-attr]
+        picture = np.asarray(picture * fall.gains(picture.shape[1::-1])[..., None], np.float32)
+        tifffile.imwrite(one.picture, picture, photometric="rgb", description=said, compression=None)
+    return {"field": asdict(field), "falloff": {**asdict(fall), "told": fall.told, "taken_out": taken_out} if fall else None}
+
+
+def solved(one: Stack) -> tuple[Solution, Stars, F32, float] | None:
+    """The field of a stack with its stars, their light and the middle of the exposure; None without a shot or without a match."""
     shot, report = one.take.shot, one.report or {}
     row = next((r for r in report.get("frames", []) if r["file"] == report.get("reference")), None)
     if shot is None or row is None or not row.get("time") or one.method == "trails":
         return None
     rgb, _, _ = read_stack(one.picture)
     plane = picture_half(np.clip(rgb * SPAN + PEDESTAL, 0, 65535).astype(np.uint16))
-    stars = find_stars(plane).stars
+    floor = background(plane)
+    stars = find_stars(plane, floor).stars
     view = view_of(shot.core_lens, shot.pose, shot.portrait)
     if (view.width, view.height) != rgb.shape[1::-1]:
         return None
     if report.get("straightened_px"):
         view = replace(view, k1=0.0)
-    return solve(stars.xy, view, shot.site.core(), float(row["time"]) + shot.shutter / 2)
-
-
-def describe(one: Stack) -> dict[str, Any] | None:
-    """The solution as plain data for the report."""
-    found = solved(one)
-    return asdict(found) if found else None
+    unix = float(row["time"]) + shot.shutter / 2
+    found = solve(stars.xy, view, shot.site.core(), unix)
+    return (found, stars, star_light(plane - floor.level, stars), unix) if found else None
 
 
 def write(one: Stack, kind: str) -> None:

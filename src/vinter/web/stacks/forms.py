@@ -12,7 +12,7 @@ METHODS = [("clip", "sigma clipping"), ("weighted", "clipping, weighted by quali
            ("trails", "star trails")]
 GROUNDS = [("auto", "kept still, from the sky frames"), ("none", "none in the frame")]
 OWN = [("own", "from the ground frames"), ("focus", "from ground frames focused near and far")]
-FIELDS = ("method", "kappa", "ground", "match", "gaps", "tail", "lens")
+FIELDS = ("method", "kappa", "ground", "match", "gaps", "tail", "lens", "corners")
 
 
 class WayForm(forms.Form):
@@ -24,6 +24,8 @@ class WayForm(forms.Form):
     ground = forms.ChoiceField(label="Ground", initial="auto")
     match = forms.ChoiceField(label="Light of the frames", choices=[("auto", "brought to one"), ("off", "left as it is")], initial="auto")
     lens = forms.ChoiceField(label="Lens warp of the file", choices=[("auto", "applied"), ("off", "left out")], initial="auto")
+    corners = forms.ChoiceField(label="Dark corners", initial="off",
+                                choices=[("off", "left as they are"), ("stars", "evened out as the stars show")])
     gaps = forms.ChoiceField(label="Pauses", choices=[("close", "closed along the motion"), ("open", "left open")], initial="close")
     tail = forms.TypedChoiceField(label="Tails", choices=[("0.0", "even"), ("0.5", "fading by half"), ("0.9", "fading to nothing")],
                                   initial="0.0", coerce=float, empty_value=0.0)

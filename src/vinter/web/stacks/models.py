@@ -18,6 +18,7 @@ class Stack(models.Model):
     ground = models.CharField(max_length=30, default="auto")
     match = models.CharField(max_length=5, default="auto")
     lens = models.CharField(max_length=5, default="auto")
+    corners = models.CharField(max_length=5, default="off")
     gaps = models.CharField(max_length=5, default="close")
     tail = models.FloatField(default=0.0)
     frames = models.JSONField()

@@ -17,7 +17,7 @@ from vinter.core.frames.sorting import CALIBRATION
 from vinter.core.stack.kept import prune
 from vinter.core.stack.pipeline import Settings, stack
 from vinter.web.jobs.handlers import Tools
-from vinter.web.stacks.field import describe
+from vinter.web.stacks.field import examine
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame
 
@@ -37,12 +37,13 @@ def run_stack(pk: int, tools: Tools) -> None:
                       ground_frames=tuple(f.path for f in grounds))
     result = stack([f.path for f in frames], one.picture, wanted, tools.pool,
                    lambda label, share: tools.progress(label, 0.92 * share), tools.stop, one.folder, one.take.work)
-    tools.progress("drawing before and after", 0.93)
-    _looks(one, result.report["reference"])
+    reference = result.report["reference"]
     one.report = named(result.report, {f.stored: f.name for f in [*frames, *grounds]})
     prune(Path(settings.MEDIA_ROOT).glob("*/takes/*/work"), settings.KEPT_LIMIT)
-    tools.progress("finding the field", 0.98)
-    one.report["field"] = describe(one)
+    tools.progress("finding the field", 0.93)
+    one.report |= examine(one)
+    tools.progress("drawing before and after", 0.96)
+    _looks(one, reference)
     one.save(update_fields=["report"])
 
 
