@@ -1,6 +1,7 @@
 """What tests of pages share: the text of an answer, and a file to send."""
 
 import io
+import time
 
 
 def said(response):
@@ -11,3 +12,13 @@ def upload(name, data):
     file = io.BytesIO(data)
     file.name = name
     return file
+
+
+def wait(job, seconds=90):
+    deadline = time.monotonic() + seconds
+    while time.monotonic() < deadline:
+        job.refresh_from_db()
+        if not job.active:
+            return job
+        time.sleep(0.2)
+    raise AssertionError(f"{job} did not end: {job.label} {job.progress}")

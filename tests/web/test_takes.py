@@ -8,21 +8,12 @@ import cv2
 import numpy as np
 import pytest
 import tifffile
+from desk import wait
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 from starfield import Field, make
 
 from vinter.web.jobs.models import Job, beat, claim, enqueue, finish, report, wants_stop
-
-
-def wait(job, seconds=90):
-    deadline = time.monotonic() + seconds
-    while time.monotonic() < deadline:
-        job.refresh_from_db()
-        if not job.active:
-            return job
-        time.sleep(0.2)
-    raise AssertionError(f"{job} did not end: {job.label} {job.progress}")
 
 
 def body(response):

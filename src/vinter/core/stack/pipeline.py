@@ -30,7 +30,7 @@ from vinter.core.stack.burst import Registration, in_order, left_out, reference_
 from vinter.core.stack.combine import CLIPPING
 from vinter.core.stack.evidence import not_sky
 from vinter.core.stack.ingest import Ingested, Masters, anonymous_mb, ingest, master_frame
-from vinter.core.stack.kept import Kept, key_of, stamp
+from vinter.core.stack.kept import Kept, content_of, key_of, stamp
 from vinter.core.stack.land import Ground, ground_of, own_ground
 from vinter.core.stack.mask import find_sky, usable_sky
 from vinter.core.stack.matching import Match, match
@@ -178,7 +178,7 @@ def _known(run: _Run, frames: list[Ingested], frame_keys: list[str]) -> _Burst:
     base_key = key_of("register", frame_keys, frames[reference].path.name)
     registration: Registration = run.stage("registration", base_key, lambda: register(frames, reference))
     mask_key = key_of("mask", base_key, settings.ground == "none", settings.method == "trails",
-                      stamp(settings.mask) if settings.mask else None)
+                      content_of(settings.mask) if settings.mask and settings.mask.is_file() else None)
     mask: U8 = run.stage("mask", mask_key, lambda: _mask_for(settings, frames, registration))
     if (share := _in_ground(frames, registration, mask)) > MIRRORED:
         run.progress("aligning again by the stars of the sky alone", 0.43)

@@ -1,0 +1,99 @@
+"""Stacking another way, the ground of one frame, comparing, and what is kept."""
+
+import json
+import re
+
+import numpy as np
+import pytest
+import tifffile
+from desk import said, wait
+from django.urls import reverse
+
+from vinter.core.stack.kept import Kept, key_of, prune
+from vinter.web.jobs.models import Job
+from vinter.web.stacks.models import Stack
+
+
+def stacked(desk, take, worker, **wishes):
+    desk.post(reverse("stack-new", args=[take.pk]), wishes)
+    if worker.process is None:
+        worker.start()
+    done = wait(Job.objects.latest("id"))
+    assert done.state == Job.DONE, done.error
+    return Stack.objects.latest("id")
+
+
+@pytest.mark.django_db(transaction=True)
+def test_another_way_keeps_frames_mask_and_registration(desk, small_take, worker):
+    first = stacked(desk, small_take, worker)
+    assert first.report["reused"]["registration"] is False
+    strokes = json.dumps([{"points": [[200, 200], [600, 200]], "radius": 110, "sky": False}])
+    desk.post(reverse("paint", args=[first.pk]), {"strokes": strokes})
+    painted = Stack.objects.latest("id")
+    assert wait(Job.objects.latest("id")).state == Job.DONE
+    desk.post(reverse("stack-otherwise", args=[painted.pk]), {"method": "weighted", "kappa": "4"})
+    third = Stack.objects.latest("id")
+    assert third.frames == first.frames and third.painted and third.own_mask.read_bytes() == painted.own_mask.read_bytes()
+    assert wait(Job.objects.latest("id")).state == Job.DONE
+    report = Stack.objects.get(pk=third.pk).report
+    assert report["method"] == "weighted" and report["reused"]["registration"] and report["reused"]["frames"] == 5
+    page = said(desk.get(reverse("stack", args=[third.pk])))
+    assert "5 frames, registration, mask" in page and re.search(r'value="weighted"[^>]* selected', page)
+    # the first one stands as it was
+    assert Stack.objects.get(pk=first.pk).report["method"] == "clip" and first.picture.is_file()
+
+
+@pytest.mark.django_db(transaction=True)
+def test_one_frame_gives_the_ground(desk, small_take, worker):
+    frame = small_take.frame_set.get(name="IMG_0003.dng")
+    one = stacked(desk, small_take, worker, ground=f"frame:{frame.pk}")
+    assert one.report["ground"] == {"way": "one frame", "frames": 1, "name": "IMG_0003.dng"}
+    other = stacked(desk, small_take, worker)
+    low = np.s_[560:590, 100:700, 1]
+    steps = [np.abs(np.diff(tifffile.imread(s.picture)[low], axis=1)).mean() for s in (one, other)]
+    assert steps[0] > steps[1]  # one frame is noisier than the mean of five
+
+
+@pytest.mark.django_db
+def test_wrong_wishes_name_the_field_and_start_nothing(desk, small_take, stranger, client):
+    for wishes, word in (({"kappa": "seven"}, "Leave out beyond"), ({"kappa": "99"}, "Leave out beyond"), ({"method": "magic"}, "Combine"),
+                         ({"ground": "own"}, "Ground"), ({"ground": "frame:999999"}, "Ground"), ({"tail": "2"}, "Tails")):
+        answer = desk.post(reverse("stack-new", args=[small_take.pk]), wishes)
+        assert answer.status_code == 400 and word in said(answer)
+    assert not Stack.objects.exists() and not Job.objects.exists()
+    client.force_login(stranger)
+    assert client.post(reverse("stack-new", args=[small_take.pk])).status_code == 404
+
+
+@pytest.mark.django_db
+def test_side_by_side_shows_ones_own_only(desk, small_take, stranger):
+    a, b = small_take.frame_set.all()[:2]
+    page = said(desk.get(reverse("compare"), {"a": f"frame:{a.pk}", "b": f"frame:{b.pk}"}))
+    assert page.count('data-picture="/frames/') == 2 and "alike within the errors" in page
+    scales = re.findall(r'data-scale="([\d.]+)"', page)
+    focal = small_take.shot.core_lens.f35 / 43.27 * np.hypot(800, 600)
+    assert [float(s) for s in scales] == pytest.approx([206265 / focal] * 2, rel=1e-3)
+    desk.force_login(stranger)
+    page = said(desk.get(reverse("compare"), {"a": f"frame:{a.pk}", "b": f"frame:{b.pk}"}))
+    assert "data-picture" not in page and "nothing to compare yet" in page
+    for odd in ("", "frame:", "stack:7", "frame:x", "site:1"):
+        assert desk.get(reverse("compare"), {"a": odd, "b": odd}).status_code == 200
+
+
+def test_what_is_kept_is_whole_and_the_oldest_goes_first(tmp_path):
+    import os
+
+    kept = Kept(tmp_path / "a")
+    assert kept.made(key_of("x", 1), lambda: {"value": 3}) == ({"value": 3}, False)
+    assert kept.made(key_of("x", 1), lambda: 1 / 0) == ({"value": 3}, True)
+    assert key_of("x", 1) != key_of("x", 2)
+    kept.path(key_of("x", 1), ".pickle").write_bytes(b"cut off")
+    assert kept.found(key_of("x", 1)) is None
+    assert not list(kept.folder.glob("*.part"))
+    for i in range(5):
+        path = kept.path(f"frame{i}", ".npy")
+        path.write_bytes(bytes(1000))
+        os.utime(path, (1000 + i, 1000 + i))
+    kept.path(key_of("x", 1), ".pickle").unlink()
+    assert prune([kept.folder, tmp_path / "gone"], 2500) == 3000
+    assert sorted(p.name for p in kept.folder.iterdir()) == ["frame3.npy", "frame4.npy"]
