@@ -97,3 +97,19 @@ def test_what_is_kept_is_whole_and_the_oldest_goes_first(tmp_path):
     kept.path(key_of("x", 1), ".pickle").unlink()
     assert prune([kept.folder, tmp_path / "gone"], 2500) == 3000
     assert sorted(p.name for p in kept.folder.iterdir()) == ["frame3.npy", "frame4.npy"]
+
+
+@pytest.mark.django_db
+def test_frames_the_target_had_left_are_doubted_and_judging_twice_says_nothing_twice(small_take):
+    from vinter.web.takes.tasks import _compare
+
+    frames = list(small_take.frame_set.all())
+    for i, f in enumerate(frames):
+        f.measure = {**f.measure, "time": small_take.shot.moment + (6 * 3600 if i == 4 else 20 * i)}
+        f.save()
+    for _ in (1, 2):
+        _compare(small_take)
+    judged = [f.measure for f in small_take.frame_set.all()]
+    assert [m["verdict"] for m in judged] == ["keep"] * 4 + ["doubt"]
+    assert judged[4]["reasons"][0] == "Core of the galaxy had left the frame, if the phone pointed as planned"
+    assert all(len(set(m["reasons"])) == len(m["reasons"]) for m in judged)

@@ -95,3 +95,11 @@ def plan_shot(site: Site, unix: float, lens: Lens, night: Night | None = None, u
     grid = (drifts.rate[::4, ::4] * exposure.shutter.chosen).round(1).tolist()
     return ShotPlan(pose, portrait, at, exposure, left, grid, leaves_frame(site, unix, what, view),
                     (drifts.rate * exposure.shutter.chosen).round(2).tolist())
+
+
+def outside(view: View, site: Site, what: Target, times: list[float]) -> list[bool]:
+    """Whether a target lies outside a standing frame at Unix times, the phone pointing as planned."""
+    t = np.asarray(times, float)
+    alt, az = position(site, year_of(float(t[0])), t, what)
+    x, y, front = project(view, east_north_up(alt + refraction(alt), az))
+    return [bool(v) for v in ~front | (x < 0) | (y < 0) | (x > view.width - 1) | (y > view.height - 1)]

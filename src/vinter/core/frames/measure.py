@@ -159,7 +159,8 @@ def _judged(m: Measure) -> Measure:
 
 
 def compare(measures: list[Measure]) -> list[Measure]:
-    """The same measures, judged also against the median of their take."""
+    """The same measures, judged anew by themselves and against the median of their take."""
+    measures = [_judged(m) for m in measures]
     usable = [m for m in measures if m.stars >= FEW_STARS]
     if len(usable) < 3:
         return measures

@@ -5,15 +5,19 @@ from concurrent.futures import Future
 from pathlib import Path
 from typing import Any
 
+from vinter.core.camera.projection import view_of
 from vinter.core.formats.video import write_video
 from vinter.core.frames.measure import Measure, compare
 from vinter.core.frames.sorting import sort_take
 from vinter.core.gathering import gathered
+from vinter.core.shot import outside
+from vinter.core.sky.targets import target
 from vinter.web.jobs.handlers import Tools
 from vinter.web.takes.models import Frame, Take
 from vinter.web.takes.work import measure_file, shoot_frame
 
 FILM_FPS = 12.0
+DAY = 86400.0
 
 
 def _gather(futures: dict[Future[Any], int], tools: Tools, label: str, start: float, end: float) -> dict[int, Any]:
@@ -69,6 +73,23 @@ def _compare(take: Take) -> None:
     frames = [f for f in take.frame_set.all() if f.measure]
     for f, m in zip(frames, compare([Measure(**f.measure) for f in frames]), strict=True):
         f.measure = {**(f.measure or {}), "verdict": m.verdict, "reasons": m.reasons}
+    _outside(take, frames)
     for f, sort in zip(frames, sort_take([Measure(**(f.measure or {})) for f in frames]), strict=True):
         f.sort = f.sort if f.sorted_by_hand else sort
     Frame.objects.bulk_update(frames, ["measure", "sort"])
+
+
+def _outside(take: Take, frames: list[Frame]) -> None:
+    """Doubt frames in which the target had left the frame, by their time and the shot's planned direction."""
+    if take.shot is None:
+        return
+    near = [f for f in frames if (t := (f.measure or {}).get("time")) and abs(t - take.shot.moment) < DAY]
+    if not near:
+        return
+    what = target(take.shot.target)
+    view = view_of(take.shot.core_lens, take.shot.pose, take.shot.portrait)
+    for f, out in zip(near, outside(view, take.shot.site.core(), what, [(f.measure or {})["time"] for f in near]), strict=True):
+        m = f.measure or {}
+        if out and m["verdict"] != "drop":
+            said = f"{what.name} had left the frame, if the phone pointed as planned"
+            f.measure = {**m, "verdict": "doubt", "reasons": [said, *m["reasons"]]}
