@@ -19,6 +19,7 @@ F32 = npt.NDArray[np.float32]
 LEAST_SHARED, UNCLIPPED = 15, 0.75  # stars that both frames show, below this share of full scale
 LEAST_CELLS = 14  # cells of sky for a surface; with fewer one level a colour is matched
 SAME_SCALE = 0.015  # brightness this near the reference's is taken for the same
+UNFELT = 0.15  # of a sample's noise: a smaller difference of the background is let be
 LEAST_LIGHT, MOST_LIGHT = 1 / 40, 40.0
 CLIPPED = PEDESTAL + 0.96 * SPAN
 
@@ -132,6 +133,9 @@ def _one(frame: Ingested, base: Ingested, alignment: Alignment, mask: npt.NDArra
     wanted = _at(base.grid, there[fair], base.size) - PEDESTAL
     noise = frame.measure.noise * SPAN if frame.measure else 100.0
     surface = _surface(wanted - own, there[fair], base.size, 0.05 * noise)
+    u, v = np.meshgrid(np.linspace(0, 1, 5), np.linspace(0, 1, 5))
+    if scale == 1.0 and np.abs(terms(u.ravel(), v.ravel()) @ surface.T).max() < UNFELT * noise:
+        surface = np.zeros((3, 6))
     return Match(scale, surface, light, error)
 
 
