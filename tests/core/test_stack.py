@@ -155,3 +155,14 @@ def test_clipping_leaves_out_an_outlier_and_nothing_else():
     assert (count[10, 10] == 9).all() and abs(out[10, 10] - 6000).max() < 150
     assert (count == 10).mean() > 0.995
     assert np.sqrt(noise[:, 0]) == pytest.approx(90, rel=0.2)
+
+
+def test_the_kernels_are_compiled_for_what_they_are_called_with():
+    from vinter.core.stack.combine import combine as kernel
+    from vinter.core.stack.combine import match_into
+    from vinter.core.warm import main
+
+    main()
+    before = len(kernel.signatures), len(match_into.signatures)
+    combined(np.full((4, 8, 8, 3), 3000, np.uint16))
+    assert (len(kernel.signatures), len(match_into.signatures)) == before and min(before) > 0

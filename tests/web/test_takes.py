@@ -145,9 +145,9 @@ def test_a_painted_mask_keeps_its_corner_still_in_the_next_stack(desk, small_tak
                  for one in (first, second))
     scale = kept.shape[1] / 1600
     assert kept[round(200 * scale), round(400 * scale)] == 0
-    differ = np.abs(tifffile.imread(second.picture) - tifffile.imread(first.picture)).max(axis=-1) > 0
-    assert differ[(kept == 0) & (old == 255)].mean() > 0.95
-    assert differ[kept == 255].mean() < 0.01  # the noise is measured on another tile: a rare value falls on the other side of kappa
+    off = np.abs(tifffile.imread(second.picture) - tifffile.imread(first.picture)).max(axis=-1)
+    # stars in the painted ground do not count any more: the others lie where they lay to a hundredth of a pixel
+    assert np.median(off[(kept == 0) & (old == 255)]) > 5e-4 and np.percentile(off[kept == 255], 99) < 2e-4
 
 
 @pytest.mark.django_db(transaction=True)

@@ -5,7 +5,7 @@ import numpy as np
 from vinter.core.frames.mosaic import _scale_and_repair
 from vinter.core.frames.shapes import shapes
 from vinter.core.simulate.exposing import digitise, draw_trails
-from vinter.core.stack.combine import combine
+from vinter.core.stack.combine import combine, match_into
 
 
 def main() -> None:
@@ -18,7 +18,9 @@ def main() -> None:
     shapes(np.zeros((64, 64), np.float32), np.array([32.0]), np.array([32.0]))
     cube = np.full((3, 8, 8, 3), 3000, np.uint16)
     result, halves, count = np.empty((8, 8, 3), np.float32), np.empty((8, 8, 3), np.float32), np.empty((8, 8, 3), np.uint16)
-    combine(cube, 0, 3.5, np.ones((3, 2)), result, halves, count)
+    ones = np.ones(len(cube), np.float32)
+    combine(cube, 0, 3.5, np.ones((3, 2)), ones, ones, result, halves, count)
+    match_into(cube[0], 1.0, np.zeros((3, 6)), 0.0, 0.0, 1.0, 1.0, 1e9)
 
 
 if __name__ == "__main__":
