@@ -1,7 +1,9 @@
 """What the field card says to set and check, in the order of doing it."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
+from vinter.core.camera.exposure import GAP_SECONDS
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
 
@@ -23,3 +25,27 @@ def checks(lens: Lens, iso: int, shutter: float, frames: int, pose: Pose, steps:
             ("White balance, fixed", f"{FIXED_KELVIN} K"),
             ("Delay", f"{DELAY_SECONDS} s"), ("Frames", f"{frames}"), ("Point to", f"az {pose.azimuth:.0f}° up {pose.altitude:.0f}°"),
             *((label, value) for label, value in steps)]
+
+
+@dataclass(frozen=True)
+class Timing:
+    """What the shot timer counts, in s: the wait before the first frame, exposure, gap, frames, and how long the lamp is on."""
+
+    delay: float
+    exposure: float
+    gap: float
+    frames: int
+    lamp: float
+
+
+def timing(shutter: float, frames: int, interval: float | None, steps: Sequence[Sequence[str]] = ()) -> Timing:
+    """The timer of a shot: a mode's own interval, else the phone's pause; the lamp's time stands in the mode's steps."""
+    lamp = next((float(value.split()[0]) for label, value in steps if label.startswith("Lamp on")), 0.0)
+    gap = round(max((interval or shutter + GAP_SECONDS) - shutter, 0), 2)
+    return Timing(DELAY_SECONDS, shutter, gap, frames, lamp)
+
+
+def plan_b(window_ends: str | None) -> str:
+    """What to do when cloud comes: wait on the window's end (a clock time), or something that minds cloud less."""
+    until = f"wait until {window_ends}, " if window_ends else ""
+    return f"Cloud? {until}shoot trails through the gaps, or the ground with the lamp; then go home."

@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+from vinter.core.forecast import Forecast
+
 
 @dataclass(frozen=True)
 class Item:
@@ -24,6 +26,15 @@ WET = ("tide", "dyke", "mud", "river", "water", "sea", "marsh", "flood")
 BEASTS = ("livestock", "cattle", "cows", "dogs", "snake", "boar", "sheep", "wildlife")
 EDGES = ("quarry", "cliff", "edge", "drop", "rock")
 ROADS = ("road", "verge", "layby", "traffic")
+
+
+MARGIN_SECONDS = 3600.0  # before and after the shooting: setting up, and the walk back
+
+
+def cold_and_dew(forecast: Forecast | None, moment: float, minutes: float) -> tuple[float | None, float | None]:
+    """The lowest temperature (deg C) and the least spread to the dew point (K) while one is out; None without a forecast."""
+    hours = forecast.between(moment - MARGIN_SECONDS, moment + minutes * 60 + MARGIN_SECONDS) if forecast else []
+    return min((h.temperature for h in hours), default=None), min((h.temperature - h.dew_point for h in hours), default=None)
 
 
 def pack_list(

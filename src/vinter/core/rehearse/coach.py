@@ -16,6 +16,7 @@ from vinter.core.rehearse.exercises import Exercise
 from vinter.core.simulate.modes import Shown
 
 HISTOGRAM_BINS = 64
+REHEARSED = 1.25  # of the trail a real picture may have: who rehearses tries settings in whole steps
 
 
 def as_frame(shown: Shown) -> Frame:

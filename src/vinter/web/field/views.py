@@ -2,6 +2,7 @@
 
 import base64
 import io
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -16,13 +17,13 @@ from django.urls import reverse
 from django.utils.text import slugify
 from django.views.decorators.http import require_POST
 
-from vinter.core.camera.exposure import GAP_SECONDS, TOLERANCES
-from vinter.core.card import DELAY_SECONDS, checks
+from vinter.core.camera.exposure import TOLERANCES
+from vinter.core.card import checks, plan_b, timing
 from vinter.core.errors import BadInput
 from vinter.core.fieldcheck import advise, sky_level
 from vinter.core.formats.cardpdf import CardText, card_pdf
 from vinter.core.frames.measure import measure
-from vinter.core.packing import pack_list
+from vinter.core.packing import cold_and_dew, pack_list
 from vinter.web.chain import head
 from vinter.web.gear.views import opened
 from vinter.web.nights.drawing import draw
@@ -43,18 +44,12 @@ def cards(request: HttpRequest) -> HttpResponse:
     return render(request, "field/cards.html", {"shots": Shot.objects.filter(owner=request.user).select_related("site"), **head("Field")})
 
 
-def _plan_b(shot: Shot) -> str:
-    """What to do when cloud comes: wait on the window's end, or something that minds cloud less."""
-    best = shot.found_night().best
-    until = f"wait until {clock(best.end, shot.site.tz)}, " if best else ""
-    return f"Cloud? {until}shoot trails through the gaps, or the ground with the lamp; then go home."
-
-
 def _context(shot: Shot) -> dict[str, Any]:
     core = shot.site.core()
     night = shot.found_night()
     steps = shot.mode_plan.get("steps", [])
-    return {"shot": shot, "night": night, "strip": draw(core, night, 350, 34, red=True), "tz": shot.site.tz, "plan_b": _plan_b(shot),
+    return {"shot": shot, "night": night, "strip": draw(core, night, 350, 34, red=True), "tz": shot.site.tz,
+            "plan_b": plan_b(clock(night.best.end, shot.site.tz) if night.best else None),
             "checks": checks(shot.core_lens, shot.iso, shot.shutter, shot.frames, shot.pose, steps), "minutes": shot.minutes,
             "window": night.best, "cautions": [c for c in (shot.site.cautions, *shot.mode_plan.get("cautions", []), GENERAL) if c]}
 
@@ -121,10 +116,7 @@ def card_open(request: HttpRequest, ticket: str) -> HttpResponse:
 
 def _timer(shot: Shot) -> dict[str, Any]:
     """What the shot timer runs by, in seconds."""
-    interval = float(shot.mode_plan.get("interval") or shot.shutter + GAP_SECONDS)
-    lamp = next((float(value.split()[0]) for label, value in shot.mode_plan.get("steps", []) if label.startswith("Lamp on")), 0.0)
-    gap = round(max(interval - shot.shutter, 0), 2)
-    return {"timer": {"delay": DELAY_SECONDS, "exposure": shot.shutter, "gap": gap, "frames": shot.frames, "lamp": lamp}}
+    return {"timer": asdict(timing(shot.shutter, shot.frames, shot.mode_plan.get("interval"), shot.mode_plan.get("steps", [])))}
 
 
 def timer(request: HttpRequest, pk: int) -> HttpResponse:
@@ -152,10 +144,7 @@ def _items(shot: Shot) -> list[tuple[str, str, bool]]:
     """What to pack: from the plan, then the user's own; each with whether it is packed."""
     home = Site.objects.filter(owner=shot.owner, home=True).first()
     known = getattr(shot.site, "forecast", None)
-    forecast = known.core() if known else None
-    hours = forecast.between(shot.moment - 3600, shot.moment + shot.minutes * 60 + 3600) if forecast else []
-    coldest = min((h.temperature for h in hours), default=None)
-    spread = min((h.temperature - h.dew_point for h in hours), default=None)
+    coldest, spread = cold_and_dew(known.core() if known else None, shot.moment, shot.minutes)
     found = pack_list(coldest, shot.site.drive_from(home).minutes, shot.minutes, f"{shot.site.cautions} {shot.site.access}",
                       bool(shot.pack.get("alone", True)), spread)
     packed = set(shot.pack.get("packed", []))

@@ -12,7 +12,7 @@ from django.views.decorators.http import require_POST
 from vinter.core.camera.exposure import SHUTTERS, TOLERANCES, iso_stops
 from vinter.core.camera.phones import Lens
 from vinter.core.errors import BadInput
-from vinter.core.rehearse.coach import Judgement, histogram, judge, judge_exercise
+from vinter.core.rehearse.coach import REHEARSED, Judgement, histogram, judge, judge_exercise
 from vinter.core.rehearse.exercises import LADDER, exercise
 from vinter.core.simulate.modes import Settings, Shown, developed, loupe, press
 from vinter.core.simulate.phone import Burst, SimulatedPhone
@@ -91,7 +91,7 @@ def _judged(go: Rehearsal, shown: Shown) -> Judgement:
     if go.ladder:
         return judge_exercise(shown, go.ladder)
     assert go.shot is not None
-    return judge(shown, shown.burst.lens, TOLERANCES[go.shot.use] * 1.25)
+    return judge(shown, shown.burst.lens, TOLERANCES[go.shot.use] * REHEARSED)
 
 
 @require_POST
