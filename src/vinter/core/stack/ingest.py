@@ -3,6 +3,7 @@
 import os
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -85,6 +86,14 @@ def star_light(signal: F32, stars: Stars) -> F32:
     return np.asarray(found, np.float32)
 
 
+def save_whole(path: Path, data: npt.NDArray[Any]) -> None:
+    """Write an array so that it is there whole or not at all."""
+    part = path.with_suffix(f".{os.getpid()}.part")
+    with part.open("wb") as file:
+        np.save(file, data)
+    part.replace(path)
+
+
 def quiet_worker() -> None:
     """One thread a process: the pool is what runs in parallel."""
     cv2.setNumThreads(1)
@@ -116,10 +125,7 @@ def ingest(path: Path, spill: Path, masters: Masters) -> Ingested:
         found = find_stars(plane, floor)
         f35 = frame.meta.f35 or 26.0
         focal = f35 / 43.27 * float(np.hypot(*frame.size))
-        part = spill.with_suffix(f".{os.getpid()}.part")
-        with part.open("wb") as out:
-            np.save(out, data)
-        part.replace(spill)
+        save_whole(spill, data)
         return Ingested(path, "", spill, frame.pattern, frame.colour, focal, found.stars,
                         measure(frame, (data, plane), (floor, found)), colour_grid(data, frame.pattern),
                         star_light(plane - floor.level, found.stars), frame.warp)
@@ -152,5 +158,5 @@ def master_frame(paths: list[Path], out: Path, relative: bool, below: Path | Non
             for x in (0, 1):
                 plane = cv2.GaussianBlur(np.ascontiguousarray(master[y::2, x::2]), (0, 0), 2.0)
                 master[y::2, x::2] = np.maximum(plane / max(float(plane.mean()), 1e-6), 0.05)
-    np.save(out, master)
+    save_whole(out, master)
     return out

@@ -8,9 +8,9 @@ import json
 import multiprocessing
 import tempfile
 import time
-from collections.abc import Callable, Iterator
-from concurrent.futures import Executor, Future, ProcessPoolExecutor
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable
+from concurrent.futures import Executor, ProcessPoolExecutor
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -20,33 +20,28 @@ import numpy.typing as npt
 import tifffile
 
 from vinter.core.errors import BadInput
-from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic, green_half, picture_half
+from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic, picture_half
 from vinter.core.frames.reading import frame_files
 from vinter.core.frames.shapes import shapes
 from vinter.core.frames.stars import background, find_stars
-from vinter.core.gathering import Cancelled, gathered
 from vinter.core.stack import report as reports
-from vinter.core.stack.burst import Registration, in_order, left_out, reference_of, register
+from vinter.core.stack.burst import in_order
 from vinter.core.stack.combine import CLIPPING
-from vinter.core.stack.evidence import not_sky
 from vinter.core.stack.ingest import Ingested, Masters, anonymous_mb, ingest, master_frame
-from vinter.core.stack.kept import Kept, content_of, key_of, stamp
+from vinter.core.stack.kept import Kept, key_of, stamp
+from vinter.core.stack.known import Known, know
 from vinter.core.stack.land import Ground, ground_of, own_ground
-from vinter.core.stack.mask import find_sky, usable_sky
-from vinter.core.stack.matching import Match, match
-from vinter.core.stack.register import Alignment, mutual_pairs
+from vinter.core.stack.mask import usable_sky
+from vinter.core.stack.register import mutual_pairs
+from vinter.core.stack.run import Progress, Run
 from vinter.core.stack.settings import Settings
-from vinter.core.stack.stillness import HELD_PX, Stance, stances
+from vinter.core.stack.stillness import HELD_PX
 from vinter.core.stack.tiles import Done, Land, Plan, Source, Tile, make_tile, sample_noise, tile_grid
-from vinter.core.stack.trails import Closed, close, with_copies
+from vinter.core.stack.trails import with_copies
 
 __all__ = ["Result", "Settings", "stack"]
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
-Progress = Callable[[str, float], None]
-MASK_FRAMES = 6
-LEAST_TRAVEL = 6.0  # px of the sky over the take, below which ground and sky do not move apart
-MIRRORED = 0.03  # share of matched stars in the ground, beyond which the frames are registered again without them
 NOISE_TILE = 448  # px, side of the patch the noise model is fitted on
 
 
@@ -57,47 +52,6 @@ class Result:
     picture: Path
     mask: Path
     report: dict[str, Any]
-
-
-@dataclass
-class _Run:
-    """State of one stack while it runs."""
-
-    settings: Settings
-    folder: Path
-    kept: Kept
-    pool: Executor
-    progress: Progress
-    stop: Callable[[], bool]
-    started: float = field(default_factory=time.monotonic)
-    reused: dict[str, Any] = field(default_factory=dict)
-
-    def gather(self, futures: dict[Future[Any], int], label: str, start: float, end: float) -> Iterator[tuple[int, Any]]:
-        """Keys and results as they come, with progress between two shares of the whole; stops when asked to."""
-        return gathered(futures, self.stop, lambda done, n: self.progress(label, start + (end - start) * done / n))
-
-    def stage(self, name: str, key: str, make: Callable[[], Any]) -> Any:
-        """What a stage gives, kept or made anew; notes which."""
-        value, self.reused[name] = self.kept.made(key, make)
-        return value
-
-
-@dataclass(frozen=True)
-class _Burst:
-    """All that is known of the frames before they are combined."""
-
-    frames: list[Ingested]
-    registration: Registration
-    mask: U8
-    mask_path: Path
-    stands: dict[int, Stance]
-    matches: list[Match]
-    closed: Closed
-
-    @property
-    def used(self) -> list[int]:
-        """Frames that go into the picture."""
-        return [i for i, a in enumerate(self.registration.alignments) if a.used]
 
 
 def _masters(settings: Settings, kept: Kept) -> tuple[Masters, str]:
@@ -114,7 +68,7 @@ def _masters(settings: Settings, kept: Kept) -> tuple[Masters, str]:
     return Masters(made(settings.darks, "dark", False) or bias, made(settings.flats, "flat", True, bias)), key
 
 
-def _first_pass(run: _Run, paths: list[Path], masters: Masters, calibration: str, span: tuple[float, float], name: str) -> list[Ingested]:
+def _first_pass(run: Run, paths: list[Path], masters: Masters, calibration: str, span: tuple[float, float], name: str) -> list[Ingested]:
     """Frames read, cleaned and measured, or found kept; those that cannot be read say so."""
     keys = [key_of("frame", stamp(p), calibration) for p in paths]
     found = [run.kept.found(k) for k in keys]
@@ -128,126 +82,7 @@ def _first_pass(run: _Run, paths: list[Path], masters: Masters, calibration: str
     return [f for f in found if f is not None]
 
 
-def _sky_mask(frames: list[Ingested], alignments: list[Alignment], near: list[int], reference: int) -> U8:
-    """Mask from the mean of unmoved frames, from the stars that moved with the sky, and from what did not move with it."""
-    chosen = [near[i] for i in np.linspace(0, len(near) - 1, min(MASK_FRAMES, len(near))).round().astype(int)]
-    planes = []
-    for i in chosen:
-        data = np.load(frames[i].spill, mmap_mode="r")
-        plane = green_half(data, p) if (p := frames[i].pattern) is not None else picture_half(np.asarray(data))
-        planes.append(np.asarray(plane - PEDESTAL, np.float32))
-    places = [s.xy[alignments[i].pairs[:, 0]] for i in near if (s := frames[i].stars) is not None]
-    homographies = [alignments[i].homography for i in chosen]
-    sure = not_sky(planes, homographies) if len(planes) > 2 and _travel(homographies, frames[reference].size) > LEAST_TRAVEL else None
-    return find_sky(np.asarray(np.mean(planes, axis=0), np.float32), np.concatenate(places), frames[reference].size, sure)
-
-
-def _travel(homographies: list[Any], size: tuple[int, int]) -> float:
-    """How far the sky's middle moves over the frames, px."""
-    there = [h @ np.array([size[0] / 2, size[1] / 2, 1.0]) for h in homographies]
-    places = np.array([p[:2] / p[2] for p in there])
-    return float(np.hypot(*np.ptp(places, axis=0)))
-
-
-def _mask_for(settings: Settings, frames: list[Ingested], registration: Registration) -> U8:
-    """The mask of the settings: none at all, the user's own, or the one found."""
-    size = frames[registration.reference].size[::-1]
-    if settings.ground == "none" or (settings.method == "trails" and registration.model is None):
-        return np.full(size, 255, np.uint8)
-    if settings.mask is None:
-        near = [i for i, a in enumerate(registration.alignments) if a.used and registration.groups.number[i] == 0]
-        return _sky_mask(frames, registration.alignments, near, registration.reference)
-    own = cv2.imread(str(settings.mask), cv2.IMREAD_GRAYSCALE)
-    if own is None or own.shape != size:
-        raise BadInput(f"{settings.mask.name}: not a grey picture of {size[1]} x {size[0]} px, the reference's size")
-    return np.asarray(own, np.uint8)
-
-
-def _closed(registration: Registration, frames: list[Ingested], kept: list[int]) -> Closed:
-    """The pauses between the kept frames, closed; counted in places of the kept ones."""
-    assert registration.model is not None
-    exposures = [m.exposure_s if (m := frames[i].measure) else None for i in kept]
-    return close(registration.model.of(kept), exposures, [registration.alignments[i].used for i in kept])
-
-
-def _known(run: _Run, frames: list[Ingested], frame_keys: list[str]) -> _Burst:
-    """Register, mask, look at the ground and match the light, each from what was kept where nothing changed."""
-    settings = run.settings
-    reference = reference_of(frames, settings.reference)
-    run.progress("aligning", 0.42)
-    base_key = key_of("register", frame_keys, frames[reference].path.name)
-    registration: Registration = run.stage("registration", base_key, lambda: register(frames, reference))
-    mask_key = key_of("mask", base_key, settings.ground == "none", settings.method == "trails",
-                      content_of(settings.mask) if settings.mask and settings.mask.is_file() else None)
-    mask: U8 = run.stage("mask", mask_key, lambda: _mask_for(settings, frames, registration))
-    if (share := _in_ground(frames, registration, mask)) > MIRRORED:
-        run.progress("aligning again by the stars of the sky alone", 0.43)
-        base_key = key_of("again", mask_key)
-        registration = run.stage("registration_again", base_key, lambda: _by_the_sky(frames, mask, reference))
-        run.reused["mirrored"] = round(share, 3)
-    mask_path = run.folder / "mask.npy"
-    np.save(mask_path, mask)
-    if run.stop():
-        raise Cancelled
-    if settings.method == "trails":
-        return _trailing(settings, frames, registration, mask, mask_path)
-    mask_key = key_of("known", mask_key, base_key)
-    used = [i for i, a in enumerate(registration.alignments) if a.used]
-    run.progress("looking whether the ground held still", 0.43)
-
-    def look() -> dict[int, Stance]:
-        if mask.min() == 255:
-            return {i: Stance(known=False) for i in used}
-        cameras = [registration.camera(i, f.focal_px, f.size) for i, f in enumerate(frames)]
-        focal = registration.model.focal if registration.model else frames[reference].focal_px
-        return stances(run.pool, frames, used, reference, cameras, mask_path, focal)
-
-    stands = run.stage("ground", key_of("stands", mask_key), look)
-    plain = [Match()] * len(frames)
-    matches = plain if settings.match == "off" else run.stage(
-        "light", key_of("match", mask_key), lambda: match(frames, registration.alignments, reference, mask))
-    return _Burst(frames, registration, mask, mask_path, stands, matches, Closed())
-
-
-def _in_ground(frames: list[Ingested], registration: Registration, mask: U8) -> float:
-    """Share of the matched stars that lie in the ground: reflections in water, lamps."""
-    low = total = 0
-    for f, a in zip(frames, registration.alignments, strict=True):
-        if a.used and f.stars is not None and len(a.pairs) and f.size == frames[registration.reference].size:
-            x, y = np.round(f.stars.xy[a.pairs[:, 0]]).astype(int).T
-            low += int((mask[y.clip(0, mask.shape[0] - 1), x.clip(0, mask.shape[1] - 1)] < 128).sum())
-            total += len(x)
-    return low / max(total, 1)
-
-
-def _by_the_sky(frames: list[Ingested], mask: U8, reference: int) -> Registration:
-    """Registration by those stars alone that lie in the sky; its pairs count all stars."""
-    near = cv2.dilate(np.asarray(mask < 128, np.uint8), np.ones((31, 31), np.uint8))
-    fewer, numbers = [], []
-    for f in frames:
-        assert f.stars is not None
-        index = np.arange(len(f.stars))
-        if f.size == (mask.shape[1], mask.shape[0]):
-            x, y = np.round(f.stars.xy).astype(int).T
-            index = np.flatnonzero(near[y.clip(0, mask.shape[0] - 1), x.clip(0, mask.shape[1] - 1)] == 0)
-        fewer.append(replace(f, stars=f.stars.take(index)))
-        numbers.append(index)
-    found = register(fewer, reference)
-    whole = [replace(a, pairs=np.c_[numbers[i][a.pairs[:, 0]], numbers[reference][a.pairs[:, 1]]] if len(a.pairs) else a.pairs)
-             for i, a in enumerate(found.alignments)]
-    return replace(found, alignments=whole)
-
-
-def _trailing(settings: Settings, frames: list[Ingested], registration: Registration, mask: U8, mask_path: Path) -> _Burst:
-    """For trails every frame that fits in size is used as it lies."""
-    dropped = left_out(frames, registration.reference)
-    kept = [i for i in range(len(frames)) if i not in dropped]
-    closed = _closed(registration, frames, kept) if registration.model and settings.gaps == "close" else Closed()
-    still = replace(registration, alignments=[Alignment(i not in dropped, dropped.get(i, "")) for i in range(len(frames))])
-    return _Burst(frames, still, mask, mask_path, {i: Stance(known=False) for i in kept}, [Match()] * len(frames), closed)
-
-
-def _usable(run: _Run, burst: _Burst) -> tuple[Path, dict[int, Path]]:
+def _usable(run: Run, burst: Known) -> tuple[Path, dict[int, Path]]:
     """Usable sky of the reference's camera, and of the frames whose camera stood otherwise, as .npy files."""
     common = run.folder / "usable.npy"
     flat = burst.registration.model is None and run.settings.method == "trails"
@@ -277,7 +112,7 @@ def _busiest_sky(grid: list[Tile], mask: U8, size: tuple[int, int]) -> Tile:
     return min(grid, key=rank)
 
 
-def _plan(run: _Run, burst: _Burst, land: Land) -> tuple[Plan, list[tuple[int, float]]]:
+def _plan(run: Run, burst: Known, land: Land) -> tuple[Plan, list[tuple[int, float]]]:
     """What every tile needs, and how noise falls with the number of frames."""
     settings, used, frames = run.settings, burst.used, burst.frames
     registration = burst.registration
@@ -298,7 +133,7 @@ def _plan(run: _Run, burst: _Burst, land: Land) -> tuple[Plan, list[tuple[int, f
     return replace(plan, noise=noise if method in CLIPPING else np.tile([1e9, 0.0], (3, 1))), falls
 
 
-def _second_pass(run: _Run, plan: Plan, out: F32, rejected: F32) -> list[Done]:
+def _second_pass(run: Run, plan: Plan, out: F32, rejected: F32) -> list[Done]:
     """Fill the picture tile by tile; returns the tiles without their pixels."""
     grid = tile_grid(plan.size, len(plan.sources))
     futures = {run.pool.submit(make_tile, plan, t): i for i, t in enumerate(grid)}
@@ -327,13 +162,13 @@ def stack(paths: list[Path], out: Path, settings: Settings | None = None, pool: 
         folder = Path(name)
         kept = Kept(keep or folder / "kept")
         if pool is not None:
-            return _stack(_Run(settings, folder, kept, pool, progress, stop), files, out)
+            return _stack(Run(settings, folder, kept, pool, progress, stop), files, out)
         context = multiprocessing.get_context("spawn")
         with ProcessPoolExecutor(settings.workers, mp_context=context) as own:
-            return _stack(_Run(settings, folder, kept, own, progress, stop), files, out)
+            return _stack(Run(settings, folder, kept, own, progress, stop), files, out)
 
 
-def _frames(run: _Run, files: list[Path]) -> tuple[list[Ingested], list[Ingested], list[Ingested], list[str]]:
+def _frames(run: Run, files: list[Path]) -> tuple[list[Ingested], list[Ingested], list[Ingested], list[str]]:
     """Frames that could be read in order of time, those that could not, the ground's own, and the keys of the first."""
     masters, calibration = _masters(run.settings, run.kept)
     grounds = [p for p in run.settings.ground_frames if run.settings.ground in ("own", "focus")]
@@ -349,17 +184,33 @@ def _frames(run: _Run, files: list[Path]) -> tuple[list[Ingested], list[Ingested
     return good, bad, land, [key_of(stamp(f.path), calibration) for f in good]
 
 
-def _ground(run: _Run, burst: _Burst, grounds: list[Ingested]) -> Ground:
+def _ground(run: Run, burst: Known, grounds: list[Ingested]) -> Ground:
     base = burst.frames[burst.registration.reference]
     if grounds and burst.mask.min() < 255:
         return own_ground(run.pool, run.settings, grounds, base, burst.mask, burst.mask_path, run.folder)
     return ground_of(run.settings, burst.frames, burst.used, burst.stands, burst.mask)
 
 
-def _stack(run: _Run, files: list[Path], out: Path) -> Result:
+def _write(run: Run, burst: Known, picture: F32, rejected: F32, out: Path) -> tuple[Path, float | None]:
+    """Write picture, mask and map of left-out samples, straightened when the file asks; the mask's path and how far corners moved."""
+    base, model = burst.frames[burst.registration.reference], burst.registration.model
+    mask, warp = burst.mask, base.warp if run.settings.lens == "auto" else None
+    if warp:
+        picture, rejected = warp.straightened(picture), warp.straightened(rejected)
+        mask = np.asarray(np.clip(warp.straightened(mask.astype(np.float32)) + 0.5, 0, 255), np.uint8)
+    description = json.dumps({"vinter": "stack", "neutral": base.colour.neutral, "matrix": base.colour.matrix,
+                              "frames": len(burst.used), "focal_px": model.focal if model else base.focal_px})
+    tifffile.imwrite(out, picture, photometric="rgb", description=description, compression=None)
+    mask_path = out.with_suffix(".mask.png")
+    cv2.imwrite(str(mask_path), mask)
+    cv2.imwrite(str(out.with_suffix(".left-out.png")), np.round(255 * np.sqrt(np.clip(rejected, 0, 1))).astype(np.uint8))
+    return mask_path, round(warp.most_px(base.size), 1) if warp else None
+
+
+def _stack(run: Run, files: list[Path], out: Path) -> Result:
     settings = run.settings
     frames, unread, grounds, keys = _frames(run, files)
-    burst = _known(run, frames, keys)
+    burst = know(run, frames, keys)
     land = _ground(run, burst, grounds)
     plan, falls = _plan(run, burst, land.land)
     width, height = plan.size
@@ -371,22 +222,12 @@ def _stack(run: _Run, files: list[Path], out: Path) -> Result:
     widths = (0.0, 0.0) if settings.method == "trails" else _widths(base, picture)
     sky = burst.mask[::4, ::4] > 250
     share_out = float(rejected[::4, ::4][sky].mean()) if sky.any() else 0.0
-    mask, warp = burst.mask, base.warp if settings.lens == "auto" else None
-    straight: F32 = picture
-    if warp:
-        straight, rejected = warp.straightened(picture), np.asarray(warp.straightened(rejected))
-        mask = np.asarray(np.clip(warp.straightened(mask.astype(np.float32)) + 0.5, 0, 255), np.uint8)
-    description = json.dumps({"vinter": "stack", "neutral": base.colour.neutral, "matrix": base.colour.matrix,
-                              "frames": len(burst.used), "focal_px": model.focal if model else base.focal_px})
-    tifffile.imwrite(out, straight, photometric="rgb", description=description, compression=None)
-    mask_path = out.with_suffix(".mask.png")
-    cv2.imwrite(str(mask_path), mask)
-    cv2.imwrite(str(out.with_suffix(".left-out.png")), np.round(255 * np.sqrt(np.clip(rejected, 0, 1))).astype(np.uint8))
+    mask_path, moved_px = _write(run, burst, picture, rejected, out)
     report = reports.build(frames, unread, burst.registration, settings.method, tiles, widths, burst.mask)
     if report["noise_gain"] is None and len(falls) > 1 and settings.method != "trails":  # no tile was all sky: the sample tells
         report["noise_gain"] = round(falls[0][1] * float(np.sqrt(falls[0][0])) / falls[-1][1], 3)
     report |= {"rejected_share": share_out, "noise_by_count": falls, "ground": land.said, "reused": run.reused,
-               "straightened_px": round(warp.most_px(plan.size), 1) if warp else None,
+               "straightened_px": moved_px,
                **reports.of_frames(frames, burst.registration, burst.stands, burst.matches)}
     if settings.method == "trails":
         report["trails"] = {"gaps_closed": burst.closed.gaps, "longest_gap_s": burst.closed.longest_s, "left_open": burst.closed.left_open,
