@@ -31,26 +31,29 @@ def _scale_and_repair(dn: U16, black: npt.NDArray[np.float64], gain: float, thre
     touch it, of other colours, do not rise with it. A star raises them too.
     """
     height, width = dn.shape
-    repaired = 0
     for y in range(height):
         for x in range(width):
+            out[y, x] = min(max(int(PEDESTAL + gain * (dn[y, x] - black[y & 1, x & 1]) + 0.5), 1), 65535)
+    repaired = 0
+    for y in range(2, height - 2):
+        for x in range(2, width - 2):
             level = black[y & 1, x & 1]
             value = dn[y, x] - level
-            if (2 <= y < height - 2 and 2 <= x < width - 2 and value > 1.5 * (dn[y, x - 2] - level)
-                    and value > 1.5 * (dn[y, x + 2] - level)):
-                top, total = 0.0, 0.0
-                for dy in (-2, 0, 2):
-                    for dx in (-2, 0, 2):
-                        if dy != 0 or dx != 0:
-                            like = float(dn[y + dy, x + dx])
-                            total += like
-                            top = max(top, like)
-                mean = total / 8 - level
-                excess = value - mean
-                if excess > threshold and value > 1.5 * (top - level) and _rise_around(dn, y, x) < 0.15 * excess:
-                    value = mean
-                    repaired += 1
-            out[y, x] = min(max(int(PEDESTAL + gain * value + 0.5), 1), 65535)
+            # most pixels end here: a hot one stands over the threshold even above a dark neighbourhood
+            if value < 0.8 * threshold or value <= 1.5 * (dn[y, x - 2] - level) or value <= 1.5 * (dn[y, x + 2] - level):
+                continue
+            top, total = 0.0, 0.0
+            for dy in (-2, 0, 2):
+                for dx in (-2, 0, 2):
+                    if dy != 0 or dx != 0:
+                        like = float(dn[y + dy, x + dx])
+                        total += like
+                        top = max(top, like)
+            mean = total / 8 - level
+            excess = value - mean
+            if excess > threshold and value > 1.5 * (top - level) and _rise_around(dn, y, x) < 0.15 * excess:
+                out[y, x] = min(max(int(PEDESTAL + gain * mean + 0.5), 1), 65535)
+                repaired += 1
     return repaired
 
 

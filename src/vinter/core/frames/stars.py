@@ -78,7 +78,7 @@ def find_stars(plane: F32, floor: Background | None = None, threshold: float = T
     found, a, b = found[good], a[good], b[good]
     order = np.argsort(-found["flux"])[:MOST]
     found, a, b = found[order], a[order], b[order]
-    x, y, _ = sep.winpos(signal, found["x"], found["y"], np.full(len(found), 1.3)) if len(found) else (found["x"],) * 3
+    x, y, _ = sep.winpos(signal, found["x"], found["y"], np.full(len(found), 1.3), subpix=3) if len(found) else (found["x"],) * 3
     lost = np.hypot(x - found["x"], y - found["y"]) > 1
     x, y = np.where(lost, found["x"], x), np.where(lost, found["y"], y)
     fwhm = 2 * 2.355 * np.sqrt((a * a + b * b) / 2)

@@ -63,11 +63,11 @@ def colour_grid(data: U16, pattern: npt.NDArray[np.int64] | None) -> F32:
     out = np.empty((rows, columns, 3), np.float32)
     planes: list[list[U16]] = [[], [], []]
     if pattern is None:
-        planes = [[data[::3, ::3, c]] for c in range(3)]
+        planes = [[data[::4, ::4, c]] for c in range(3)]
     else:
         for y in (0, 1):
             for x in (0, 1):
-                planes[1 if pattern[y, x] == 3 else int(pattern[y, x])].append(data[y::4, x::4])
+                planes[1 if pattern[y, x] == 3 else int(pattern[y, x])].append(data[y::8, x::8])
     for c in range(3):
         for r in range(rows):
             for k in range(columns):

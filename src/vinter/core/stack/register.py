@@ -9,7 +9,6 @@ from dataclasses import dataclass, field
 import cv2
 import numpy as np
 import numpy.typing as npt
-from scipy.spatial import cKDTree
 
 from vinter.core.frames.stars import Stars
 
@@ -42,6 +41,8 @@ def apply(homography: Array, xy: Array) -> Array:
 
 def mutual_pairs(a: Array, b: Array, radius: float) -> npt.NDArray[np.intp]:
     """Index pairs (n, 2) of points that are each other's nearest within a radius."""
+    from scipy.spatial import cKDTree  # slow to load, and pool processes never match
+
     if not len(a) or not len(b):
         return np.empty((0, 2), np.intp)
     distance, nearest = cKDTree(b).query(a, distance_upper_bound=radius)
@@ -115,6 +116,8 @@ def moving(stars: list[Stars], reference: int) -> list[npt.NDArray[np.bool_]]:
     A detection is fixed when most other frames have one within 0.7 px of it. When nearly everything
     is fixed (a tracked camera, a single frame) nothing is taken out.
     """
+    from scipy.spatial import cKDTree
+
     trees = [cKDTree(s.xy) if len(s) else None for s in stars]
     others = [t for i, t in enumerate(trees) if t is not None and abs(i - reference) != 1]
     out = []
