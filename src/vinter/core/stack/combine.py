@@ -89,6 +89,20 @@ def _clip_few(samples: F32, kappa: float, sigma: float, spread: F32, alive: npt.
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _add_row(row: U16, weight: float, sums: F32, shares: F32, total: F32, given: F32, low: F32, high: F32) -> None:
+    """Add a frame's row to the running sums of a row; written so that the compiler can take many places at once."""
+    for at in range(len(row)):
+        v = np.float32(row[at])
+        there = np.float32(1.0) if v != 0 else np.float32(0.0)
+        sums[at] += weight * v
+        shares[at] += weight * there
+        total[at] += v
+        given[at] += there
+        low[at] = min(low[at], v if v != 0 else np.float32(1e9))
+        high[at] = max(high[at], v)
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
 def combine(cube: U16, method: int, kappa: float, noise: npt.NDArray[np.float64], weights: F32, spread: F32, out: F32, halves: F32,
             count: npt.NDArray[np.uint16]) -> None:
     """Combine a cube (n, h, w, 3) of clean samples, 0 meaning none, into out (h, w, 3), in place.
@@ -99,50 +113,52 @@ def combine(cube: U16, method: int, kappa: float, noise: npt.NDArray[np.float64]
     scatter. halves gets the mean of the even frames less that of the odd ones (nan where one is empty), count the samples kept.
     """
     n, height, width, colours = cube.shape
+    length = width * colours
+    flat = cube.reshape(n, height, length)
     values, kept, off, alive = np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.bool_)
     clips, least = method == 0 or method == 4, spread.min()
+    gates = np.empty(n + 1)  # squared distance from the mean, in variances, under which no sample of m can be far from the others
+    for m in range(n + 1):
+        gates[m] = ((0.9 if m > FEW else 0.97 * math.sqrt((m - 1) / m) if m > 1 else 0.0) * kappa * least) ** 2
+    sums, shares = np.empty((2, length), np.float32), np.empty((2, length), np.float32)
+    total, given = np.empty(length, np.float32), np.empty(length, np.float32)
+    low, high = np.empty(length, np.float32), np.empty(length, np.float32)
     for y in range(height):
+        sums[:], shares[:], total[:], given[:], low[:], high[:] = 0, 0, 0, 0, 1e9, 0
+        for i in range(n):
+            _add_row(flat[i, y], weights[i], sums[i & 1], shares[i & 1], total, given, low, high)
+        at = -1
         for x in range(width):
             for c in range(colours):
-                low, high, total, m = 1e9, 0.0, 0.0, 0
-                s0, s1, w0, w1 = 0.0, 0.0, 0.0, 0.0
-                for i in range(n):
-                    v = float(cube[i, y, x, c])
-                    values[i] = v
-                    if v != 0.0:
-                        total += v
-                        m += 1
-                        low, high = min(low, v), max(high, v)
-                        if i & 1:
-                            s1 += weights[i] * v
-                            w1 += weights[i]
-                        else:
-                            s0 += weights[i] * v
-                            w0 += weights[i]
+                at += 1
+                m = int(given[at])
                 if m == 0:
                     out[y, x, c], halves[y, x, c], count[y, x, c] = 0.0, np.nan, 0
                     continue
-                centre = total / m
-                if method == 2 or (clips and m > 1):
-                    sigma = math.sqrt(max(noise[c, 0] + noise[c, 1] * max(centre - PEDESTAL, 0.0), 1.0))
-                    gate = (0.9 if m > FEW else 0.97 * math.sqrt((m - 1) / m)) * kappa * sigma * least
-                    if method == 2 or high - centre > gate or centre - low > gate:
-                        if m > FEW or method == 2:
-                            centre = _clip_many(values, kappa, sigma, spread, alive, kept, off)
-                        else:
-                            centre = _clip_few(values, kappa, sigma, spread, alive, kept)
-                        s0, s1, w0, w1, m = 0.0, 0.0, 0.0, 0.0, 0
-                        for i in range(n):
-                            if alive[i]:
-                                m += 1
-                                if i & 1:
-                                    s1 += weights[i] * values[i]
-                                    w1 += weights[i]
-                                else:
-                                    s0 += weights[i] * values[i]
-                                    w0 += weights[i]
+                s0, s1, w0, w1 = sums[0, at], sums[1, at], shares[0, at], shares[1, at]
+                centre = total[at] / m
+                variance = max(noise[c, 0] + noise[c, 1] * max(centre - PEDESTAL, 0.0), 1.0)
+                far = max(high[at] - centre, centre - low[at])
+                if method == 2 or (clips and m > 1 and far * far > gates[m] * variance):
+                    sigma = math.sqrt(variance)
+                    for i in range(n):
+                        values[i] = flat[i, y, at]
+                    if m > FEW or method == 2:
+                        centre = _clip_many(values, kappa, sigma, spread, alive, kept, off)
+                    else:
+                        centre = _clip_few(values, kappa, sigma, spread, alive, kept)
+                    s0, s1, w0, w1, m = np.float32(0), np.float32(0), np.float32(0), np.float32(0), 0
+                    for i in range(n):
+                        if alive[i]:
+                            m += 1
+                            if i & 1:
+                                s1 += weights[i] * values[i]
+                                w1 += weights[i]
+                            else:
+                                s0 += weights[i] * values[i]
+                                w0 += weights[i]
                 if method == 3:
-                    out[y, x, c] = high
+                    out[y, x, c] = high[at]
                 elif method == 2:
                     out[y, x, c] = centre
                 else:

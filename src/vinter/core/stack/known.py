@@ -3,6 +3,7 @@
 Every stage is found kept or made anew (``Run.stage``).
 """
 
+from concurrent.futures import Executor
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -16,7 +17,7 @@ from vinter.core.frames.mosaic import PEDESTAL, green_half, picture_half
 from vinter.core.gathering import Cancelled
 from vinter.core.stack.burst import Registration, left_out, reference_of, register
 from vinter.core.stack.evidence import not_sky
-from vinter.core.stack.ingest import Ingested
+from vinter.core.stack.ingest import Ingested, quiet_worker
 from vinter.core.stack.kept import content_of, key_of
 from vinter.core.stack.mask import find_sky
 from vinter.core.stack.matching import Match, match
@@ -50,18 +51,29 @@ class Known:
         return [i for i, a in enumerate(self.registration.alignments) if a.used]
 
 
-def _sky_mask(frames: list[Ingested], alignments: list[Alignment], near: list[int], reference: int) -> U8:
+def half_plane(spill: Path, pattern: npt.NDArray[np.int64] | None) -> npt.NDArray[np.float32]:
+    """Greens of a clean frame on disk at half size, above black."""
+    data = np.load(spill, mmap_mode="r")
+    plane = green_half(data, pattern) if pattern is not None else picture_half(np.asarray(data))
+    return np.asarray(plane - PEDESTAL, np.float32)
+
+
+def _moving(frames: list[tuple[Path, npt.NDArray[np.int64] | None]], homographies: list[Any]) -> tuple[U8, U8]:
+    """What surely is no sky and what surely is, of frames on disk; for a pool process."""
+    quiet_worker()
+    return not_sky([half_plane(*f) for f in frames], homographies)
+
+
+def _sky_mask(pool: Executor, frames: list[Ingested], alignments: list[Alignment], near: list[int], reference: int) -> U8:
     """Mask from the mean of unmoved frames, from the stars that moved with the sky, and from what did not move with it."""
     chosen = [near[i] for i in np.linspace(0, len(near) - 1, min(MASK_FRAMES, len(near))).round().astype(int)]
-    planes = []
-    for i in chosen:
-        data = np.load(frames[i].spill, mmap_mode="r")
-        plane = green_half(data, p) if (p := frames[i].pattern) is not None else picture_half(np.asarray(data))
-        planes.append(np.asarray(plane - PEDESTAL, np.float32))
-    places = [s.xy[alignments[i].pairs[:, 0]] for i in near if (s := frames[i].stars) is not None]
     homographies = [alignments[i].homography for i in chosen]
-    sure = not_sky(planes, homographies) if len(planes) > 2 and _travel(homographies, frames[reference].size) > LEAST_TRAVEL else None
-    return find_sky(np.asarray(np.mean(planes, axis=0), np.float32), np.concatenate(places), frames[reference].size, sure)
+    files = [(frames[i].spill, frames[i].pattern) for i in chosen]
+    moves = len(files) > 2 and _travel(homographies, frames[reference].size) > LEAST_TRAVEL
+    sure = pool.submit(_moving, files, homographies) if moves else None
+    mean = np.asarray(sum(half_plane(*f) for f in files) / len(files), np.float32)
+    places = [s.xy[alignments[i].pairs[:, 0]] for i in near if (s := frames[i].stars) is not None]
+    return find_sky(mean, np.concatenate(places), frames[reference].size, sure.result() if sure else None)
 
 
 def _travel(homographies: list[Any], size: tuple[int, int]) -> float:
@@ -71,14 +83,14 @@ def _travel(homographies: list[Any], size: tuple[int, int]) -> float:
     return float(np.hypot(*np.ptp(places, axis=0)))
 
 
-def _mask_for(settings: Settings, frames: list[Ingested], registration: Registration) -> U8:
+def _mask_for(pool: Executor, settings: Settings, frames: list[Ingested], registration: Registration) -> U8:
     """The mask of the settings: none at all, the user's own, or the one found."""
     size = frames[registration.reference].size[::-1]
     if settings.ground == "none" or (settings.method == "trails" and registration.model is None):
         return np.full(size, 255, np.uint8)
     if settings.mask is None:
         near = [i for i, a in enumerate(registration.alignments) if a.used and registration.groups.number[i] == 0]
-        return _sky_mask(frames, registration.alignments, near, registration.reference)
+        return _sky_mask(pool, frames, registration.alignments, near, registration.reference)
     own = cv2.imread(str(settings.mask), cv2.IMREAD_GRAYSCALE)
     if own is None or own.shape != size:
         raise BadInput(f"{settings.mask.name}: not a grey picture of {size[1]} x {size[0]} px, the reference's size")
@@ -101,7 +113,7 @@ def know(run: Run, frames: list[Ingested], frame_keys: list[str]) -> Known:
     registration: Registration = run.stage("registration", base_key, lambda: register(frames, reference))
     mask_key = key_of("mask", base_key, settings.ground == "none", settings.method == "trails",
                       content_of(settings.mask) if settings.mask and settings.mask.is_file() else None)
-    mask: U8 = run.stage("mask", mask_key, lambda: _mask_for(settings, frames, registration))
+    mask: U8 = run.stage("mask", mask_key, lambda: _mask_for(run.pool, settings, frames, registration))
     if (share := _in_ground(frames, registration, mask)) > MIRRORED:
         run.progress("aligning again by the stars of the sky alone", 0.43)
         base_key = key_of("again", mask_key)

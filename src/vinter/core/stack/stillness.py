@@ -22,7 +22,7 @@ LEAST_LIKENESS = 0.55  # correlation below which the ground could not be compare
 HELD_PX = 0.7  # a corner of the ground that moved less has not moved
 MARGIN = 16  # working px kept around the part that is compared
 TRUSTED = 0.35  # of the motion, by which its parts may disagree
-AT_MOST = 12  # frames looked at before it is known that something moved
+AT_MOST = 8  # frames looked at before it is known that something moved
 
 
 @dataclass(frozen=True)
@@ -154,7 +154,7 @@ def view_of(frame: Ingested, focal: float) -> View:
 
 def stances(pool: Executor, frames: list[Ingested], used: list[int], reference: int, cameras: list[Array], mask: Path,
             focal: float) -> dict[int, Stance]:
-    """How the ground lies in the used frames; when a dozen of them show that nothing moved, the rest is not looked at.
+    """How the ground lies in the used frames; when eight of them show that nothing moved, the rest is not looked at.
 
     ``cameras`` are first guesses for every frame. Frames whose ground cannot be compared keep their first guess.
     """

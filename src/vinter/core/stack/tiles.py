@@ -131,8 +131,7 @@ def _warped(out: U16, source: Source, to_frame: Array, size: tuple[int, int], ti
 def _lit(samples: U16, source: Source, tile: Tile, size: tuple[int, int]) -> None:
     """Bring samples to the reference's light, and fade them, in place."""
     if source.fade < 1:
-        samples[:] = np.maximum((samples.astype(np.float32) - PEDESTAL) * source.fade + PEDESTAL, 0)
-    np.maximum(samples, 1, out=samples)
+        samples[:] = np.maximum((samples.astype(np.float32) - PEDESTAL) * source.fade + PEDESTAL, 1)
     if not source.match.plain:
         ceiling = CLIPPED if source.match.scale < 0.9 else 1e9
         match_into(samples, source.match.scale, source.match.surface, float(tile.x), float(tile.y), float(size[0]), float(size[1]), ceiling)
