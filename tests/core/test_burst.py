@@ -233,3 +233,13 @@ def test_the_report_tells_how_noise_fell_with_the_frames(tmp_path):
     counts, noise = zip(*result.report["noise_by_count"], strict=True)
     assert counts == (2, 3, 4, 6, 8, 9)
     assert np.array(noise) * np.sqrt(counts) == pytest.approx(np.full(6, noise[0] * np.sqrt(2)), rel=0.06)
+
+
+def test_the_same_frame_twice_over_does_no_harm(tmp_path):
+    (tmp_path / "a").mkdir()
+    make(tmp_path / "a", replace(EASY, count=2))
+    for path in sorted((tmp_path / "a").glob("*.dng")):
+        for i in range(3):
+            (path.parent / f"copy_{i}_{path.name}").write_bytes(path.read_bytes())
+    result = stack([tmp_path / "a"], tmp_path / "out.tif", Settings(), pool=Inline())
+    assert result.report["frames_used"] == 8

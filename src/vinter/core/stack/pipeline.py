@@ -224,7 +224,7 @@ def _stack(run: Run, files: list[Path], out: Path) -> Result:
     share_out = float(rejected[::4, ::4][sky].mean()) if sky.any() else 0.0
     mask_path, moved_px = _write(run, burst, picture, rejected, out)
     report = reports.build(frames, unread, burst.registration, settings.method, tiles, widths, burst.mask)
-    if report["noise_gain"] is None and len(falls) > 1 and settings.method != "trails":  # no tile was all sky: the sample tells
+    if report["noise_gain"] is None and len(falls) > 1 and falls[-1][1] > 0:  # no tile was all sky: the sample tells
         report["noise_gain"] = round(falls[0][1] * float(np.sqrt(falls[0][0])) / falls[-1][1], 3)
     report |= {"rejected_share": share_out, "noise_by_count": falls, "ground": land.said, "reused": run.reused,
                "straightened_px": moved_px,
