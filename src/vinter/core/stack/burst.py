@@ -25,6 +25,11 @@ class Registration:
     groups: Groups
     loose: bool = False  # every frame turned on its own: the camera slipped unevenly
 
+    @property
+    def count(self) -> int:
+        """Frames that are used."""
+        return sum(a.used for a in self.alignments)
+
     def camera(self, i: int, focal: float, size: tuple[int, int]) -> Array:
         """Homography (3, 3) of things on the ground from frame i to the reference, by the bumps alone."""
         f = self.model.focal if self.model else focal

@@ -19,8 +19,9 @@ F32 = npt.NDArray[np.float32]
 FAINTEST, BRIGHTEST = 6.3, 1.5  # V of the stars used
 REACH_PX = 4.0
 LEAST_STARS = 60
-LOWEST = 8.0  # degrees of altitude below which the air is too uncertain
+LOWEST = 20.0  # degrees of altitude below which formulas of the airmass differ by a tenth and more
 USUAL_AIR, AIR_ERROR = 0.22, 0.08  # mag an airmass at a good site, and its spread from night to night
+CORNER_FLOOR, AIR_FLOOR = 0.05, 0.03  # mag: star images that change over the field, colours, the shape of the air
 MOST_GAIN = 4.0
 
 
@@ -55,7 +56,8 @@ class Falloff:
 def measured(xy: Array, light: F32, solution: Solution, site: Site, unix: float) -> Falloff | None:
     """The fall-off from stars at pixels (n, 2) with their light (any linear unit); None with too few of them.
 
-    A robust least-squares fit; the air is held near what is usual, by its spread. Errors are those of the fit.
+    A robust least-squares fit; the air is held near what is usual, by its spread. Errors are those of the fit, with
+    a floor for what the fit does not know.
     """
     vectors, v, _ = star_table()
     chosen = np.flatnonzero((v < FAINTEST) & (v > BRIGHTEST))
@@ -98,5 +100,6 @@ def _fit(dim: Array, r2: Array, air: Array) -> Falloff | None:
         if keep.sum() < LEAST_STARS:
             return None
     corner = np.array([0, 0, 1, 1.0])
-    return Falloff(float(best[2]), float(best[3]), float(corner @ best), float(np.sqrt(corner @ cov @ corner)), float(best[1]),
-                   float(np.sqrt(cov[1, 1])), scatter, int(keep.sum()))
+    errors = (float(np.hypot(np.sqrt(v), floor)) for v, floor in ((corner @ cov @ corner, CORNER_FLOOR), (cov[1, 1], AIR_FLOOR)))
+    return Falloff(float(best[2]), float(best[3]), float(corner @ best), next(errors), float(best[1]), next(errors), scatter,
+                   int(keep.sum()))

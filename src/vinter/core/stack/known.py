@@ -116,9 +116,11 @@ def know(run: Run, frames: list[Ingested], frame_keys: list[str]) -> Known:
     mask: U8 = run.stage("mask", mask_key, lambda: _mask_for(run.pool, settings, frames, registration))
     if (share := _in_ground(frames, registration, mask)) > MIRRORED:
         run.progress("aligning again by the stars of the sky alone", 0.43)
-        base_key = key_of("again", mask_key)
-        registration = run.stage("registration_again", base_key, lambda: _by_the_sky(frames, mask, reference))
-        run.reused["mirrored"] = round(share, 3)
+        again_key = key_of("again", mask_key)
+        again: Registration = run.stage("registration_again", again_key, lambda: _by_the_sky(frames, mask, reference))
+        if again.count >= registration.count:  # else the sky alone has too few stars
+            base_key, registration = again_key, again
+            run.reused["mirrored"] = round(share, 3)
     mask_path = run.folder / "mask.npy"
     np.save(mask_path, mask)
     if run.stop():

@@ -22,6 +22,7 @@ from vinter.core.stack.solve import Solution, solve
 from vinter.web.stacks.models import Stack
 
 F32 = npt.NDArray[np.float32]
+LINEAR = 0.45  # of full scale: the peak of a star at half size up to which none of its pixels is cut
 KINDS = {"fits": "stack.fits", "dng": "stack.dng", "png": "stack.png"}
 
 
@@ -59,7 +60,8 @@ def solved(one: Stack) -> tuple[Solution, Stars, F32, float] | None:
         view = replace(view, k1=0.0)
     unix = float(row["time"]) + shot.shutter / 2
     found = solve(stars.xy, view, shot.site.core(), unix)
-    return (found, stars, star_light(plane - floor.level, stars), unix) if found else None
+    light = np.where(stars.peak < LINEAR * SPAN, star_light(plane - floor.level, stars), 0).astype(np.float32)  # a cut star says nothing
+    return (found, stars, light, unix) if found else None
 
 
 def write(one: Stack, kind: str) -> None:
