@@ -42,9 +42,10 @@ def test_from_a_night_to_a_picture(page, worker, tmp_path, shot):
     # 2. a night: June is the best of the year; the cursor reads figures along the strip
     page.get_by_role("link", name=re.compile(r"\d Jun 2027")).first.click()
     expect(page.locator("h1")).to_contain_text("June 2027")
+    page.wait_for_load_state("networkidle")  # the scripts are deferred
     before = page.locator("[data-f=core]").inner_text()
     page.keyboard.press("Shift+ArrowLeft")
-    assert page.locator("[data-f=core]").inner_text() != before
+    expect(page.locator("[data-f=core]")).not_to_have_text(before)
     assert "?t=" in page.url
     page.goto(f"/sites/{shot.site.pk}/night/2027-06-09/?t=1812588300")
 
