@@ -104,67 +104,122 @@ def _add_row(row: U16, weight: float, sums: F32, shares: F32, total: F32, given:
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
 def combine(cube: U16, method: int, kappa: float, noise: npt.NDArray[np.float64], weights: F32, spread: F32, out: F32, halves: F32,
-            count: npt.NDArray[np.uint16]) -> None:
+            count: npt.NDArray[np.uint16], lost: F32) -> None:
     """Combine a cube (n, h, w, 3) of clean samples, 0 meaning none, into out (h, w, 3), in place.
 
     noise (3, 2): variance of a sample of colour c is noise[c, 0] + noise[c, 1] * level above pedestal; spread (n): how many
     times noisier than that a frame is; weights (n): how much it counts in a mean. Up to ten samples are judged each by the
     others, more by their distance from the median, the deviation being the larger of the model and of the samples' own
-    scatter. halves gets the mean of the even frames less that of the odd ones (nan where one is empty), count the samples kept.
+    scatter. halves gets the mean of the even frames less that of the odd ones (nan where one is empty), count the samples kept, lost
+    (h, w) the share of the samples of the second colour that were left out.
     """
     n, height, width, colours = cube.shape
     length = width * colours
     flat = cube.reshape(n, height, length)
+    merged, apart, left = out.reshape(height, length), halves.reshape(height, length), count.reshape(height, length)
     values, kept, off, alive = np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.bool_)
     clips, least = method == 0 or method == 4, spread.min()
-    gates = np.empty(n + 1)  # squared distance from the mean, in variances, under which no sample of m can be far from the others
+    gates = np.empty(n + 1, np.float32)  # squared distance from the mean, in variances, under which none of m samples can be far
     for m in range(n + 1):
         gates[m] = ((0.9 if m > FEW else 0.97 * math.sqrt((m - 1) / m) if m > 1 else 0.0) * kappa * least) ** 2
+        if method == 2 or (clips and m < 2):
+            gates[m] = -1.0 if method == 2 and m > 0 else np.inf
+        elif not clips:
+            gates[m] = np.inf
     sums, shares = np.empty((2, length), np.float32), np.empty((2, length), np.float32)
     total, given = np.empty(length, np.float32), np.empty(length, np.float32)
-    low, high = np.empty(length, np.float32), np.empty(length, np.float32)
+    low, high, excess = np.empty(length, np.float32), np.empty(length, np.float32), np.empty(length, np.float32)
+    steady, rising = np.empty(length, np.float32), np.empty(length, np.float32)
+    for at in range(length):
+        steady[at], rising[at] = noise[at % colours, 0], noise[at % colours, 1]
     for y in range(height):
         sums[:], shares[:], total[:], given[:], low[:], high[:] = 0, 0, 0, 0, 1e9, 0
         for i in range(n):
             _add_row(flat[i, y], weights[i], sums[i & 1], shares[i & 1], total, given, low, high)
-        at = -1
-        for x in range(width):
-            for c in range(colours):
-                at += 1
-                m = int(given[at])
-                if m == 0:
-                    out[y, x, c], halves[y, x, c], count[y, x, c] = 0.0, np.nan, 0
-                    continue
-                s0, s1, w0, w1 = sums[0, at], sums[1, at], shares[0, at], shares[1, at]
-                centre = total[at] / m
-                variance = max(noise[c, 0] + noise[c, 1] * max(centre - PEDESTAL, 0.0), 1.0)
-                far = max(high[at] - centre, centre - low[at])
-                if method == 2 or (clips and m > 1 and far * far > gates[m] * variance):
-                    sigma = math.sqrt(variance)
-                    for i in range(n):
-                        values[i] = flat[i, y, at]
-                    if m > FEW or method == 2:
-                        centre = _clip_many(values, kappa, sigma, spread, alive, kept, off)
+        _excess(total, given, low, high, steady, rising, excess)
+        _means(sums, shares, merged[y], apart[y])
+        for at in range(length):
+            m = int(given[at])
+            left[y, at] = m
+            if excess[at] <= gates[m]:
+                continue
+            centre = total[at] / m
+            sigma = math.sqrt(max(steady[at] + rising[at] * max(centre - PEDESTAL, 0.0), 1.0))
+            for i in range(n):
+                values[i] = flat[i, y, at]
+            if m > FEW or method == 2:
+                centre = _clip_many(values, kappa, sigma, spread, alive, kept, off)
+            else:
+                centre = _clip_few(values, kappa, sigma, spread, alive, kept)
+            s0, s1, w0, w1, m = np.float32(0), np.float32(0), np.float32(0), np.float32(0), 0
+            for i in range(n):
+                if alive[i]:
+                    m += 1
+                    if i & 1:
+                        s1 += weights[i] * values[i]
+                        w1 += weights[i]
                     else:
-                        centre = _clip_few(values, kappa, sigma, spread, alive, kept)
-                    s0, s1, w0, w1, m = np.float32(0), np.float32(0), np.float32(0), np.float32(0), 0
-                    for i in range(n):
-                        if alive[i]:
-                            m += 1
-                            if i & 1:
-                                s1 += weights[i] * values[i]
-                                w1 += weights[i]
-                            else:
-                                s0 += weights[i] * values[i]
-                                w0 += weights[i]
-                if method == 3:
-                    out[y, x, c] = high[at]
-                elif method == 2:
-                    out[y, x, c] = centre
-                else:
-                    out[y, x, c] = (s0 + s1) / (w0 + w1)
-                halves[y, x, c] = s0 / w0 - s1 / w1 if w0 > 0 and w1 > 0 else np.nan
-                count[y, x, c] = m
+                        s0 += weights[i] * values[i]
+                        w0 += weights[i]
+            merged[y, at] = centre if method == 2 else (s0 + s1) / (w0 + w1)
+            apart[y, at] = s0 / w0 - s1 / w1 if w0 > 0 and w1 > 0 else np.nan
+            left[y, at] = m
+        if method == 3:
+            merged[y] = high
+        for x in range(width):
+            there = given[colours * x + 1]
+            lost[y, x] = np.float32(1) - left[y, colours * x + 1] / there if there > 0 else np.float32(0)
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def join(sky: F32, ground: F32, mask: npt.NDArray[np.uint8], count: npt.NDArray[np.uint16]) -> None:
+    """Lay the ground (h, w, 3) under the sky in place, by the mask (255 is sky), and wholly where no sky sample was kept."""
+    height, width, colours = sky.shape
+    for y in range(height):
+        for x in range(width):
+            share = np.float32(mask[y, x]) / np.float32(255) if count[y, x, 1] > 0 else np.float32(0)
+            if share < 1:
+                for c in range(colours):
+                    sky[y, x, c] = share * sky[y, x, c] + (np.float32(1) - share) * ground[y, x, c]
+
+
+@numba.njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _excess(total: F32, given: F32, low: F32, high: F32, steady: F32, rising: F32, out: F32) -> None:
+    """Squared distance of the farthest sample from the mean, in variances by the noise model; 0 without a sample."""
+    pedestal, none, one = np.float32(PEDESTAL), np.float32(0), np.float32(1)
+    for at in range(len(total)):
+        centre = total[at] / max(given[at], one)
+        far = max(high[at] - centre, centre - low[at])
+        out[at] = far * far / max(steady[at] + rising[at] * max(centre - pedestal, none), one) if given[at] > none else none
+
+
+@numba.njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _means(sums: F32, shares: F32, mean: F32, apart: F32) -> None:
+    """Weighted mean of both halves of the frames (0 without a sample), and how far they lie apart (nan when one is empty)."""
+    s0, s1, w0, w1 = sums[0], sums[1], shares[0], shares[1]
+    none, tiny, nothing = np.float32(0), np.float32(1e-30), np.float32(np.nan)
+    for at in range(len(mean)):
+        mean[at] = (s0[at] + s1[at]) / max(w0[at] + w1[at], tiny)
+        apart[at] = s0[at] / max(w0[at], tiny) - s1[at] / max(w1[at], tiny) if w0[at] > none and w1[at] > none else nothing
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _surface_row(k: npt.NDArray[np.float64], u: F32, v: float, add: F32) -> None:
+    """Values of a surface (3, 6) of degree 2 along a row, colour by colour."""
+    for c in range(3):
+        a, b, q = np.float32(k[c, 0] + v * (k[c, 2] + k[c, 5] * v)), np.float32(k[c, 1] + k[c, 4] * v), np.float32(k[c, 3])
+        for x in range(len(u)):
+            add[3 * x + c] = a + u[x] * (b + q * u[x])
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _match_row(samples: U16, scale: float, add: F32, ceiling: float) -> None:
+    pedestal, half, least, most, none = np.float32(PEDESTAL), np.float32(0.5), np.float32(1), np.float32(65535), np.float32(0)
+    times, top = np.float32(scale), np.float32(ceiling)
+    for i in range(len(samples)):
+        s = np.float32(samples[i])
+        lit = min(max((s - pedestal) * times + pedestal + add[i] + half, least), most)
+        samples[i] = np.uint16(np.int32(lit if s > none and s < top else none))
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
@@ -175,20 +230,13 @@ def match_into(samples: U16, scale: float, surface: npt.NDArray[np.float64], x0:
     0 stays 0; samples at or above ``ceiling`` are taken for clipped and become 0.
     """
     rows, columns, colours = samples.shape
+    flat = samples.reshape(rows, columns * colours)
+    u, add = np.empty(columns, np.float32), np.empty(columns * colours, np.float32)
+    for x in range(columns):
+        u[x] = (x0 + x) / width
     for y in range(rows):
-        v = (y0 + y) / height
-        for x in range(columns):
-            u = (x0 + x) / width
-            for c in range(colours):
-                s = float(samples[y, x, c])
-                if s == 0.0:
-                    continue
-                if s >= ceiling:
-                    samples[y, x, c] = 0
-                    continue
-                k = surface[c]
-                s = (s - PEDESTAL) * scale + PEDESTAL + k[0] + u * (k[1] + k[3] * u + k[4] * v) + v * (k[2] + k[5] * v)
-                samples[y, x, c] = int(min(max(s + 0.5, 1.0), 65535.0))
+        _surface_row(surface, u, (y0 + y) / height, add)
+        _match_row(flat[y], scale, add, ceiling)
 
 
 def noise_model(cube: U16) -> npt.NDArray[np.float64]:

@@ -55,6 +55,8 @@ def of_frames(frames: list[Ingested], registration: Registration, stands: dict[i
                      "light": round(m.light, 4), "light_error": round(m.light_error, 4), "scaled": round(m.scale, 4),
                      "background_shift": round(m.shift, 6), "weight": round(m.weight, 3)})
     known = [s.moved_px for s in stands.values() if s.known]
+    errors = [e for s in stands.values() if s.known and np.isfinite(e := s.error_px) and e > 0]
     groups = len({registration.groups.number[i] for i, a in enumerate(registration.alignments) if a.used})
     return {"stand": {"frames": rows, "groups": groups, "most_px": max(known) if known else None, "held_px": HELD_PX,
+                      "error_px": round(float(np.median(errors)), 2) if errors else None,
                       "held": not known or (max(known) <= HELD_PX and groups == 1), "looked_at": len(known)}}

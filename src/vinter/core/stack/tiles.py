@@ -9,9 +9,10 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic
-from vinter.core.stack.combine import METHODS, combine, match_into, noise_model
+from vinter.core.stack.combine import METHODS, combine, join, match_into, noise_model
 from vinter.core.stack.ingest import anonymous_mb, quiet_worker
 from vinter.core.stack.matching import CLIPPED, Match
+from vinter.core.stack.resample import resample
 from vinter.core.stack.rotation import RotationModel
 
 Array = npt.NDArray[np.float64]
@@ -95,7 +96,7 @@ def tile_grid(size: tuple[int, int], frames: int) -> list[Tile]:
 def _colour_part(source: Source, x0: int, y0: int, x1: int, y1: int) -> U16:
     """RGB of a part of a spilled frame; x0 and y0 are even so that the pattern keeps its phase."""
     data = np.load(source.spill, mmap_mode="r")
-    part = np.ascontiguousarray(data[y0:y1, x0:x1])
+    part = np.array(data[y0:y1, x0:x1])
     return part if source.pattern is None else demosaic(part, source.pattern)
 
 
@@ -123,8 +124,7 @@ def _warped(out: U16, source: Source, to_frame: Array, size: tuple[int, int], ti
         return None
     shift = np.array([[1, 0, -x0], [0, 1, -y0], [0, 0, 1]], float) @ to_frame
     rgb = _colour_part(source, x0, y0, x1, y1)
-    cv2.warpPerspective(rgb, shift, (tile.width, tile.height), dst=out, flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP,
-                        borderMode=cv2.BORDER_REPLICATE)
+    resample(rgb, shift, out)
     return x0, y0, x1, y1, shift
 
 
@@ -227,13 +227,14 @@ def noise_by_count(cube: U16, weight: F32, spread: F32) -> list[tuple[int, float
     return out
 
 
-def _merge(cube: U16, plan: Plan, sources: list[Source], method: str) -> tuple[F32, F32, npt.NDArray[np.uint16]]:
+def _merge(cube: U16, plan: Plan, sources: list[Source], method: str) -> tuple[F32, F32, U16, F32]:
+    """The picture (h, w, 3), its halves' difference, the samples kept, and the share (h, w) left out."""
     shape = cube.shape[1:]
-    out, halves, count = np.empty(shape, np.float32), np.empty(shape, np.float32), np.empty(shape, np.uint16)
+    out, halves, count, lost = np.empty(shape, np.float32), np.empty(shape, np.float32), np.empty(shape, np.uint16), np.empty(shape[:2], np.float32)
     noise = plan.noise if plan.noise is not None else noise_model(cube)
     weight, spread = _scales(sources, method)
-    combine(cube, METHODS[method], plan.kappa, np.ascontiguousarray(noise), weight, spread, out, halves, count)
-    return out, halves, count
+    combine(cube, METHODS[method], plan.kappa, np.ascontiguousarray(noise), weight, spread, out, halves, count, lost)
+    return out, halves, count, lost
 
 
 def _land(plan: Plan, tile: Tile, land: Land) -> F32:
@@ -256,29 +257,27 @@ def _land(plan: Plan, tile: Tile, land: Land) -> F32:
 def make_tile(plan: Plan, tile: Tile) -> Done:
     """Combine one tile: sky aligned, ground kept still, joined along the feathered mask."""
     quiet_worker()
-    sky = np.load(plan.mask, mmap_mode="r")[tile.y:tile.y + tile.height, tile.x:tile.x + tile.width]
-    share = np.asarray(sky, np.float32)[..., None] / 255
+    mask = np.ascontiguousarray(np.load(plan.mask, mmap_mode="r")[tile.y:tile.y + tile.height, tile.x:tile.x + tile.width])
     shape = (tile.height, tile.width)
-    sky_rgb, ground_rgb = np.zeros((*shape, 3), np.float32), np.zeros((*shape, 3), np.float32)
-    bare, rejected = np.ones(shape, bool), np.zeros(shape, np.float32)
     single, stacked, peak = float("nan"), float("nan"), 0.0
-    if share.max() > 0:
+    if mask.max() > 0:
         cube = sky_cube(plan, tile)
-        sky_rgb, halves, count = _merge(cube, plan, plan.sources, plan.method)
-        bare = count[..., 1] == 0
-        given = np.count_nonzero(cube[..., 1], axis=0)
-        rejected = np.where(given > 0, 1 - count[..., 1] / np.maximum(given, 1), 0).astype(np.float32)
+        rgb, halves, count, rejected = _merge(cube, plan, plan.sources, plan.method)
         peak = anonymous_mb()
-        if share.min() > 0.99:
+        if mask.min() > 252:
             single, stacked = _noise_seen(cube, halves, count, *_scales(plan.sources, plan.method))
-        del cube
+        del cube, halves
+    else:
+        rgb, count, rejected = np.zeros((*shape, 3), np.float32), np.zeros((*shape, 3), np.uint16), np.zeros(shape, np.float32)
     # where no frame has sky to give (the feathered edge, the border) the unmoved frames stand in
-    land = plan.land if share.min() < 1 and plan.land.sources else Land([_at_rest(plan)]) if bare.any() else None
-    if land:
-        ground_rgb = _land(plan, tile, land)
-        peak = max(peak, anonymous_mb())
-    rgb = np.where(bare[..., None], ground_rgb, share * sky_rgb + (1 - share) * ground_rgb)
-    return Done(tile, np.asarray((rgb - PEDESTAL) / SPAN, np.float32), rejected, single, stacked, peak)
+    if mask.min() < 255 and plan.land.sources:
+        join(rgb, _land(plan, tile, plan.land), mask, count)
+    elif count[..., 1].min() == 0:
+        join(rgb, _land(plan, tile, Land([_at_rest(plan)])), mask, count)
+    peak = max(peak, anonymous_mb())
+    rgb -= PEDESTAL
+    rgb /= SPAN
+    return Done(tile, rgb, rejected, single, stacked, peak)
 
 
 def _at_rest(plan: Plan) -> Source:

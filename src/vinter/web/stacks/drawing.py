@@ -56,16 +56,20 @@ def _noise(report: dict[str, Any]) -> dict[str, Any] | None:
 
 
 def _drift(rows: list[dict[str, Any]], held: float) -> dict[str, Any] | None:
-    """How the ground lay in each frame: right and down, px, with the band that counts as still."""
+    """How the ground lay in the frames looked at: right and down, px, with the band that counts as still."""
     shifts = [r["ground_shift"] for r in rows]
     if sum(s is not None for s in shifts) < 2:
         return None
     most = max([abs(v) for s in shifts if s for v in s] + [2 * held])
     band = HEIGHT / 2 * held / most
-    right, down = (_line([s[k] if s else None for s in shifts], -most, most) for k in (0, 1))
-    return {"right": right, "down": down, "most": most, "band_y": round(HEIGHT / 2 - band, 1), "band": round(2 * band, 1),
-            "marks": [{"x": round((i + 0.5) * WIDTH / len(rows), 1), "file": r["file"], "shift": r["ground_shift"], "px": r["ground_px"]}
-                      for i, r in enumerate(rows) if r["ground_shift"]]}
+    marks = []
+    for i, r in enumerate(rows):
+        if r["ground_shift"]:
+            right, down = (round(HEIGHT / 2 * (1 - v / most), 1) for v in r["ground_shift"])
+            marks.append({"x": round((i + 0.5) * WIDTH / len(rows), 1), "right": right, "down": down, "file": r["file"],
+                          "shift": r["ground_shift"], "px": r["ground_px"]})
+    return {"lines": {k: " ".join(f"{m['x']},{m[k]}" for m in marks) for k in ("right", "down")}, "most": most,
+            "band_y": round(HEIGHT / 2 - band, 1), "band": round(2 * band, 1), "marks": marks}
 
 
 def drawn(report: dict[str, Any]) -> dict[str, Any]:
