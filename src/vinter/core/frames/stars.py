@@ -1,6 +1,7 @@
 """Finding and measuring stars on the half-size green plane. All results are in full-frame pixels."""
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -8,10 +9,10 @@ import sep
 
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
+PIXELS, MOST_PIXELS = 300_000, 3_000_000  # room for pixels above the threshold: it is cleared for every frame, so it is small at first
 THRESHOLD = 4.5  # standard deviations of the background
 MOST = 4000
 BACKGROUND_BOX = 64
-sep.set_extract_pixstack(3_000_000)
 
 
 @dataclass(frozen=True)
@@ -61,16 +62,27 @@ def background(plane: F32) -> Background:
     return Background(found.back(), float(found.globalrms))
 
 
+def _extracted(signal: F32, pixels: int, **how: Any) -> npt.NDArray[Any] | None:
+    """What the extraction finds with room for so many pixels; None when there are more."""
+    sep.set_extract_pixstack(pixels)
+    try:
+        return np.asarray(sep.extract(signal, **how))
+    except Exception as error:  # the library raises a bare Exception when its pixel stack overflows
+        if "pixel" not in str(error):
+            raise
+        return None
+
+
 def find_stars(plane: F32, floor: Background | None = None, threshold: float = THRESHOLD) -> Detection:
     """Stars on a half-size plane; aeroplanes and other long shapes are told apart."""
     floor = floor or background(plane)
     signal = np.ascontiguousarray(plane - floor.level)
-    try:
-        found = sep.extract(signal, threshold, err=max(floor.noise, 1e-6), minarea=3, deblend_cont=0.02, clean=True)
-    except Exception as error:  # the library raises a bare Exception when its pixel stack overflows
-        if "pixel" not in str(error):
-            raise
-        found = sep.extract(signal, threshold * 4, err=max(floor.noise, 1e-6), minarea=5, clean=False)
+    err = max(floor.noise, 1e-6)
+    found = _extracted(signal, PIXELS, thresh=threshold, err=err, minarea=3, deblend_cont=0.02, clean=True)
+    if found is None:
+        found = _extracted(signal, MOST_PIXELS, thresh=threshold, err=err, minarea=3, deblend_cont=0.02, clean=True)
+    if found is None:
+        found = sep.extract(signal, threshold * 4, err=err, minarea=5, clean=False)
     a, b = np.maximum(found["a"], 0.3), np.maximum(found["b"], 0.3)
     long = (a / b > 5) & (a > 8)
     streaks = np.c_[2 * found["x"][long] + 0.5, 2 * found["y"][long] + 0.5, 2 * np.sqrt(12) * a[long]]

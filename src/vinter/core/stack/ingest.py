@@ -73,7 +73,8 @@ def colour_grid(data: U16, pattern: npt.NDArray[np.int64] | None) -> F32:
             for k in range(columns):
                 parts = [p[r * p.shape[0] // rows:(r + 1) * p.shape[0] // rows, k * p.shape[1] // columns:(k + 1) * p.shape[1] // columns]
                          for p in planes[c]]
-                out[r, k, c] = np.median(np.concatenate([p.ravel() for p in parts]))
+                values = np.concatenate([p.ravel() for p in parts])
+                out[r, k, c] = np.partition(values, len(values) // 2)[len(values) // 2]
     return out
 
 

@@ -1,5 +1,7 @@
 """Which part of the frame is sky: smooth, moving with the stars, and not joined to the lower edge."""
 
+from collections.abc import Callable
+
 import cv2
 import numpy as np
 import numpy.typing as npt
@@ -45,11 +47,11 @@ def _low_or_across(blocked: U8) -> U8:
     return np.asarray(np.isin(labels, wanted[wanted > 0]), np.uint8)
 
 
-def find_sky(mean_plane: F32, star_xy: Array, size: tuple[int, int], sure: tuple[U8, U8] | None = None) -> U8:
+def find_sky(mean_plane: F32, star_xy: Array, size: tuple[int, int], sure: Callable[[], tuple[U8, U8]] | None = None) -> U8:
     """Sky mask (height, width), 255 = sky, feathered.
 
     mean_plane: mean of the unmoved frames' half-size greens above black (any unit); star_xy: places (full-size px) of stars
-    known to be sky, of all frames; sure: half-size maps (1) of what moves otherwise than the sky, and of what moves with it.
+    known to be sky, of all frames; sure: gives half-size maps (1) of what moves otherwise than the sky, and of what moves with it.
     Without ground, or without stars to judge by, everything is sky.
     """
     width, height = size
@@ -61,7 +63,7 @@ def find_sky(mean_plane: F32, star_xy: Array, size: tuple[int, int], sure: tuple
     low = _low_or_across(dark)
     land = _holes_filled(cv2.morphologyEx(low, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8)) if low.any() else low)
     if sure is not None:
-        land = _with_sure(land, dark, sure, mean_plane)
+        land = _with_sure(land, dark, sure(), mean_plane)
     if land.mean() < LEAST_GROUND:
         return everything
     full = cv2.resize((1 - land).astype(np.float32), (width, height), interpolation=cv2.INTER_LINEAR)

@@ -11,6 +11,7 @@ import time
 from collections.abc import Callable
 from concurrent.futures import Executor, ProcessPoolExecutor
 from dataclasses import dataclass, replace
+from importlib import import_module
 from pathlib import Path
 from typing import Any
 
@@ -20,6 +21,7 @@ import numpy.typing as npt
 import tifffile
 
 from vinter.core.errors import BadInput
+from vinter.core.frames.lenswarp import LensWarp
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic, picture_half
 from vinter.core.frames.reading import frame_files
 from vinter.core.frames.shapes import shapes
@@ -27,7 +29,7 @@ from vinter.core.frames.stars import background, find_stars
 from vinter.core.stack import report as reports
 from vinter.core.stack.burst import in_order
 from vinter.core.stack.combine import CLIPPING
-from vinter.core.stack.ingest import Ingested, Masters, anonymous_mb, ingest, master_frame
+from vinter.core.stack.ingest import Ingested, Masters, anonymous_mb, ingest, master_frame, quiet_worker
 from vinter.core.stack.kept import Kept, key_of, stamp
 from vinter.core.stack.known import Known, know
 from vinter.core.stack.land import Ground, ground_of, own_ground
@@ -68,6 +70,12 @@ def _masters(settings: Settings, kept: Kept) -> tuple[Masters, str]:
     return Masters(made(settings.darks, "dark", False) or bias, made(settings.flats, "flat", True, bias)), key
 
 
+def _load_ahead() -> None:
+    """Load while the pool reads what takes long to load and is needed next."""
+    for name in ("scipy.optimize", "scipy.spatial"):
+        import_module(name)
+
+
 def _first_pass(run: Run, paths: list[Path], masters: Masters, calibration: str, span: tuple[float, float], name: str) -> list[Ingested]:
     """Frames read, cleaned and measured, or found kept; those that cannot be read say so."""
     keys = [key_of("frame", stamp(p), calibration) for p in paths]
@@ -75,6 +83,7 @@ def _first_pass(run: Run, paths: list[Path], masters: Masters, calibration: str,
     whole = [f is not None and (f.error != "" or f.spill.exists()) for f in found]
     futures = {run.pool.submit(ingest, p, run.kept.path(k, ".npy"), masters): i
                for i, (p, k, ok) in enumerate(zip(paths, keys, whole, strict=True)) if not ok}
+    _load_ahead()
     for i, done in run.gather(futures, "reading and finding stars", *span):
         found[i] = done
         run.kept.keep(keys[i], done)
@@ -133,17 +142,13 @@ def _plan(run: Run, burst: Known, land: Land) -> tuple[Plan, list[tuple[int, flo
     return replace(plan, noise=noise if method in CLIPPING else np.tile([1e9, 0.0], (3, 1))), falls
 
 
-def _second_pass(run: Run, plan: Plan, out: F32, rejected: F32) -> list[Done]:
-    """Fill the picture tile by tile; returns the tiles without their pixels."""
-    grid = tile_grid(plan.size, len(plan.sources))
-    futures = {run.pool.submit(make_tile, plan, t): i for i, t in enumerate(grid)}
-    seen = []
-    for _, done in run.gather(futures, "combining", 0.5, 0.95):
-        t = done.tile
-        out[t.y:t.y + t.height, t.x:t.x + t.width] = done.rgb
-        rejected[t.y:t.y + t.height, t.x:t.x + t.width] = done.rejected
-        seen.append(replace(done, rgb=done.rgb[:0], rejected=done.rejected[:0]))
-    return seen
+def _second_pass(run: Run, plan: Plan) -> tuple[Path, Path, list[Done]]:
+    """Fill the picture tile by tile; picture and share of samples left out as .npy files, and what is told of the tiles."""
+    paths = run.folder / "picture.npy", run.folder / "left-out.npy"
+    for path, colours in zip(paths, ((3,), ()), strict=True):
+        np.lib.format.open_memmap(path, "w+", np.float32, (plan.size[1], plan.size[0], *colours))
+    futures = {run.pool.submit(make_tile, plan, t, *paths): i for i, t in enumerate(tile_grid(plan.size, len(plan.sources)))}
+    return *paths, [done for _, done in run.gather(futures, "combining", 0.5, 0.95)]
 
 
 def stack(paths: list[Path], out: Path, settings: Settings | None = None, pool: Executor | None = None,
@@ -191,20 +196,30 @@ def _ground(run: Run, burst: Known, grounds: list[Ingested]) -> Ground:
     return ground_of(run.settings, burst.frames, burst.used, burst.stands, burst.mask)
 
 
-def _write(run: Run, burst: Known, picture: F32, rejected: F32, out: Path) -> tuple[Path, float | None]:
-    """Write picture, mask and map of left-out samples, straightened when the file asks; the mask's path and how far corners moved."""
+def _write(run: Run, burst: Known, picture: Path, out: Path) -> tuple[Path, float | None]:
+    """Write picture and mask, straightened when the file asks; the mask's path and how far corners moved."""
     base, model = burst.frames[burst.registration.reference], burst.registration.model
-    mask, warp = burst.mask, base.warp if run.settings.lens == "auto" else None
+    rgb, mask, warp = np.load(picture, mmap_mode="r"), burst.mask, base.warp if run.settings.lens == "auto" else None
     if warp:
-        picture, rejected = warp.straightened(picture), warp.straightened(rejected)
+        rgb = warp.straightened(rgb)
         mask = np.asarray(np.clip(warp.straightened(mask.astype(np.float32)) + 0.5, 0, 255), np.uint8)
     description = json.dumps({"vinter": "stack", "neutral": base.colour.neutral, "matrix": base.colour.matrix,
                               "frames": len(burst.used), "focal_px": model.focal if model else base.focal_px})
-    tifffile.imwrite(out, picture, photometric="rgb", description=description, compression=None)
+    tifffile.imwrite(out, rgb, photometric="rgb", description=description, compression=None)
     mask_path = out.with_suffix(".mask.png")
     cv2.imwrite(str(mask_path), mask)
-    cv2.imwrite(str(out.with_suffix(".left-out.png")), np.round(255 * np.sqrt(np.clip(rejected, 0, 1))).astype(np.uint8))
     return mask_path, round(warp.most_px(base.size), 1) if warp else None
+
+
+def _write_left_out(left_out: Path, mask: Path, warp: LensWarp | None, out: Path) -> float:
+    """Write the map of samples left out; returns their mean share in the sky. For a pool process."""
+    quiet_worker()
+    share = np.load(left_out, mmap_mode="r")
+    sky = np.load(mask, mmap_mode="r")[::4, ::4] > 250
+    mean = float(share[::4, ::4][sky].mean()) if sky.any() else 0.0
+    drawn = warp.straightened(share) if warp else share
+    cv2.imwrite(str(out), np.round(255 * np.sqrt(np.clip(drawn, 0, 1))).astype(np.uint8))
+    return mean
 
 
 def _stack(run: Run, files: list[Path], out: Path) -> Result:
@@ -213,16 +228,14 @@ def _stack(run: Run, files: list[Path], out: Path) -> Result:
     burst = know(run, frames, keys)
     land = _ground(run, burst, grounds)
     plan, falls = _plan(run, burst, land.land)
-    width, height = plan.size
-    picture = np.lib.format.open_memmap(run.folder / "picture.npy", "w+", np.float32, (height, width, 3))
-    rejected: F32 = np.lib.format.open_memmap(run.folder / "rejected.npy", "w+", np.float32, (height, width))
-    tiles = _second_pass(run, plan, picture, rejected)
+    picture, left_out, tiles = _second_pass(run, plan)
     run.progress("writing", 0.96)
     base, model = frames[burst.registration.reference], burst.registration.model
-    widths = (0.0, 0.0) if settings.method == "trails" else _widths(base, picture)
-    sky = burst.mask[::4, ::4] > 250
-    share_out = float(rejected[::4, ::4][sky].mean()) if sky.any() else 0.0
-    mask_path, moved_px = _write(run, burst, picture, rejected, out)
+    wide = None if settings.method == "trails" else run.pool.submit(_widths, base.spill, base.pattern, picture)
+    shares = run.pool.submit(_write_left_out, left_out, burst.mask_path, base.warp if settings.lens == "auto" else None,
+                             out.with_suffix(".left-out.png"))
+    mask_path, moved_px = _write(run, burst, picture, out)
+    widths, share_out = wide.result() if wide else (0.0, 0.0), shares.result()
     report = reports.build(frames, unread, burst.registration, settings.method, tiles, widths, burst.mask)
     if report["noise_gain"] is None and len(falls) > 1 and falls[-1][1] > 0:  # no tile was all sky: the sample tells
         report["noise_gain"] = round(falls[0][1] * float(np.sqrt(falls[0][0])) / falls[-1][1], 3)
@@ -238,12 +251,13 @@ def _stack(run: Run, files: list[Path], out: Path) -> Result:
     return Result(out, mask_path, report)
 
 
-def _widths(reference: Ingested, picture: F32) -> tuple[float, float]:
-    """Median star width of the reference frame and of the stack, of the same stars, measured alike."""
-    rows, columns = (slice(size // 8 * 2, size // 8 * 6) for size in picture.shape[:2])  # the middle is enough
-    data = np.ascontiguousarray(np.load(reference.spill, mmap_mode="r")[rows, columns])
-    picture = picture[rows, columns]
-    before = picture_half(demosaic(data, reference.pattern) if reference.pattern is not None else data)
+def _widths(spill: Path, pattern: npt.NDArray[np.int64] | None, stacked: Path) -> tuple[float, float]:
+    """Median star width of the reference frame and of the stack, of the same stars, measured alike. For a pool process."""
+    quiet_worker()
+    whole = np.load(stacked, mmap_mode="r")
+    rows, columns = (slice(size // 8 * 2, size // 8 * 6) for size in whole.shape[:2])  # the middle is enough
+    data, picture = np.array(np.load(spill, mmap_mode="r")[rows, columns]), whole[rows, columns]
+    before = picture_half(demosaic(data, pattern) if pattern is not None else data)
     after = picture_half(np.clip(picture * SPAN + PEDESTAL, 0, 65535).astype(np.uint16))
     floors = background(before), background(after)
     a, b = (find_stars(plane, floor).stars for plane, floor in zip((before, after), floors, strict=True))

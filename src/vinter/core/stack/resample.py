@@ -38,8 +38,8 @@ def _downwards(samples: U16, r0: int, r1: int, r2: int, r3: int, over: F32, less
     """Interpolate between four rows, given by where they begin, from start to end into the line; ``over`` is how far each place
     lies beyond the second row, and ``less`` more than that."""
     a, one, two, three, whole = CUBIC, np.float32(1), np.float32(2), np.float32(3), np.float32(less)
-    b0, b1, b2, b3, into = np.uint64(r0 + start), np.uint64(r1 + start), np.uint64(r2 + start), np.uint64(r3 + start), np.uint64(start + shift)
-    first = np.uint64(start)
+    b0, b1, b2, b3 = np.uint64(r0 + start), np.uint64(r1 + start), np.uint64(r2 + start), np.uint64(r3 + start)
+    first, into = np.uint64(start), np.uint64(start + shift)
     for i in range(np.uint64(end - start)):
         t = over[first + i] - whole
         s = one - t
@@ -129,8 +129,8 @@ def resample(rgb: U16, to_frame: F64, out: U16) -> None:
     h = np.asarray(to_frame / to_frame[2, 2], np.float64)
     corners = np.array([[0, 0], [width - 1, 0], [0, height - 1], [width - 1, height - 1]], float)
     w = np.c_[corners, np.ones(4)] @ h[2]
-    level = width > 1 and h[0, 0] > 0 and abs(h[1, 0]) < STEEPEST * h[0, 0] and abs(h[0, 0] - 1) < STEEPEST and (np.abs(w - 1) < STEEPEST).all()
-    if level:
+    alike = abs(h[0, 0] - 1) < STEEPEST and (np.abs(w - 1) < STEEPEST).all()
+    if alike and abs(h[1, 0]) < STEEPEST and width > 1:
         _by_lines(np.ascontiguousarray(rgb), h, out)
     else:
         cv2.warpPerspective(rgb, h, (width, height), dst=out, flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP,

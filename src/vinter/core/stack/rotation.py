@@ -226,8 +226,23 @@ def _fit(start: _Start, free_zenith: bool) -> RotationModel:
         held = [0.05 * f * float(np.mean((turns - start.angles)[start.group == g])) for g in range(1, more + 1) if (start.group == g).any()]
         return np.concatenate([(pixels(moved, f, p[1], centre) - there).ravel(), prior, held])
 
+    def slopes(p: Array) -> Array:
+        """Derivatives by differences; a frame's angle moves only its own stars, so that one difference serves all angles."""
+        now, small = residual(p), 1e-7
+        out = np.zeros((len(now), len(p)))
+        for k in [*range(6), *range(6 + frames, len(p))]:
+            out[:, k] = (residual(p + small * (np.arange(len(p)) == k)) - now) / small
+        turned = p.copy()
+        turned[6:6 + frames] += small
+        rows = np.arange(2 * len(here))
+        out[rows, 6 + np.repeat(which, 2)] = ((residual(turned) - now) / small)[rows]
+        held = [g for g in range(1, more + 1) if (start.group == g).any()]
+        for row, g in enumerate(held, len(now) - len(held)):
+            out[row, 6:6 + frames] = 0.05 * start.focal * np.exp(p[0]) * (start.group == g) / (start.group == g).sum()
+        return out
+
     first = np.r_[0.0, 0.0, 0.0, 0.0, 0.35 if free_zenith else 0.0, 0.0, start.angles, np.concatenate([np.empty(0), *start.moved[1:]])]
-    best = least_squares(residual, first, loss="soft_l1", f_scale=0.3, x_scale="jac", max_nfev=40)
+    best = least_squares(residual, first, slopes, loss="soft_l1", f_scale=0.3, x_scale="jac", max_nfev=40)
     f, pole, zenith, turns, cameras = unpack(best.x)
     rms = _trimmed_rms(residual(best.x)[:2 * len(here)].reshape(-1, 2))
     mine = [cameras[g] for g in start.group]

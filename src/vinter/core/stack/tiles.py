@@ -73,11 +73,9 @@ class Tile:
 
 @dataclass(frozen=True)
 class Done:
-    """A finished tile: linear RGB, share of samples left out, and the noise seen in it (or nan)."""
+    """A finished tile: the noise seen in it (or nan), and the private memory it took, MB."""
 
     tile: Tile
-    rgb: F32
-    rejected: F32
     single_noise: float
     stack_noise: float
     peak_mb: float
@@ -230,7 +228,8 @@ def noise_by_count(cube: U16, weight: F32, spread: F32) -> list[tuple[int, float
 def _merge(cube: U16, plan: Plan, sources: list[Source], method: str) -> tuple[F32, F32, U16, F32]:
     """The picture (h, w, 3), its halves' difference, the samples kept, and the share (h, w) left out."""
     shape = cube.shape[1:]
-    out, halves, count, lost = np.empty(shape, np.float32), np.empty(shape, np.float32), np.empty(shape, np.uint16), np.empty(shape[:2], np.float32)
+    out, halves, lost = np.empty(shape, np.float32), np.empty(shape, np.float32), np.empty(shape[:2], np.float32)
+    count = np.empty(shape, np.uint16)
     noise = plan.noise if plan.noise is not None else noise_model(cube)
     weight, spread = _scales(sources, method)
     combine(cube, METHODS[method], plan.kappa, np.ascontiguousarray(noise), weight, spread, out, halves, count, lost)
@@ -254,8 +253,11 @@ def _land(plan: Plan, tile: Tile, land: Land) -> F32:
     return out
 
 
-def make_tile(plan: Plan, tile: Tile) -> Done:
-    """Combine one tile: sky aligned, ground kept still, joined along the feathered mask."""
+def make_tile(plan: Plan, tile: Tile, picture: Path, left_out: Path) -> Done:
+    """Combine one tile: sky aligned, ground kept still, joined along the feathered mask.
+
+    Its linear RGB is written to its place in ``picture``, the share of samples left out in ``left_out`` (.npy of the frame's size).
+    """
     quiet_worker()
     mask = np.ascontiguousarray(np.load(plan.mask, mmap_mode="r")[tile.y:tile.y + tile.height, tile.x:tile.x + tile.width])
     shape = (tile.height, tile.width)
@@ -277,7 +279,10 @@ def make_tile(plan: Plan, tile: Tile) -> Done:
     peak = max(peak, anonymous_mb())
     rgb -= PEDESTAL
     rgb /= SPAN
-    return Done(tile, rgb, rejected, single, stacked, peak)
+    for path, values in ((picture, rgb), (left_out, rejected)):
+        whole = np.load(path, mmap_mode="r+")
+        whole[tile.y:tile.y + tile.height, tile.x:tile.x + tile.width] = values
+    return Done(tile, single, stacked, peak)
 
 
 def _at_rest(plan: Plan) -> Source:
