@@ -5,7 +5,7 @@ import numpy as np
 from vinter.core.frames.mosaic import _scale_and_repair
 from vinter.core.frames.shapes import shapes
 from vinter.core.simulate.exposing import digitise, draw_trails
-from vinter.core.stack.combine import combine, join, match_into
+from vinter.core.stack.combine import blank, combine, join, match_into
 from vinter.core.stack.resample import resample
 
 
@@ -21,6 +21,7 @@ def main() -> None:
     result, halves, count = np.empty((8, 8, 3), np.float32), np.empty((8, 8, 3), np.float32), np.empty((8, 8, 3), np.uint16)
     ones = np.ones(len(cube), np.float32)
     combine(cube, 0, 3.5, np.ones((3, 2)), ones, ones, result, halves, count, light)
+    blank(cube[2], out.astype(np.uint8))
     join(result, halves, out.astype(np.uint8), count)
     resample(cube[0], np.eye(3), cube[1])
     match_into(cube[0], 1.0, np.zeros((3, 6)), 0.0, 0.0, 1.0, 1.0, 1e9)

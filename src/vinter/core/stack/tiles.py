@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic
-from vinter.core.stack.combine import METHODS, combine, join, match_into, noise_model
+from vinter.core.stack.combine import METHODS, blank, combine, join, match_into, noise_model
 from vinter.core.stack.ingest import anonymous_mb, quiet_worker
 from vinter.core.stack.matching import CLIPPED, Match
 from vinter.core.stack.resample import resample
@@ -146,7 +146,7 @@ def _sky_into(out: U16, plan: Plan, index: int, tile: Tile, usable: U8) -> None:
     fit = np.ascontiguousarray(usable[y0:y1, x0:x1])
     if fit.min() < 255:
         fit = cv2.warpPerspective(fit, shift, (tile.width, tile.height), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
-        out[fit < 250] = 0
+        blank(out, fit)
 
 
 def sky_cube(plan: Plan, tile: Tile) -> U16:
