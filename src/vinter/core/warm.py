@@ -23,7 +23,8 @@ def main() -> None:
     combine(cube, 0, 3.5, np.ones((3, 2)), ones, ones, result, halves, count, light)
     blank(cube[2], out.astype(np.uint8))
     join(result, halves, out.astype(np.uint8), count)
-    resample(cube[0], np.eye(3), cube[1])
+    for turn in (np.eye(3), np.diag([-1.0, -1.0, 1.0])):
+        resample(cube[0], turn, cube[1])
     match_into(cube[0], 1.0, np.zeros((3, 6)), 0.0, 0.0, 1.0, 1.0, 1e9)
 
 
