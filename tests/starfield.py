@@ -106,8 +106,12 @@ def ground_pattern(spec):
 
 def checks(spec, x, y):
     level = {"dark": (60.0, 140.0), "bright": (0.85 * spec.sky, 0.5 * spec.sky)}.get(spec.land, (60.0, 140.0))
-    cell = np.sin((x + 0.5) // 8 * 12.9898 + (y + 0.5) // 8 * 78.233) * 43758.5453
-    return level[0] + level[1] * (cell - np.floor(cell))
+    total = np.zeros(np.shape(x))
+    for dx in (-0.375, -0.125, 0.125, 0.375):  # a pixel's mean: edges that lie between pixels must not jump by whole ones
+        for dy in (-0.375, -0.125, 0.125, 0.375):
+            cell = np.sin((x + dx + 0.5) // 8 * 12.9898 + (y + dy + 0.5) // 8 * 78.233) * 43758.5453
+            total += cell - np.floor(cell)
+    return level[0] + level[1] * total / 16
 
 
 def draw_stars(picture, spec, rays, flux, i):

@@ -8,7 +8,7 @@ import pytest
 import tifffile
 from inline import Inline
 from stacked import combined, errors
-from starfield import Field, camera, draw, ground_pattern, horizon, make, write
+from starfield import Field, camera, checks, draw, ground_pattern, horizon, make, unmoved, write
 
 from vinter.core.errors import BadInput
 from vinter.core.stack.pipeline import Settings, stack
@@ -34,8 +34,10 @@ def stands(report):
 
 
 def sharp(picture, spec, top):
-    """Slope of the ground's checks against the truth: 1 when they are as sharp as drawn."""
-    truth = cv2.GaussianBlur(ground_pattern(spec), (0, 0), 0.6)[top:-25, 30:-30]
+    """Slope of the ground's checks against the truth as the reference (of a slipping camera: the middle frame) saw it: 1 when they
+    are as sharp as drawn."""
+    pattern = checks(spec, *unmoved(spec, spec.count // 2)) if any(spec.slip) else ground_pattern(spec)
+    truth = cv2.GaussianBlur(pattern, (0, 0), 0.6)[top:-25, 30:-30]
     return np.polyfit(truth.ravel(), (picture[top:-25, 30:-30, 1] * 15871).ravel(), 1)[0]
 
 
@@ -62,8 +64,9 @@ def test_a_knock_of_hundreds_of_pixels_with_a_turn_is_followed(tmp_path):
     assert result.report["frames_used"] == EASY.count and is_well_registered(off)
 
 
-def test_a_slipping_tripod_is_seen_and_its_ground_laid_back(tmp_path):
-    spec = replace(EASY, slip=(0.7, 0.2))
+@pytest.mark.parametrize(("land", "slip"), [("dark", (0.7, 0.2)), ("bright", (0.7, 0.2)), ("dark", (1.3, -0.5))])
+def test_a_slipping_tripod_is_seen_and_its_ground_laid_back(tmp_path, land, slip):
+    spec = replace(EASY, slip=slip, land=land)
     result, picture, off = run(tmp_path / "a", spec)
     assert is_well_registered(off)
     rows = stands(result.report)
@@ -76,9 +79,9 @@ def test_a_slipping_tripod_is_seen_and_its_ground_laid_back(tmp_path):
         moved = k @ camera(spec, at) @ camera(spec, i).T @ np.linalg.inv(k) @ [*low, 1]
         true = moved[:2] / moved[2] - low
         # the mean over a wide strip is a little larger than in its middle
-        assert r["ground_shift"] == pytest.approx(1.15 * true, abs=0.35 + 0.3 * np.hypot(*true))
+        assert r["ground_shift"] == pytest.approx(1.15 * true, abs=0.3 + 0.1 * np.hypot(*true))
     assert sum(r["ground_shift"] is not None for r in rows) >= 5
-    assert sharp(picture, spec, int(horizon(spec).max()) + 30) > 0.75
+    assert sharp(picture, spec, int(horizon(spec).max()) + 30) == pytest.approx(1, abs=0.06)
 
 
 def test_frames_of_other_brightness_are_brought_to_one_and_count_less(tmp_path):

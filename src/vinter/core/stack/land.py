@@ -36,8 +36,12 @@ def _source(frame: Ingested, homography: Array, match: Match | None = None) -> S
     return Source(frame.spill, frame.pattern, homography, match=match or Match())
 
 
-def ground_of(settings: Settings, frames: list[Ingested], used: list[int], stands: dict[int, Stance], mask: U8) -> Ground:
-    """The ground by the frames of the sky: the mean of those whose camera stood as the reference's did, or the one named."""
+def ground_of(settings: Settings, frames: list[Ingested], used: list[int], stands: dict[int, Stance], group: list[int], mask: U8) -> Ground:
+    """The ground by the frames of the sky: the mean of those whose camera stood as the reference's did, or the one named.
+
+    ``group`` numbers the stands between which the tripod was bumped, the reference's being 0. Frames whose ground could not be
+    compared count as still unless another of the same stand is known to have moved.
+    """
     if settings.ground == "none" or mask.min() == 255:
         return Ground(Land([]), {"way": "none", "frames": 0})
     if settings.ground != "auto":
@@ -48,6 +52,8 @@ def ground_of(settings: Settings, frames: list[Ingested], used: list[int], stand
         return Ground(Land([_source(frames[i], np.eye(3) if stands[i].moved_px <= HELD_PX else stands[i].homography)]),
                       {"way": "one frame", "frames": 1, "name": frames[i].path.name})
     still = [i for i in used if stands[i].moved_px <= HELD_PX and np.allclose(stands[i].homography, np.eye(3), atol=2.0)]
+    if any(stands[i].known and stands[i].moved_px > HELD_PX for i in used if group[i] == 0):
+        still = [i for i in still if stands[i].known]
     sources, laid = [_source(frames[i], np.eye(3)) for i in still], 0
     if len(still) < 0.5 * len(used):  # the tripod slipped: the others are moved back as their own ground asks
         others = [i for i in used if i not in still and stands[i].known]

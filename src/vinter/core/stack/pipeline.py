@@ -193,7 +193,7 @@ def _ground(run: Run, burst: Known, grounds: list[Ingested]) -> Ground:
     base = burst.frames[burst.registration.reference]
     if grounds and burst.mask.min() < 255:
         return own_ground(run.pool, run.settings, grounds, base, burst.mask, burst.mask_path, run.folder)
-    return ground_of(run.settings, burst.frames, burst.used, burst.stands, burst.mask)
+    return ground_of(run.settings, burst.frames, burst.used, burst.stands, burst.registration.groups.number, burst.mask)
 
 
 def _write(run: Run, burst: Known, picture: Path, out: Path) -> tuple[Path, float | None]:

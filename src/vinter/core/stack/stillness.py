@@ -22,6 +22,11 @@ LEAST_LIKENESS = 0.55  # correlation below which the ground could not be compare
 HELD_PX = 0.7  # a corner of the ground that moved less has not moved
 MARGIN = 16  # working px kept around the part that is compared
 TRUSTED = 0.35  # of the motion, by which its parts may disagree
+INSIDE_PX = 8  # half-size px from the sky, within which the ground's own texture is not compared
+TEXTURE = (1.0, 6.0)  # half-size px, deviations of the blurs between which the texture lies
+STRAY = 1.5  # px that the texture may ask for beyond the coarse look where that is sure, ten times as much where it is not
+LIKE_TEXTURE = 0.6  # correlation of texture that needs no coarse look to agree with it
+AGREED = 0.4  # px by which its strips may disagree
 AT_MOST = 8  # frames looked at before it is known that something moved
 
 
@@ -109,12 +114,55 @@ def _disagreement(here: F32, there: F32, reach: U8, guess: Array) -> float:
     return float(np.ptp(asked, axis=0).max()) if len(asked) > 1 else float("inf")
 
 
+def _texture(view: View) -> F32:
+    """The fine structure of a frame's half-size plane over its own brightness, without its extremes (reflected stars, lamps)."""
+    data = np.load(view.spill, mmap_mode="r")
+    plane = (green_half(data, view.pattern) if view.pattern is not None else picture_half(np.asarray(data))) - PEDESTAL
+    smooth = cv2.GaussianBlur(plane, (0, 0), TEXTURE[1])
+    fine = (cv2.GaussianBlur(plane, (0, 0), TEXTURE[0]) - smooth) / np.maximum(smooth, max(0.02 * float(np.median(plane)), 1.0))
+    limit = 4 * 1.4826 * float(np.median(np.abs(fine)))
+    return np.asarray(np.clip(fine, -limit, limit), np.float32)
+
+
+def _by_texture(view: View, base: View, ground: U8, guess: Array, error: float) -> tuple[Array, float] | None:
+    """Homography from the reference to the frame by the texture of the ground, and its error (px); None when the texture does not
+    tell it: noise, nothing to see, or strips that ask for different motions. ``ground`` (1) is of half size."""
+    inside = cv2.erode(ground, np.ones((2 * INSIDE_PX + 1, 2 * INSIDE_PX + 1), np.uint8), borderValue=1)
+    inside[:MARGIN], inside[-MARGIN:], inside[:, :MARGIN], inside[:, -MARGIN:] = 0, 0, 0, 0
+    if inside.sum() < 4000:
+        return None
+    half = np.array([[2, 0, 0.5], [0, 2, 0.5], [0, 0, 1]])
+    start = np.linalg.inv(half) @ guess @ half
+    here, there = _texture(view), _texture(base)
+    whole = _searched(here, there, inside, start, cv2.MOTION_EUCLIDEAN)
+    if whole is None:
+        return None
+    y, x = np.nonzero(inside)
+    box = 2 * np.array([[a, b] for a in np.linspace(x.min(), x.max(), 4) for b in np.linspace(y.min(), y.max(), 3)])
+    turned = _turned_camera(half @ whole[1] @ np.linalg.inv(half), box, view)
+    found = np.linalg.inv(half) @ turned @ half
+    asked = []
+    for part in np.array_split(np.unique(x), 3):
+        strip = np.zeros_like(inside)
+        strip[:, part] = inside[:, part]
+        step = _searched(here, there, strip, found, cv2.MOTION_TRANSLATION) if strip.sum() > 1000 else None
+        if step is None:
+            return None
+        asked.append(2 * (np.linalg.inv(found) @ step[1])[:2, 2])
+    spread, moved = float(np.ptp(asked, axis=0).max()), float(np.hypot(*(apply(turned, box) - apply(guess, box)).T).max())
+    sure = error < HELD_PX
+    if spread > AGREED or moved > (STRAY if sure else 10 * STRAY) or (not sure and whole[0] < LIKE_TEXTURE):
+        return None
+    return turned, spread / 2
+
+
 def stance(view: View, base: View, mask: Path, start: Array, affine: bool = False) -> Stance:
     """Where the ground of a frame lies in the reference; ``mask`` is the sky mask (.npy), ``start`` a first guess (3, 3).
 
     What is sought is a turn of the camera; ``affine`` seeks any affine motion instead, as the picture's scale changes when
-    the focus is moved. Maximises the correlation over the ground and a strip of sky above it; errors on a textured ground
-    are 0.1 to 0.2 px. When the parts of the ground disagree the stance is unknown.
+    the focus is moved. Maximises the correlation over the ground and a strip of sky above it, then over the ground's own
+    texture where that tells: errors are 0.1 to 0.3 px then, 0.3 to 0.8 px by the skyline alone. When the parts of the ground
+    disagree the stance is unknown.
     """
     quiet_worker()
     (here, factor), (there, _) = (ground_plane(v.spill, v.pattern, affine) for v in (view, base))
@@ -126,17 +174,24 @@ def stance(view: View, base: View, mask: Path, start: Array, affine: bool = Fals
     y, x = np.nonzero(reach)
     box = factor * np.array([[a, b] for a in np.linspace(x.min(), x.max(), 4) for b in np.linspace(y.min(), y.max(), 3)])
     up = np.array([[factor, 0, factor / 2 - 0.5], [0, factor, factor / 2 - 0.5], [0, 0, 1]])
-    found: Array = np.asarray(np.linalg.inv(start), float)
-    likeness = 0.0
+    guess: Array = np.asarray(np.linalg.inv(start), float)
+    found, likeness, error = guess, 0.0, float("inf")
     for _ in (0, 1):
         step = _searched(here, there, reach, np.linalg.inv(up) @ found @ up, cv2.MOTION_AFFINE if affine else cv2.MOTION_EUCLIDEAN)
-        if step is None or step[0] < LEAST_LIKENESS:
-            return Stance(known=False, likeness=step[0] if step else 0.0)
-        likeness, found = step[0], up @ step[1] @ np.linalg.inv(up)
+        likeness = step[0] if step else 0.0
+        if step is None or likeness < LEAST_LIKENESS:
+            found = guess
+            break
+        found = up @ step[1] @ np.linalg.inv(up)
         found = found if affine else _turned_camera(found, box, view)
         if np.abs(apply(found, box) - box).max() < HELD_PX:
             break
-    error = factor * _disagreement(here, there, reach, np.linalg.inv(up) @ found @ up) / 2
+    if likeness >= LEAST_LIKENESS:
+        error = factor * _disagreement(here, there, reach, np.linalg.inv(up) @ found @ up) / 2
+    full = np.asarray(np.load(mask, mmap_mode="r")[::2, ::2][:view.size[1] // 2, :view.size[0] // 2] < 128, np.uint8)
+    finer = None if affine else _by_texture(view, base, full, found if error < HELD_PX else guess, error)
+    if finer:
+        found, error = finer
     found = np.linalg.inv(np.asarray(found, np.float64))
     off = apply(found, box) - box
     middle = off.mean(axis=0)
