@@ -71,7 +71,7 @@ def walk(page: Page) -> None:
     page.get_by_role("button", name="Stack them").click()
     page.get_by_role("button", name="Finish it").wait_for()
     take(page, "stack")
-    page.get_by_role("heading", name="Noise while frames are added").evaluate("h => h.scrollIntoView()")
+    page.get_by_role("heading", name="Pictures of the report").evaluate("h => h.scrollIntoView()")
     take(page, "report")
     page.get_by_role("link", name="Side by side with another frame or stack").click()
     page.get_by_label("Right").select_option(index=2)

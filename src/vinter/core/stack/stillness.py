@@ -2,6 +2,7 @@
 
 from concurrent.futures import Executor
 from dataclasses import dataclass, field
+from itertools import pairwise
 from pathlib import Path
 
 import cv2
@@ -26,7 +27,9 @@ INSIDE_PX = 8  # half-size px from the sky, within which the ground's own textur
 TEXTURE = (1.0, 6.0)  # half-size px, deviations of the blurs between which the texture lies
 STRAY = 1.5  # px that the texture may ask for beyond the coarse look where that is sure, ten times as much where it is not
 LIKE_TEXTURE = 0.6  # correlation of texture that needs no coarse look to agree with it
-AGREED = 0.4  # px by which its strips may disagree
+LEAST_TEXTURE = 0.25  # and with one: under it the texture is noise
+WINDOW, LEAST_WINDOW = (320, 200), 1500  # half-size px: how large a part of the ground is compared, and the fewest pixels of ground in it
+AGREED = 0.4  # px by which its parts may disagree
 AT_MOST = 8  # frames looked at before it is known that something moved
 
 
@@ -70,10 +73,10 @@ class View:
     focal: float
 
 
-def _turned_camera(wanted: Array, points: Array, view: View) -> Array:
-    """The homography of a camera that turned, nearest to a given one over some points: what a bump or a slip is."""
+def _turned_camera(points: Array, target: Array, view: View) -> Array:
+    """The homography of a camera that turned which brings points nearest to their targets: what a bump or a slip is."""
     k = np.array([[view.focal, 0, (view.size[0] - 1) / 2], [0, view.focal, (view.size[1] - 1) / 2], [0, 0, 1]])
-    back, target, vector = np.linalg.inv(k), apply(wanted, points), np.zeros(3)
+    back, vector = np.linalg.inv(k), np.zeros(3)
 
     def off(v: Array) -> Array:
         return (apply(k @ small_turn(v) @ back, points) - target).ravel()
@@ -114,46 +117,65 @@ def _disagreement(here: F32, there: F32, reach: U8, guess: Array) -> float:
     return float(np.ptp(asked, axis=0).max()) if len(asked) > 1 else float("inf")
 
 
-def _texture(view: View) -> F32:
-    """The fine structure of a frame's half-size plane over its own brightness, without its extremes (reflected stars, lamps)."""
-    data = np.load(view.spill, mmap_mode="r")
-    plane = (green_half(data, view.pattern) if view.pattern is not None else picture_half(np.asarray(data))) - PEDESTAL
+def _texture(view: View, rows: slice, columns: slice) -> F32:
+    """The fine structure of a part of a frame's half-size plane over its own brightness, without its extremes (reflected stars, lamps)."""
+    part = np.array(np.load(view.spill, mmap_mode="r")[2 * rows.start:2 * rows.stop, 2 * columns.start:2 * columns.stop])
+    plane = (green_half(part, view.pattern) if view.pattern is not None else picture_half(part)) - PEDESTAL
     smooth = cv2.GaussianBlur(plane, (0, 0), TEXTURE[1])
-    fine = (cv2.GaussianBlur(plane, (0, 0), TEXTURE[0]) - smooth) / np.maximum(smooth, max(0.02 * float(np.median(plane)), 1.0))
+    fine = (cv2.GaussianBlur(plane, (0, 0), TEXTURE[0]) - smooth) / np.maximum(smooth, max(0.05 * float(np.median(smooth)), 1.0))
     limit = 4 * 1.4826 * float(np.median(np.abs(fine)))
     return np.asarray(np.clip(fine, -limit, limit), np.float32)
 
 
+def _windows(inside: U8) -> list[tuple[slice, slice]]:
+    """Parts (rows, columns) of the ground to compare: left, middle and right, each of a third of it; none where it is small."""
+    height, width = inside.shape
+    by_column = inside.sum(axis=0, dtype=float)
+    ends = np.searchsorted(np.cumsum(by_column), by_column.sum() * np.array([0, 1, 2, 3]) / 3)
+    out = []
+    for x0, x1 in pairwise(ends.tolist()):
+        share, across = inside[:, x0:x1].sum(axis=1, dtype=float), by_column[x0:x1]
+        if share.sum() < LEAST_WINDOW:
+            return []
+        y, x = (share @ np.arange(height)) / share.sum(), x0 + (across @ np.arange(x1 - x0)) / across.sum()
+        top, left = max(int(y) - WINDOW[1] // 2, 0), max(int(x) - WINDOW[0] // 2, 0)
+        out.append((slice(top, min(top + WINDOW[1], height)), slice(left, min(left + WINDOW[0], width))))
+    return out
+
+
 def _by_texture(view: View, base: View, ground: U8, guess: Array, error: float) -> tuple[Array, float] | None:
     """Homography from the reference to the frame by the texture of the ground, and its error (px); None when the texture does not
-    tell it: noise, nothing to see, or strips that ask for different motions. ``ground`` (1) is of half size."""
+    tell it: noise, nothing to see, or parts that ask for different motions. ``ground`` (1) is of half size."""
     inside = cv2.erode(ground, np.ones((2 * INSIDE_PX + 1, 2 * INSIDE_PX + 1), np.uint8), borderValue=1)
     inside[:MARGIN], inside[-MARGIN:], inside[:, :MARGIN], inside[:, -MARGIN:] = 0, 0, 0, 0
-    if inside.sum() < 4000:
+    half, sure, pairs = np.array([[2, 0, 0.5], [0, 2, 0.5], [0, 0, 1]]), error < HELD_PX, []
+    for rows, columns in _windows(np.asarray(inside, np.uint8)):
+        mask = np.ascontiguousarray(inside[rows, columns])
+        aside = half @ np.array([[1, 0, columns.start], [0, 1, rows.start], [0, 0, 1]])
+        start = np.linalg.inv(aside) @ guess @ aside
+        here, there = _texture(view, rows, columns), _texture(base, rows, columns)
+        if mask.sum() < LEAST_WINDOW or (sure and _likeness(here, there, mask, start) < LEAST_TEXTURE / 2):
+            continue
+        step = _searched(here, there, mask, start, cv2.MOTION_TRANSLATION)
+        if step is None or step[0] < (LEAST_TEXTURE if sure else LIKE_TEXTURE):
+            continue
+        y, x = np.nonzero(mask)
+        middle = np.array([[x.mean(), y.mean()]])
+        pairs.append((apply(aside, middle)[0], apply(aside @ step[1], middle)[0]))
+    if len(pairs) < 3:
         return None
-    half = np.array([[2, 0, 0.5], [0, 2, 0.5], [0, 0, 1]])
-    start = np.linalg.inv(half) @ guess @ half
-    here, there = _texture(view), _texture(base)
-    whole = _searched(here, there, inside, start, cv2.MOTION_EUCLIDEAN)
-    if whole is None:
-        return None
-    y, x = np.nonzero(inside)
-    box = 2 * np.array([[a, b] for a in np.linspace(x.min(), x.max(), 4) for b in np.linspace(y.min(), y.max(), 3)])
-    turned = _turned_camera(half @ whole[1] @ np.linalg.inv(half), box, view)
-    found = np.linalg.inv(half) @ turned @ half
-    asked = []
-    for part in np.array_split(np.unique(x), 3):
-        strip = np.zeros_like(inside)
-        strip[:, part] = inside[:, part]
-        step = _searched(here, there, strip, found, cv2.MOTION_TRANSLATION) if strip.sum() > 1000 else None
-        if step is None:
-            return None
-        asked.append(2 * (np.linalg.inv(found) @ step[1])[:2, 2])
-    spread, moved = float(np.ptp(asked, axis=0).max()), float(np.hypot(*(apply(turned, box) - apply(guess, box)).T).max())
-    sure = error < HELD_PX
-    if spread > AGREED or moved > (STRAY if sure else 10 * STRAY) or (not sure and whole[0] < LIKE_TEXTURE):
-        return None
-    return turned, spread / 2
+    places, targets = (np.array(p) for p in zip(*pairs, strict=True))
+    turned = _turned_camera(places, targets, view)
+    spread = 2 * float(np.abs(apply(turned, places) - targets).max())
+    moved = float(np.hypot(*(targets - apply(guess, places)).T).max())
+    return (turned, spread / 2) if spread < AGREED and moved < (STRAY if sure else 10 * STRAY) else None
+
+
+def _likeness(here: F32, there: F32, mask: U8, guess: Array) -> float:
+    """Correlation of two pictures under a mask when the first is laid on the second as a homography says."""
+    laid = cv2.warpPerspective(here, guess, here.shape[::-1], flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+    a, b = laid[mask > 0], there[mask > 0]
+    return float(np.corrcoef(a, b)[0, 1]) if a.std() > 0 and b.std() > 0 else 0.0
 
 
 def stance(view: View, base: View, mask: Path, start: Array, affine: bool = False) -> Stance:
@@ -183,7 +205,7 @@ def stance(view: View, base: View, mask: Path, start: Array, affine: bool = Fals
             found = guess
             break
         found = up @ step[1] @ np.linalg.inv(up)
-        found = found if affine else _turned_camera(found, box, view)
+        found = found if affine else _turned_camera(box, apply(found, box), view)
         if np.abs(apply(found, box) - box).max() < HELD_PX:
             break
     if likeness >= LEAST_LIKENESS:
