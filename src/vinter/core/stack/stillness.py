@@ -29,6 +29,7 @@ STRAY = 1.5  # px that the texture may ask for beyond the coarse look where that
 LIKE_TEXTURE = 0.6  # correlation of texture that needs no coarse look to agree with it
 LEAST_TEXTURE = 0.25  # and with one: under it the texture is noise
 WINDOW, LEAST_WINDOW = (320, 200), 1500  # half-size px: how large a part of the ground is compared, and the fewest pixels of ground in it
+SAMPLING_PX = 0.1  # px that sampling alone does to the place of texture
 AGREED = 0.4  # px by which its parts may disagree
 AT_MOST = 8  # frames looked at before it is known that something moved
 
@@ -168,7 +169,7 @@ def _by_texture(view: View, base: View, ground: U8, guess: Array, error: float) 
     turned = _turned_camera(places, targets, view)
     spread = 2 * float(np.abs(apply(turned, places) - targets).max())
     moved = float(np.hypot(*(targets - apply(guess, places)).T).max())
-    return (turned, spread / 2) if spread < AGREED and moved < (STRAY if sure else 10 * STRAY) else None
+    return (turned, SAMPLING_PX + spread) if spread < AGREED and moved < (STRAY if sure else 10 * STRAY) else None
 
 
 def _likeness(here: F32, there: F32, mask: U8, guess: Array) -> float:
