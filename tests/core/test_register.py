@@ -16,7 +16,7 @@ def listed(xy, seen=None):
     """Stars at places, the first the brightest."""
     n = len(xy)
     ones = np.ones(n)
-    stars = Stars(xy[:, 0], xy[:, 1], np.linspace(9, 1, n), ones, ones * 3, ones, ones * 0)
+    stars = Stars(xy[:, 0], xy[:, 1], np.linspace(9, 1, n), ones, ones * 3, ones, ones * 0, ones * 0.1)
     return stars if seen is None else stars.take(seen)
 
 

@@ -12,12 +12,14 @@ F32 = npt.NDArray[np.float32]
 PIXELS, MOST_PIXELS = 300_000, 3_000_000  # room for pixels above the threshold: it is cleared for every frame, so it is small at first
 THRESHOLD = 4.5  # standard deviations of the background
 MOST = 4000
+PLACE_ERROR, PLACE_FLOOR = 2.1, 0.03  # px: of a star whose peak is one deviation of the background, and of the brightest
 BACKGROUND_BOX = 64
 
 
 @dataclass(frozen=True)
 class Stars:
-    """Stars brightest first: places (px, first pixel centre 0, 0), flux, peak, FWHM, elongation, angle (deg)."""
+    """Stars brightest first: places (px, first pixel centre 0, 0), flux, peak, FWHM, elongation, angle (deg), and the error of
+    their places (px, one axis)."""
 
     x: Array
     y: Array
@@ -26,6 +28,7 @@ class Stars:
     fwhm: Array
     elongation: Array
     angle: Array
+    error: Array
 
     def __len__(self) -> int:
         return len(self.x)
@@ -95,5 +98,5 @@ def find_stars(plane: F32, floor: Background | None = None, threshold: float = T
     x, y = np.where(lost, found["x"], x), np.where(lost, found["y"], y)
     fwhm = 2 * 2.355 * np.sqrt((a * a + b * b) / 2)
     stars = Stars(2 * x + 0.5, 2 * y + 0.5, found["flux"].astype(float), found["peak"].astype(float), fwhm, a / b,
-                  np.degrees(found["theta"]))
+                  np.degrees(found["theta"]), np.hypot(PLACE_FLOOR, PLACE_ERROR * err / np.maximum(found["peak"].astype(float), err)))
     return Detection(stars, streaks)

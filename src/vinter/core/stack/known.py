@@ -73,7 +73,7 @@ def _sky_mask(pool: Executor, frames: list[Ingested], alignments: list[Alignment
     sure = pool.submit(_moving, files, homographies) if moves else None
     mean = np.asarray(sum(half_plane(*f) for f in files) / len(files), np.float32)
     places = [s.xy[alignments[i].pairs[:, 0]] for i in near if (s := frames[i].stars) is not None]
-    return find_sky(mean, np.concatenate(places), frames[reference].size, sure.result if sure else None)
+    return find_sky(mean, np.concatenate(places), frames[reference].size, sure.result if sure else None, len(near))
 
 
 def _travel(homographies: list[Any], size: tuple[int, int]) -> float:

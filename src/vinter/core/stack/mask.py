@@ -13,6 +13,7 @@ F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 DEGREE = 3
 LOG_LIMIT = 0.35  # natural log of brightness against the smooth sky beyond which a pixel is no sky
+EMPTY = 1e-4  # share of a sky that lies in gaps as wide as those that count as none
 LEAST_GROUND = 0.002  # share of the frame below which there is no ground at all
 SURE_REACH = 22  # half-size px by which what moves otherwise is seen beyond its border
 FEATHER = 1.3  # px, standard deviation of the edge
@@ -47,11 +48,12 @@ def _low_or_across(blocked: U8) -> U8:
     return np.asarray(np.isin(labels, wanted[wanted > 0]), np.uint8)
 
 
-def find_sky(mean_plane: F32, star_xy: Array, size: tuple[int, int], sure: Callable[[], tuple[U8, U8]] | None = None) -> U8:
+def find_sky(mean_plane: F32, star_xy: Array, size: tuple[int, int], sure: Callable[[], tuple[U8, U8]] | None = None,
+             frames: int = 1) -> U8:
     """Sky mask (height, width), 255 = sky, feathered.
 
     mean_plane: mean of the unmoved frames' half-size greens above black (any unit); star_xy: places (full-size px) of stars
-    known to be sky, of all frames; sure: gives half-size maps (1) of what moves otherwise than the sky, and of what moves with it.
+    known to be sky, of all ``frames``; sure: gives half-size maps (1) of what moves otherwise than the sky, and of what moves with it.
     Without ground, or without stars to judge by, everything is sky.
     """
     width, height = size
@@ -59,7 +61,7 @@ def find_sky(mean_plane: F32, star_xy: Array, size: tuple[int, int], sure: Calla
     if len(star_xy) < 40:
         return everything
     inside = star_xy[(star_xy >= 0).all(axis=1)] / 2
-    dark = _dark(mean_plane, inside)
+    dark = _dark(mean_plane, inside, len(inside) / frames)
     low = _low_or_across(dark)
     land = _holes_filled(cv2.morphologyEx(low, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8)) if low.any() else low)
     if sure is not None:
@@ -71,8 +73,8 @@ def find_sky(mean_plane: F32, star_xy: Array, size: tuple[int, int], sure: Calla
     return np.asarray(np.round(np.clip(soft, 0, 1) * 255), np.uint8)
 
 
-def _dark(mean_plane: F32, stars: Array) -> U8:
-    """Places (1) darker than the smooth sky that the stars (half-size px) show, or far from any of them."""
+def _dark(mean_plane: F32, stars: Array, count: float) -> U8:
+    """Places (1) darker than the smooth sky that the stars (half-size px; so many in a frame) show, or far from any of them."""
     plane = cv2.GaussianBlur(cv2.medianBlur(mean_plane.astype(np.float32), 5), (0, 0), 1.0)
     floor = max(float(np.percentile(plane, 90)) * 0.02, 1e-6)
     log = np.log(np.maximum(plane, floor)).astype(np.float32)
@@ -80,7 +82,7 @@ def _dark(mean_plane: F32, stars: Array) -> U8:
     x, y = np.clip(stars.astype(int), 0, [log.shape[1] - 1, log.shape[0] - 1]).T
     at = residual[y, x]
     limit = max(LOG_LIMIT, 3.0 * 1.4826 * float(np.median(np.abs(at - np.median(at)))))
-    blocked = (residual < -limit) | _far_from_stars(log.shape, stars)
+    blocked = (residual < -limit) | _far_from_stars(log.shape, stars, count)
     return np.asarray(cv2.morphologyEx(blocked.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)), np.uint8)
 
 
@@ -101,12 +103,18 @@ def _with_sure(land: U8, dark: U8, sure: tuple[U8, U8], picture: F32) -> U8:
     return _holes_filled(np.maximum(_low_or_across(found), land))
 
 
-def _far_from_stars(shape: tuple[int, ...], xy: Array) -> npt.NDArray[np.bool_]:
-    """Places so far from any star that they cannot be counted as sky by brightness alone."""
+def _far_from_stars(shape: tuple[int, ...], xy: Array, count: float) -> npt.NDArray[np.bool_]:
+    """Places so far from any star that they cannot be counted as sky by brightness alone: in a sky with so many stars strewn at
+    random one place in ten thousand lies in so wide a gap. Near the frame's edge, which cuts a gap, it must be wider.
+    """
+    gap = float(np.sqrt(-np.log(EMPTY) * shape[0] * shape[1] / (np.pi * max(count, 1.0))))
+    limit = max(0.18 * min(shape), gap)
+    across = min(2 * int(limit) + 1, 2 * min(shape) - 1)
+    inside = cv2.blur(np.ones(shape, np.float32), (across, across), borderType=cv2.BORDER_CONSTANT)
     empty = np.full(shape, 255, np.uint8)
     empty[np.clip(xy[:, 1].astype(int), 0, shape[0] - 1), np.clip(xy[:, 0].astype(int), 0, shape[1] - 1)] = 0
     distance = cv2.distanceTransform(empty, cv2.DIST_L2, 3)
-    return np.asarray(distance > 0.18 * min(shape))
+    return np.asarray(distance * np.sqrt(inside) > limit)
 
 
 def _holes_filled(land: U8) -> U8:

@@ -14,6 +14,7 @@ from vinter.core.frames.stars import Stars
 
 Array = npt.NDArray[np.float64]
 RADII = (14.0, 4.0, 2.5)  # px, of the successive matches
+USUAL = 0.1  # px
 FEWEST = 12  # matched stars below which an alignment is not trusted
 WORST_RESIDUAL = 1.5  # px RMS above which it is not either
 BRIGHTEST = 250  # stars that vote for a first shift
@@ -37,6 +38,33 @@ def apply(homography: Array, xy: Array) -> Array:
     """Points (n, 2) through a homography."""
     h = np.c_[xy, np.ones(len(xy))] @ homography.T
     return np.asarray(h[:, :2] / h[:, 2:])
+
+
+def weights(a: Stars, b: Stars, pairs: npt.NDArray[np.intp]) -> Array:
+    """How much each pair of stars tells (n,): 1 for one whose places differ by ``USUAL`` px through their own errors."""
+    return np.asarray(USUAL / np.hypot(a.error[pairs[:, 0]], b.error[pairs[:, 1]]))
+
+
+def weighted_rms(off: Array, weight: Array) -> float:
+    """Root mean square of distances (n, 2), px, each counted by its weight squared."""
+    return float(np.sqrt(((weight[:, None] * off) ** 2).sum() / max(float((weight**2).sum()), 1e-12)))
+
+
+def fitted(a: Array, b: Array, start: Array, weight: Array) -> Array:
+    """Homography (3, 3) that brings points a (n, 2) nearest to b by weighted least squares, from a close start."""
+    middle, scale = a.mean(axis=0), max(float(np.ptp(a, axis=0).max()), 1.0)
+    norm = np.array([[1 / scale, 0, -middle[0] / scale], [0, 1 / scale, -middle[1] / scale], [0, 0, 1]])
+    p, q, h = apply(norm, a), apply(norm, b), norm @ start @ np.linalg.inv(norm)
+    h = h / h[2, 2]
+    point, none = np.c_[p, np.ones(len(p))], np.zeros((len(p), 3))
+    for _ in range(4):
+        there, w = apply(h, p), 1 / (point @ h[2])[:, None]
+        slopes = np.concatenate([np.c_[point * w, none, -p * w * there[:, :1]], np.c_[none, point * w, -p * w * there[:, 1:]]])
+        r, both = (q - there).T.ravel(), np.r_[weight, weight]
+        step = np.linalg.lstsq(slopes * both[:, None], r * both, rcond=None)[0]
+        h = h + np.append(step, 0.0).reshape(3, 3)
+    out = np.linalg.inv(norm) @ h @ norm
+    return np.asarray(out / out[2, 2])
 
 
 def mutual_pairs(a: Array, b: Array, radius: float) -> npt.NDArray[np.intp]:
@@ -84,8 +112,9 @@ def vote_turn(a: Array, b: Array) -> Array:
     return out
 
 
-def _refined(a: Array, b: Array, start: Array) -> Alignment:
-    """Match at shrinking radii and fit; the last fit is least squares over the close pairs."""
+def _refined(one: Stars, other: Stars, start: Array) -> Alignment:
+    """Match at shrinking radii and fit; the last fit is weighted least squares over the close pairs."""
+    a, b = one.xy, other.xy
     h, pairs = start, np.empty((0, 2), np.intp)
     for step, radius in enumerate(RADII):
         pairs = mutual_pairs(apply(h, a), b, radius)
@@ -102,9 +131,8 @@ def _refined(a: Array, b: Array, start: Array) -> Alignment:
         if keep.sum() < FEWEST:
             return Alignment(False, f"only {int(keep.sum())} stars agree with the reference")
         pairs = pairs[keep]
-        h, _ = cv2.findHomography(a[pairs[:, 0]], b[pairs[:, 1]], 0)
-    error = np.hypot(*(apply(h, a[pairs[:, 0]]) - b[pairs[:, 1]]).T)
-    rms = float(np.sqrt(np.mean(error**2)))
+        h = fitted(a[pairs[:, 0]], b[pairs[:, 1]], h, weights(one, other, pairs))
+    rms = weighted_rms(apply(h, a[pairs[:, 0]]) - b[pairs[:, 1]], weights(one, other, pairs))
     if rms > WORST_RESIDUAL:
         return Alignment(False, f"its stars fit the reference only to {rms:.1f} px", h, rms, pairs)
     return Alignment(True, "", h / h[2, 2], rms, pairs)
@@ -150,31 +178,31 @@ def _predict(done: dict[int, Array], times: Array, i: int, step: int, reference:
 def align(stars: list[Stars], times: Array, reference: int) -> list[Alignment]:
     """Align every frame's stars with the reference's. A frame that cannot be aligned says why."""
     free = moving(stars, reference)
-    places = [s.xy[f] for s, f in zip(stars, free, strict=True)]
+    moved = [s.take(f) for s, f in zip(stars, free, strict=True)]
     numbers = [np.flatnonzero(f) for f in free]
-    target = places[reference]
+    target = moved[reference]
     done: dict[int, Array] = {reference: np.eye(3)}
     own = np.c_[numbers[reference], numbers[reference]]
     out: dict[int, Alignment] = {reference: Alignment(True, "", np.eye(3), 0.0, own)}
     for step in (1, -1):
         i = reference + step
         while 0 <= i < len(stars):
-            out[i] = _align_one(places[i], target, _predict(done, times, i, step, reference))
+            out[i] = _align_one(moved[i], target, _predict(done, times, i, step, reference))
             if out[i].used:
                 done[i] = out[i].homography
             i += step
     return [_renumbered(out[i], numbers[i], numbers[reference]) if i != reference else out[i] for i in range(len(stars))]
 
 
-def _align_one(xy: Array, target: Array, predicted: Array | None) -> Alignment:
-    if len(xy) < FEWEST or len(target) < FEWEST:
-        return Alignment(False, f"only {len(xy)} stars: cloud, focus or a covered lens")
-    starts = [h for h in (predicted, vote_shift(xy, target)) if h is not None]
-    results = [_refined(xy, target, h) for h in starts[:1]]
-    if not results[0].used or len(results[0].pairs) < 0.2 * min(len(xy), len(target)):
-        results += [_refined(xy, target, h) for h in starts[1:]]
+def _align_one(here: Stars, target: Stars, predicted: Array | None) -> Alignment:
+    if len(here) < FEWEST or len(target) < FEWEST:
+        return Alignment(False, f"only {len(here)} stars: cloud, focus or a covered lens")
+    starts = [h for h in (predicted, vote_shift(here.xy, target.xy)) if h is not None]
+    results = [_refined(here, target, h) for h in starts[:1]]
+    if not results[0].used or len(results[0].pairs) < 0.2 * min(len(here), len(target)):
+        results += [_refined(here, target, h) for h in starts[1:]]
     if not any(r.used for r in results):
-        results.append(_refined(xy, target, vote_turn(xy, target)))
+        results.append(_refined(here, target, vote_turn(here.xy, target.xy)))
     return max(results, key=lambda r: (r.used, len(r.pairs)))
 
 

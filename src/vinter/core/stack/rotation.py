@@ -14,7 +14,7 @@ import numpy.typing as npt
 
 from vinter.core.frames.stars import Stars
 from vinter.core.stack.geometry import as_rotation, lifted, lowered, pixels, rays, small_turn, turn, vector_of
-from vinter.core.stack.register import Alignment
+from vinter.core.stack.register import Alignment, weighted_rms, weights
 
 Array = npt.NDArray[np.float64]
 MOST_PAIRS = 160  # of a frame, spread over the picture
@@ -137,15 +137,16 @@ def _first_guess(alignments: list[Alignment], cameras: list[Array], focal: float
 
 
 def _pairs(stars: list[Stars], alignments: list[Alignment], used: list[int], reference: int,
-           size: tuple[int, int]) -> tuple[Array, Array, npt.NDArray[np.intp]]:
-    """Places of matched stars in the frames and in the reference, and which used frame each belongs to."""
+           size: tuple[int, int]) -> tuple[Array, Array, npt.NDArray[np.intp], Array]:
+    """Places of matched stars in the frames and in the reference, which used frame each belongs to, and how much it tells."""
     parts = []
     for i in used:
         pairs = alignments[i].pairs
         pairs = pairs[_spread(stars[i].xy[pairs[:, 0]], size, MOST_PAIRS)]
-        parts.append((stars[i].xy[pairs[:, 0]], stars[reference].xy[pairs[:, 1]]))
+        parts.append((stars[i].xy[pairs[:, 0]], stars[reference].xy[pairs[:, 1]], weights(stars[i], stars[reference], pairs)))
     which = np.repeat(np.arange(len(used)), [len(p[0]) for p in parts])
-    return np.concatenate([p[0] for p in parts]), np.concatenate([p[1] for p in parts]), which
+    here, there, weight = (np.concatenate([p[k] for p in parts]) for k in range(3))
+    return here, there, which, weight
 
 
 def _sane(model: RotationModel, focal: float) -> RotationModel | None:
@@ -183,11 +184,12 @@ def fit_rotation(stars: list[Stars], alignments: list[Alignment], reference: int
 
 @dataclass(frozen=True)
 class _Start:
-    """What a fit starts from: pairs of places, the frame each belongs to, the pole, the frames' angles and groups."""
+    """What a fit starts from: pairs of places, the frame each belongs to and how much it tells, the pole, the frames' angles and groups."""
 
     here: Array
     there: Array
     which: npt.NDArray[np.intp]
+    weight: Array
     axis: Array
     angles: Array
     focal: float
@@ -201,6 +203,7 @@ def _fit(start: _Start, free_zenith: bool) -> RotationModel:
     from scipy.optimize import least_squares  # slow to load, and pool processes never fit
 
     here, there, which, centre, frames = start.here, start.there, start.which, start.centre, len(start.angles)
+    weight = start.weight[:, None]
     side = np.linalg.svd(start.axis[None])[2][1:]
     more = len(start.moved) - 1
 
@@ -224,7 +227,7 @@ def _fit(start: _Start, free_zenith: bool) -> RotationModel:
         prior = [] if free_zenith else [p[4], p[5]]
         # a group's own turn about the pole and its frames' angles say the same: the first guess of the angles decides
         held = [0.05 * f * float(np.mean((turns - start.angles)[start.group == g])) for g in range(1, more + 1) if (start.group == g).any()]
-        return np.concatenate([(pixels(moved, f, p[1], centre) - there).ravel(), prior, held])
+        return np.concatenate([((pixels(moved, f, p[1], centre) - there) * weight).ravel(), prior, held])
 
     def slopes(p: Array) -> Array:
         """Derivatives by differences; a frame's angle moves only its own stars, so that one difference serves all angles."""
@@ -244,16 +247,16 @@ def _fit(start: _Start, free_zenith: bool) -> RotationModel:
     first = np.r_[0.0, 0.0, 0.0, 0.0, 0.35 if free_zenith else 0.0, 0.0, start.angles, np.concatenate([np.empty(0), *start.moved[1:]])]
     best = least_squares(residual, first, slopes, loss="soft_l1", f_scale=0.3, x_scale="jac", max_nfev=40)
     f, pole, zenith, turns, cameras = unpack(best.x)
-    rms = _trimmed_rms(residual(best.x)[:2 * len(here)].reshape(-1, 2))
+    rms = _trimmed_rms(residual(best.x)[:2 * len(here)].reshape(-1, 2), start.weight)
     mine = [cameras[g] for g in start.group]
     return RotationModel(float(f), float(best.x[1]), centre, [turn(pole, float(a)) @ c for a, c in zip(turns, mine, strict=True)],
                          rms, zenith, mine)
 
 
-def _trimmed_rms(r: Array) -> float:
-    """Root mean square of distances, the worst fiftieth left out."""
-    error = np.sort((r**2).sum(axis=1))[:max(int(0.98 * len(r)), 1)]
-    return float(np.sqrt(error.mean()))
+def _trimmed_rms(r: Array, weight: Array) -> float:
+    """Root mean square of distances (px) by weighted ones, the worst fiftieth left out."""
+    near = np.argsort((r**2).sum(axis=1))[:max(int(0.98 * len(r)), 1)]
+    return weighted_rms(r[near] / weight[near, None], weight[near])
 
 
 def fit_loose(stars: list[Stars], alignments: list[Alignment], reference: int, size: tuple[int, int], focal: float) -> RotationModel | None:
@@ -265,7 +268,7 @@ def fit_loose(stars: list[Stars], alignments: list[Alignment], reference: int, s
     if len(used) < 2:
         return None
     centre = ((size[0] - 1) / 2, (size[1] - 1) / 2)
-    here, there, which = _pairs(stars, alignments, used, reference, size)
+    here, there, which, told = _pairs(stars, alignments, used, reference, size)
     turns = np.array([as_rotation(alignments[i].homography, focal, centre) for i in used])
     lens = np.array([np.log(focal), 0.0])
     n = len(used)
@@ -277,7 +280,7 @@ def fit_loose(stars: list[Stars], alignments: list[Alignment], reference: int, s
 
     for _ in range(12):
         r = residual(lens, turns)
-        weight = 1 / np.sqrt(1 + (r / 0.3) ** 2)
+        weight = told[:, None] ** 2 / np.sqrt(1 + (r * told[:, None] / 0.3) ** 2)
         small = 1e-5
         shared = [(residual(lens + small * e, turns) - r) / small for e in np.eye(2)]
         own = [(residual(lens, small_turn(np.array(small * np.eye(3)[axis])) @ turns) - r) / small for axis in range(3)]
@@ -301,4 +304,5 @@ def fit_loose(stars: list[Stars], alignments: list[Alignment], reference: int, s
     rotations = [np.eye(3) for _ in alignments]
     for place, i in enumerate(used):
         rotations[i] = turns[place]
-    return _sane(RotationModel(float(np.exp(lens[0])), float(lens[1]), centre, rotations, _trimmed_rms(residual(lens, turns))), focal)
+    rms = _trimmed_rms(residual(lens, turns) * told[:, None], told)
+    return _sane(RotationModel(float(np.exp(lens[0])), float(lens[1]), centre, rotations, rms), focal)
