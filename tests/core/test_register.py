@@ -2,11 +2,13 @@
 
 import numpy as np
 import pytest
-from starfield import Field, places
+from starfield import Field, make, places
 
+from vinter.core.frames.measure import clean
+from vinter.core.frames.reading import read_frame
 from vinter.core.frames.stars import Stars, find_stars
 from vinter.core.stack.mask import find_sky, usable_sky
-from vinter.core.stack.register import align, apply, moving, mutual_pairs, vote_shift
+from vinter.core.stack.register import align, apply, fitted, moving, mutual_pairs, vote_shift
 from vinter.core.stack.rotation import fit_rotation, lifted, lowered, pixels, rays
 
 rng = np.random.default_rng(5)
@@ -150,3 +152,42 @@ def test_a_streak_is_not_a_star():
         plane[int(50 + 150 * t), int(40 + 200 * t)] += 120
     found = find_stars(plane.astype(np.float32))
     assert len(found.streaks) >= 1 and found.streaks[0, 2] > 100 and len(found.stars) < 3
+
+
+def test_gaps_between_few_stars_are_no_ground():
+    drawn = np.random.default_rng(8)
+    for count in (45, 90, 300):
+        for _ in range(6):
+            stars = drawn.uniform(0, [1600, 1200], (count, 2))
+            assert find_sky(np.full((600, 800), 100.0, np.float32), np.tile(stars, (5, 1)), (1600, 1200), frames=5).min() == 255
+
+
+def test_the_error_of_a_stars_place_is_as_large_as_it_is(tmp_path):
+    spec = Field(count=2, stars=1500, width=1400, height=1000, ground=False, streak=None)
+    truth, *_ = make(tmp_path, spec)
+    pulls, errors = [], []
+    for name, true in truth.items():
+        stars = find_stars(clean(read_frame(tmp_path / name))[1]).stars
+        pairs = mutual_pairs(stars.xy, true, 1.0)
+        pulls.append((stars.xy[pairs[:, 0]] - true[pairs[:, 1]]) / stars.error[pairs[:, 0], None])
+        errors.append(stars.error[pairs[:, 0]])
+    pulls, errors = np.concatenate(pulls), np.concatenate(errors)
+    assert errors.max() > 4 * errors.min()
+    for part in (errors < np.median(errors), errors >= np.median(errors)):
+        assert 0.6 < 1.4826 * np.median(np.abs(pulls[part])) < 1.4
+
+
+def test_sharp_places_count_more_than_vague_ones():
+    drawn = np.random.default_rng(2)
+    true = np.array([[1.001, 0.02, 5.0], [-0.02, 0.999, -3.0], [2e-6, -1e-6, 1.0]])
+    corners = np.array([[0.0, 0], [1600, 0], [0, 1200], [1600, 1200]])
+    off = {"weighted": [], "alike": []}
+    for _ in range(12):
+        a, error = drawn.uniform(0, [1600, 1200], (200, 2)), np.r_[np.full(30, 0.02), np.full(170, 0.25)]
+        b = apply(true, a) + drawn.normal(0, 1, (200, 2)) * error[:, None]
+        for name, weight in (("weighted", 0.1 / error), ("alike", np.ones(200))):
+            off[name].append(np.hypot(*(apply(fitted(a, b, np.eye(3), weight), corners) - apply(true, corners)).T).mean())
+    assert np.mean(off["weighted"]) < 0.4 * np.mean(off["alike"])
+    # noiseless places give the homography back whatever they weigh
+    a = drawn.uniform(0, [1600, 1200], (40, 2))
+    assert fitted(a, apply(true, a), np.eye(3), drawn.uniform(0.1, 3, 40)) == pytest.approx(true, abs=1e-9)
