@@ -106,12 +106,20 @@ def ground_pattern(spec):
 
 def checks(spec, x, y):
     level = {"dark": (60.0, 140.0), "bright": (0.85 * spec.sky, 0.5 * spec.sky)}.get(spec.land, (60.0, 140.0))
-    total = np.zeros(np.shape(x))
-    for dx in (-0.375, -0.125, 0.125, 0.375):  # a pixel's mean: edges that lie between pixels must not jump by whole ones
-        for dy in (-0.375, -0.125, 0.125, 0.375):
-            cell = np.sin((x + dx + 0.5) // 8 * 12.9898 + (y + dy + 0.5) // 8 * 78.233) * 43758.5453
-            total += cell - np.floor(cell)
-    return level[0] + level[1] * total / 16
+    # a pixel's mean: edges that lie between pixels must not jump by whole ones
+    (column, right), (row, low) = (_beside_an_edge((v + 0.5) / 8) for v in (x, y))
+    return level[0] + level[1] * ((1 - low) * ((1 - right) * _cell(column - 1, row - 1) + right * _cell(column, row - 1))
+                                  + low * ((1 - right) * _cell(column - 1, row) + right * _cell(column, row)))
+
+
+def _beside_an_edge(v):
+    """The cell after the nearest edge, and the share of a pixel that lies in it."""
+    return np.round(v), np.clip((v - np.round(v)) * 8 + 0.5, 0, 1)
+
+
+def _cell(column, row):
+    value = np.sin(column * 12.9898 + row * 78.233) * 43758.5453
+    return value - np.floor(value)
 
 
 def draw_stars(picture, spec, rays, flux, i):
