@@ -120,6 +120,15 @@ def test_the_mask_knows_ground_as_bright_as_the_sky_water_and_trees(tmp_path, la
     assert is_well_registered(off)  # reflected stars are not mistaken for stars
 
 
+def test_bright_ground_is_found_from_four_frames_of_one_stand(tmp_path):
+    spec = replace(EASY, land="bright", bumped={4: (35.0, -12.0, 0.6)})
+    result, _, off = run(tmp_path / "a", spec)
+    mask = cv2.imread(str(result.mask), cv2.IMREAD_GRAYSCALE) > 127
+    sky = np.mgrid[:spec.height, :spec.width][0] <= horizon(spec)[None, :]
+    assert (mask & sky).sum() / (mask | sky).sum() > 0.93  # the stars move 5 px only
+    assert is_well_registered(off) and result.report["ground"]["frames"] == 4
+
+
 def test_a_frame_without_ground_is_all_sky(tmp_path):
     result, _, _ = run(tmp_path / "a", replace(EASY, ground=False))
     assert cv2.imread(str(result.mask), cv2.IMREAD_GRAYSCALE).min() == 255

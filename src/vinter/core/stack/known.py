@@ -29,7 +29,7 @@ from vinter.core.stack.trails import Closed, close
 
 U8 = npt.NDArray[np.uint8]
 MASK_FRAMES = 6
-LEAST_TRAVEL = 6.0  # px of the sky over the take, below which ground and sky do not move apart
+LEAST_TRAVEL = 4.0  # px of the sky over the take, below which ground and sky do not move apart
 MIRRORED = 0.03  # share of matched stars in the ground, beyond which the frames are registered again without them
 
 

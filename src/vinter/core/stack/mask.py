@@ -14,6 +14,7 @@ U8 = npt.NDArray[np.uint8]
 DEGREE = 3
 LOG_LIMIT = 0.35  # natural log of brightness against the smooth sky beyond which a pixel is no sky
 EMPTY = 1e-4  # share of a sky that lies in gaps as wide as those that count as none
+LONG = 3.0  # times as long as a gap is wide: no gap in a sky
 LEAST_GROUND = 0.002  # share of the frame below which there is no ground at all
 SURE_REACH = 22  # half-size px by which what moves otherwise is seen beyond its border
 FEATHER = 1.3  # px, standard deviation of the edge
@@ -105,7 +106,8 @@ def _with_sure(land: U8, dark: U8, sure: tuple[U8, U8], picture: F32) -> U8:
 
 def _far_from_stars(shape: tuple[int, ...], xy: Array, count: float) -> npt.NDArray[np.bool_]:
     """Places so far from any star that they cannot be counted as sky by brightness alone: in a sky with so many stars strewn at
-    random one place in ten thousand lies in so wide a gap. Near the frame's edge, which cuts a gap, it must be wider.
+    random one place in ten thousand lies in so wide a gap. The frame's edge cuts gaps, so that one there must be wider than that or
+    long: ground lies along the edge.
     """
     gap = float(np.sqrt(-np.log(EMPTY) * shape[0] * shape[1] / (np.pi * max(count, 1.0))))
     limit = max(0.18 * min(shape), gap)
@@ -114,7 +116,10 @@ def _far_from_stars(shape: tuple[int, ...], xy: Array, count: float) -> npt.NDAr
     empty = np.full(shape, 255, np.uint8)
     empty[np.clip(xy[:, 1].astype(int), 0, shape[0] - 1), np.clip(xy[:, 0].astype(int), 0, shape[1] - 1)] = 0
     distance = cv2.distanceTransform(empty, cv2.DIST_L2, 3)
-    return np.asarray(distance * np.sqrt(inside) > limit)
+    _, labels, stats, _ = cv2.connectedComponentsWithStats((distance > limit).astype(np.uint8))
+    wide = np.unique(labels[distance * np.sqrt(inside) > limit])
+    long = np.flatnonzero(stats[:, cv2.CC_STAT_WIDTH] > LONG * limit)
+    return np.asarray(np.isin(labels, np.setdiff1d(np.union1d(wide, long), [0])))
 
 
 def _holes_filled(land: U8) -> U8:

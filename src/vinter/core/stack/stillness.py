@@ -144,6 +144,15 @@ def _windows(inside: U8) -> list[tuple[slice, slice]]:
     return out
 
 
+def _followed(rows: slice, columns: slice, guess: Array, shape: tuple[int, ...]) -> tuple[slice, slice]:
+    """The part of the frame, as large, that shows a part of the reference by a guess (3, 3); all half-size px."""
+    middle = np.array([[(columns.start + columns.stop) / 2, (rows.start + rows.stop) / 2]])
+    right, down = np.round(apply(guess, middle) - middle)[0].astype(int).tolist()
+    high, wide = rows.stop - rows.start, columns.stop - columns.start
+    top, left = min(max(rows.start + down, 0), shape[0] - high), min(max(columns.start + right, 0), shape[1] - wide)
+    return slice(top, top + high), slice(left, left + wide)
+
+
 def _by_texture(view: View, base: View, ground: U8, guess: Array, error: float) -> tuple[Array, float] | None:
     """Homography from the reference to the frame by the texture of the ground, and its error (px); None when the texture does not
     tell it: noise, nothing to see, or parts that ask for different motions. ``ground`` (1) is of half size."""
@@ -152,9 +161,10 @@ def _by_texture(view: View, base: View, ground: U8, guess: Array, error: float) 
     half, sure, pairs = np.array([[2, 0, 0.5], [0, 2, 0.5], [0, 0, 1]]), error < HELD_PX, []
     for rows, columns in _windows(np.asarray(inside, np.uint8)):
         mask = np.ascontiguousarray(inside[rows, columns])
-        aside = half @ np.array([[1, 0, columns.start], [0, 1, rows.start], [0, 0, 1]])
-        start = np.linalg.inv(aside) @ guess @ aside
-        here, there = _texture(view, rows, columns), _texture(base, rows, columns)
+        over, across = _followed(rows, columns, np.linalg.inv(half) @ guess @ half, inside.shape)
+        aside, beside = (half @ np.array([[1, 0, c.start], [0, 1, r.start], [0, 0, 1]]) for r, c in ((rows, columns), (over, across)))
+        start = np.linalg.inv(beside) @ guess @ aside
+        here, there = _texture(view, over, across), _texture(base, rows, columns)
         if mask.sum() < LEAST_WINDOW or (sure and _likeness(here, there, mask, start) < LEAST_TEXTURE / 2):
             continue
         step = _searched(here, there, mask, start, cv2.MOTION_TRANSLATION)
@@ -162,7 +172,7 @@ def _by_texture(view: View, base: View, ground: U8, guess: Array, error: float) 
             continue
         y, x = np.nonzero(mask)
         middle = np.array([[x.mean(), y.mean()]])
-        pairs.append((apply(aside, middle)[0], apply(aside @ step[1], middle)[0]))
+        pairs.append((apply(aside, middle)[0], apply(beside @ step[1], middle)[0]))
     if len(pairs) < 3:
         return None
     places, targets = (np.array(p) for p in zip(*pairs, strict=True))
