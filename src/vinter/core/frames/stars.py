@@ -81,9 +81,10 @@ def find_stars(plane: F32, floor: Background | None = None, threshold: float = T
     floor = floor or background(plane)
     signal = np.ascontiguousarray(plane - floor.level)
     err = max(floor.noise, 1e-6)
-    found = _extracted(signal, PIXELS, thresh=threshold, err=err, minarea=3, deblend_cont=0.02, clean=True)
-    if found is None:
-        found = _extracted(signal, MOST_PIXELS, thresh=threshold, err=err, minarea=3, deblend_cont=0.02, clean=True)
+    found = None
+    for pixels in (PIXELS, MOST_PIXELS):
+        if found is None:
+            found = _extracted(signal, pixels, thresh=threshold, err=err, minarea=3, deblend_cont=0.02, clean=True)
     if found is None:
         found = sep.extract(signal, threshold * 4, err=err, minarea=5, clean=False)
     a, b = np.maximum(found["a"], 0.3), np.maximum(found["b"], 0.3)

@@ -8,7 +8,7 @@ import numpy.typing as npt
 
 from vinter.core.errors import BadInput
 from vinter.core.stack.ingest import Ingested
-from vinter.core.stack.register import Alignment, align, weighted_rms, weights
+from vinter.core.stack.register import Alignment, align, trimmed_rms, weights
 from vinter.core.stack.rotation import Groups, RotationModel, find_bumps, fit_loose, fit_rotation
 
 Array = npt.NDArray[np.float64]
@@ -139,10 +139,7 @@ def _explained(frames: list[Ingested], alignments: list[Alignment], model: Rotat
             continue
         places = f.stars.xy[a.pairs[:, 0]]
         there = model.to_reference(i, places)
-        off, weight = there - target.xy[a.pairs[:, 1]], weights(f.stars, target, a.pairs)
-        near = np.hypot(*off.T) * weight
-        near = near <= np.quantile(near, 0.98)
-        rms = weighted_rms(off[near], weight[near])
+        rms = trimmed_rms(there - target.xy[a.pairs[:, 1]], weights(f.stars, target, a.pairs))
         worse += rms > 1.25 * a.residual_px + 0.02
         h, _ = cv2.findHomography(places, there, 0)
         out.append(Alignment(True, "", h, rms, a.pairs))

@@ -121,11 +121,11 @@ def combine(cube: U16, method: int, kappa: float, noise: npt.NDArray[np.float64]
     clips, least = method == 0 or method == 4, spread.min()
     gates = np.empty(n + 1, np.float32)  # squared distance from the mean, in variances, under which none of m samples can be far
     for m in range(n + 1):
-        gates[m] = ((0.9 if m > FEW else 0.97 * math.sqrt((m - 1) / m) if m > 1 else 0.0) * kappa * least) ** 2
-        if method == 2 or (clips and m < 2):
-            gates[m] = -1.0 if method == 2 and m > 0 else np.inf
-        elif not clips:
-            gates[m] = np.inf
+        gates[m] = np.inf
+        if clips and m > 1:
+            gates[m] = ((0.9 if m > FEW else 0.97 * math.sqrt((m - 1) / m)) * kappa * least) ** 2
+        elif method == 2 and m > 0:
+            gates[m] = -1.0  # a median looks at all of them
     sums, shares = np.empty((2, length), np.float32), np.empty((2, length), np.float32)
     total, given = np.empty(length, np.float32), np.empty(length, np.float32)
     low, high, excess = np.empty(length, np.float32), np.empty(length, np.float32), np.empty(length, np.float32)

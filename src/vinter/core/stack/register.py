@@ -50,6 +50,13 @@ def weighted_rms(off: Array, weight: Array) -> float:
     return float(np.sqrt(((weight[:, None] * off) ** 2).sum() / max(float((weight**2).sum()), 1e-12)))
 
 
+def trimmed_rms(off: Array, weight: Array) -> float:
+    """``weighted_rms`` without the fiftieth of the pairs that lies farthest off for its weight."""
+    far = np.hypot(*off.T) * weight
+    near = far <= np.quantile(far, 0.98)
+    return weighted_rms(off[near], weight[near])
+
+
 def fitted(a: Array, b: Array, start: Array, weight: Array) -> Array:
     """Homography (3, 3) that brings points a (n, 2) nearest to b by weighted least squares, from a close start."""
     middle, scale = a.mean(axis=0), max(float(np.ptp(a, axis=0).max()), 1.0)

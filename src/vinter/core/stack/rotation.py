@@ -14,7 +14,7 @@ import numpy.typing as npt
 
 from vinter.core.frames.stars import Stars
 from vinter.core.stack.geometry import as_rotation, lifted, lowered, pixels, rays, small_turn, turn, vector_of
-from vinter.core.stack.register import Alignment, weighted_rms, weights
+from vinter.core.stack.register import Alignment, trimmed_rms, weights
 
 Array = npt.NDArray[np.float64]
 MOST_PAIRS = 160  # of a frame, spread over the picture
@@ -206,6 +206,8 @@ def _fit(start: _Start, free_zenith: bool) -> RotationModel:
     weight = start.weight[:, None]
     side = np.linalg.svd(start.axis[None])[2][1:]
     more = len(start.moved) - 1
+    others = [start.group == g for g in range(1, more + 1) if (start.group == g).any()]
+    means = np.array([g / g.sum() for g in others]).reshape(len(others), frames)  # of the angles of the other groups' frames
 
     def unpack(p: Array) -> tuple[float, Array, Array | None, Array, list[Array]]:
         pole = start.axis + p[2] * side[0] + p[3] * side[1]
@@ -226,7 +228,7 @@ def _fit(start: _Start, free_zenith: bool) -> RotationModel:
         moved = moved if zenith is None else lifted(moved, zenith)
         prior = [] if free_zenith else [p[4], p[5]]
         # a group's own turn about the pole and its frames' angles say the same: the first guess of the angles decides
-        held = [0.05 * f * float(np.mean((turns - start.angles)[start.group == g])) for g in range(1, more + 1) if (start.group == g).any()]
+        held = 0.05 * f * (means @ (turns - start.angles))
         return np.concatenate([((pixels(moved, f, p[1], centre) - there) * weight).ravel(), prior, held])
 
     def slopes(p: Array) -> Array:
@@ -239,24 +241,16 @@ def _fit(start: _Start, free_zenith: bool) -> RotationModel:
         turned[6:6 + frames] += small
         rows = np.arange(2 * len(here))
         out[rows, 6 + np.repeat(which, 2)] = ((residual(turned) - now) / small)[rows]
-        held = [g for g in range(1, more + 1) if (start.group == g).any()]
-        for row, g in enumerate(held, len(now) - len(held)):
-            out[row, 6:6 + frames] = 0.05 * start.focal * np.exp(p[0]) * (start.group == g) / (start.group == g).sum()
+        out[len(now) - len(means):, 6:6 + frames] = 0.05 * start.focal * np.exp(p[0]) * means
         return out
 
     first = np.r_[0.0, 0.0, 0.0, 0.0, 0.35 if free_zenith else 0.0, 0.0, start.angles, np.concatenate([np.empty(0), *start.moved[1:]])]
     best = least_squares(residual, first, slopes, loss="soft_l1", f_scale=0.3, x_scale="jac", max_nfev=40)
     f, pole, zenith, turns, cameras = unpack(best.x)
-    rms = _trimmed_rms(residual(best.x)[:2 * len(here)].reshape(-1, 2), start.weight)
+    rms = trimmed_rms(residual(best.x)[:2 * len(here)].reshape(-1, 2) / weight, start.weight)
     mine = [cameras[g] for g in start.group]
     return RotationModel(float(f), float(best.x[1]), centre, [turn(pole, float(a)) @ c for a, c in zip(turns, mine, strict=True)],
                          rms, zenith, mine)
-
-
-def _trimmed_rms(r: Array, weight: Array) -> float:
-    """Root mean square of distances (px) by weighted ones, the worst fiftieth left out."""
-    near = np.argsort((r**2).sum(axis=1))[:max(int(0.98 * len(r)), 1)]
-    return weighted_rms(r[near] / weight[near, None], weight[near])
 
 
 def fit_loose(stars: list[Stars], alignments: list[Alignment], reference: int, size: tuple[int, int], focal: float) -> RotationModel | None:
@@ -304,5 +298,5 @@ def fit_loose(stars: list[Stars], alignments: list[Alignment], reference: int, s
     rotations = [np.eye(3) for _ in alignments]
     for place, i in enumerate(used):
         rotations[i] = turns[place]
-    rms = _trimmed_rms(residual(lens, turns) * told[:, None], told)
+    rms = trimmed_rms(residual(lens, turns), told)
     return _sane(RotationModel(float(np.exp(lens[0])), float(lens[1]), centre, rotations, rms), focal)
