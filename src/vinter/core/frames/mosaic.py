@@ -107,6 +107,12 @@ def picture_half(rgb: U16) -> npt.NDArray[np.float32]:
     return np.asarray((g[::2, ::2] + g[1::2, ::2] + g[::2, 1::2] + g[1::2, 1::2]) / 4, np.float32)
 
 
+def half_plane(data: U16, pattern: npt.NDArray[np.int64] | None) -> npt.NDArray[np.float32]:
+    """Green of clean data, a mosaic or a picture, at half size and above black."""
+    plane = green_half(data, pattern) if pattern is not None else picture_half(data)
+    return np.asarray(plane - PEDESTAL, np.float32)
+
+
 _DECODE = np.clip(np.round(PEDESTAL + SPAN * np.where(
     np.linspace(0, 1, 65536) <= 0.04045, np.linspace(0, 1, 65536) / 12.92,
     ((np.linspace(0, 1, 65536) + 0.055) / 1.055) ** 2.4)), 1, 65535).astype(np.uint16)

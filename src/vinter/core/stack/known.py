@@ -13,7 +13,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.errors import BadInput
-from vinter.core.frames.mosaic import PEDESTAL, green_half, picture_half
+from vinter.core.frames.mosaic import half_plane
 from vinter.core.gathering import Cancelled
 from vinter.core.stack.burst import Registration, left_out, reference_of, register
 from vinter.core.stack.evidence import not_sky
@@ -51,17 +51,10 @@ class Known:
         return [i for i, a in enumerate(self.registration.alignments) if a.used]
 
 
-def half_plane(spill: Path, pattern: npt.NDArray[np.int64] | None) -> npt.NDArray[np.float32]:
-    """Greens of a clean frame on disk at half size, above black."""
-    data = np.load(spill, mmap_mode="r")
-    plane = green_half(data, pattern) if pattern is not None else picture_half(np.asarray(data))
-    return np.asarray(plane - PEDESTAL, np.float32)
-
-
 def _moving(frames: list[tuple[Path, npt.NDArray[np.int64] | None]], homographies: list[Any]) -> tuple[U8, U8]:
     """What surely is no sky and what surely is, of frames on disk; for a pool process."""
     quiet_worker()
-    return not_sky([half_plane(*f) for f in frames], homographies)
+    return not_sky([half_plane(np.load(spill, mmap_mode="r"), pattern) for spill, pattern in frames], homographies)
 
 
 def _sky_mask(pool: Executor, frames: list[Ingested], alignments: list[Alignment], near: list[int], reference: int) -> U8:
@@ -71,7 +64,7 @@ def _sky_mask(pool: Executor, frames: list[Ingested], alignments: list[Alignment
     files = [(frames[i].spill, frames[i].pattern) for i in chosen]
     moves = len(files) > 2 and _travel(homographies, frames[reference].size) > LEAST_TRAVEL
     sure = pool.submit(_moving, files, homographies) if moves else None
-    mean = np.asarray(sum(half_plane(*f) for f in files) / len(files), np.float32)
+    mean = np.asarray(sum(half_plane(np.load(spill, mmap_mode="r"), pattern) for spill, pattern in files) / len(files), np.float32)
     places = [s.xy[alignments[i].pairs[:, 0]] for i in near if (s := frames[i].stars) is not None]
     return find_sky(mean, np.concatenate(places), frames[reference].size, sure.result if sure else None, len(near))
 

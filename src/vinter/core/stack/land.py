@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.errors import BadInput
-from vinter.core.frames.mosaic import PEDESTAL, SPAN, green_half, picture_half
+from vinter.core.frames.mosaic import SPAN, half_plane
 from vinter.core.stack.ingest import Ingested
 from vinter.core.stack.matching import Match
 from vinter.core.stack.settings import Settings
@@ -62,8 +62,7 @@ def ground_of(settings: Settings, frames: list[Ingested], used: list[int], stand
 
 
 def _plane(frame: Ingested) -> F32:
-    data = np.load(frame.spill, mmap_mode="r")
-    return (green_half(data, frame.pattern) if frame.pattern is not None else picture_half(np.asarray(data))) - PEDESTAL
+    return half_plane(np.load(frame.spill, mmap_mode="r"), frame.pattern)
 
 
 def _light(here: F32, there: F32, ground: npt.NDArray[np.bool_], frame: Ingested, base: Ingested) -> tuple[float, str]:

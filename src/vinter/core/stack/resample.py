@@ -33,33 +33,35 @@ def _split(places: F64, count: int, step: int, whole: I32, rest: F32) -> int:
 
 
 @numba.njit(cache=True, fastmath={"contract", "nsz"})  # type: ignore[untyped-decorator]
+def _cubic(t: np.float32) -> tuple[np.float32, np.float32, np.float32, np.float32]:
+    """Weights of the four samples around a place that lies t (0 to 1) beyond the second of them."""
+    a, one, two, three = CUBIC, np.float32(1), np.float32(2), np.float32(3)
+    s = one - t
+    return (a * t * s * s, ((a + two) * t - (a + three)) * t * t + one, ((a + two) * s - (a + three)) * s * s + one, a * s * t * t)
+
+
+@numba.njit(cache=True, fastmath={"contract", "nsz"})  # type: ignore[untyped-decorator]
 def _downwards(samples: U16, r0: int, r1: int, r2: int, r3: int, over: F32, less: int, start: int, end: int, line: F32, shift: int) -> None:
     """Interpolate between four rows, given by where they begin, from start to end into the line; ``over`` is how far each place
     lies beyond the second row, and ``less`` more than that."""
-    a, one, two, three, whole = CUBIC, np.float32(1), np.float32(2), np.float32(3), np.float32(less)
+    whole = np.float32(less)
     b0, b1, b2, b3 = np.uint64(r0 + start), np.uint64(r1 + start), np.uint64(r2 + start), np.uint64(r3 + start)
     first, into = np.uint64(start), np.uint64(start + shift)
     for i in range(np.uint64(end - start)):
-        t = over[first + i] - whole
-        s = one - t
-        line[into + i] = (a * t * s * s * np.float32(samples[b0 + i])
-                          + (((a + two) * t - (a + three)) * t * t + one) * np.float32(samples[b1 + i])
-                          + (((a + two) * s - (a + three)) * s * s + one) * np.float32(samples[b2 + i])
-                          + a * s * t * t * np.float32(samples[b3 + i]))
+        w0, w1, w2, w3 = _cubic(over[first + i] - whole)
+        line[into + i] = (w0 * np.float32(samples[b0 + i]) + w1 * np.float32(samples[b1 + i])
+                          + w2 * np.float32(samples[b2 + i]) + w3 * np.float32(samples[b3 + i]))
 
 
 @numba.njit(cache=True, fastmath={"contract", "nsz"})  # type: ignore[untyped-decorator]
 def _along(line: F32, first: int, over: F32, less: int, start: int, end: int, out: U16) -> None:
     """Interpolate along a line of three colours; ``first`` is the leftmost of the four samples of ``start``, ``over`` and ``less``
     as above. None becomes 0."""
-    a, one, two, three, whole = CUBIC, np.float32(1), np.float32(2), np.float32(3), np.float32(less)
-    half, low, high = np.float32(0.5), np.float32(1), np.float32(65535)
+    whole, half, low, high = np.float32(less), np.float32(0.5), np.float32(1), np.float32(65535)
     b0, b1, b2, b3, from_ = np.uint64(first), np.uint64(first + 3), np.uint64(first + 6), np.uint64(first + 9), np.uint64(start)
     for i in range(np.uint64(end - start)):
-        t = over[from_ + i] - whole
-        s = one - t
-        v = (a * t * s * s * line[b0 + i] + (((a + two) * t - (a + three)) * t * t + one) * line[b1 + i]
-             + (((a + two) * s - (a + three)) * s * s + one) * line[b2 + i] + a * s * t * t * line[b3 + i])
+        w0, w1, w2, w3 = _cubic(over[from_ + i] - whole)
+        v = w0 * line[b0 + i] + w1 * line[b1 + i] + w2 * line[b2 + i] + w3 * line[b3 + i]
         out[from_ + i] = np.uint16(np.int32(min(max(v + half, low), high)))
 
 
@@ -126,17 +128,13 @@ def _by_places(rgb: U16, h: F64, out: U16) -> None:
     """``resample`` for any lines: sixteen samples for every place."""
     tall, wide, colours = rgb.shape
     height, width, _ = out.shape
-    a, one, two, three = CUBIC, np.float32(1), np.float32(2), np.float32(3)
-    weights, columns, rows = np.empty((2, 4), np.float32), np.empty(4, np.int64), np.empty(4, np.int64)
+    columns, rows = np.empty(4, np.int64), np.empty(4, np.int64)
     for y in range(height):
         for x in range(width):
             w = h[2, 0] * x + h[2, 1] * y + h[2, 2]
             u = min(max((h[0, 0] * x + h[0, 1] * y + h[0, 2]) / w, -2.0), wide + 1.0) + RIM
             v = min(max((h[1, 0] * x + h[1, 1] * y + h[1, 2]) / w, -2.0), tall + 1.0) + RIM
-            for k, t in ((0, np.float32(u - int(u))), (1, np.float32(v - int(v)))):
-                s = one - t
-                weights[k, 0], weights[k, 1] = a * t * s * s, ((a + two) * t - (a + three)) * t * t + one
-                weights[k, 2], weights[k, 3] = ((a + two) * s - (a + three)) * s * s + one, a * s * t * t
+            across, down = _cubic(np.float32(u - int(u))), _cubic(np.float32(v - int(v)))
             for k in range(4):
                 columns[k], rows[k] = min(max(int(u) - RIM - 1 + k, 0), wide - 1), min(max(int(v) - RIM - 1 + k, 0), tall - 1)
             for c in range(colours):
@@ -144,9 +142,9 @@ def _by_places(rgb: U16, h: F64, out: U16) -> None:
                 for j in range(4):
                     part = np.float32(0)
                     for i in range(4):
-                        part += weights[0, i] * rgb[rows[j], columns[i], c]
-                    total += weights[1, j] * part
-                out[y, x, c] = np.uint16(np.int32(min(max(total, one), np.float32(65535))))
+                        part += across[i] * rgb[rows[j], columns[i], c]
+                    total += down[j] * part
+                out[y, x, c] = np.uint16(np.int32(min(max(total, np.float32(1)), np.float32(65535))))
 
 
 def resample(rgb: U16, to_frame: F64, out: U16) -> None:

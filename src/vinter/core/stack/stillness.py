@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from vinter.core.frames.mosaic import PEDESTAL, green_half, picture_half
+from vinter.core.frames.mosaic import half_plane
 from vinter.core.stack.geometry import small_turn
 from vinter.core.stack.ingest import Ingested, quiet_worker
 from vinter.core.stack.register import apply
@@ -53,12 +53,11 @@ def ground_plane(spill: Path, pattern: npt.NDArray[np.int64] | None, linear: boo
     """Logarithm of a frame's brightness without stars and their reflections, small, and how many frame pixels one of its pixels is.
 
     ``linear`` leaves the logarithm out: an edge out of focus stays in its place then."""
-    data = np.load(spill, mmap_mode="r")
-    plane = green_half(data, pattern) if pattern is not None else picture_half(np.asarray(data))
+    plane = half_plane(np.load(spill, mmap_mode="r"), pattern)
     factor = max(round(plane.shape[1] / WORKING_PX), 1)
     small = cv2.resize(plane, (plane.shape[1] // factor, plane.shape[0] // factor), interpolation=cv2.INTER_AREA)
     calm = cv2.morphologyEx(cv2.medianBlur(small.astype(np.float32), 3), cv2.MORPH_OPEN, np.ones((7, 7), np.uint8))
-    light = np.maximum(calm - PEDESTAL, 0)
+    light = np.maximum(calm, 0)
     if linear:
         return np.asarray(light / max(float(np.median(light)), 1.0), np.float32), 2 * factor
     return np.asarray(np.log(light + max(0.05 * float(np.median(light)), 1.0)), np.float32), 2 * factor
@@ -120,8 +119,8 @@ def _disagreement(here: F32, there: F32, reach: U8, guess: Array) -> float:
 
 def _texture(view: View, rows: slice, columns: slice) -> F32:
     """The fine structure of a part of a frame's half-size plane over its own brightness, without its extremes (reflected stars, lamps)."""
-    part = np.array(np.load(view.spill, mmap_mode="r")[2 * rows.start:2 * rows.stop, 2 * columns.start:2 * columns.stop])
-    plane = (green_half(part, view.pattern) if view.pattern is not None else picture_half(part)) - PEDESTAL
+    part = np.load(view.spill, mmap_mode="r")[2 * rows.start:2 * rows.stop, 2 * columns.start:2 * columns.stop]
+    plane = half_plane(part, view.pattern)
     smooth = cv2.GaussianBlur(plane, (0, 0), TEXTURE[1])
     fine = (cv2.GaussianBlur(plane, (0, 0), TEXTURE[0]) - smooth) / np.maximum(smooth, max(0.05 * float(np.median(smooth)), 1.0))
     limit = 4 * 1.4826 * float(np.median(np.abs(fine)))
