@@ -198,7 +198,8 @@ def stance(view: View, base: View, mask: Path, start: Array, affine: bool = Fals
     """
     quiet_worker()
     (here, factor), (there, _) = (ground_plane(v.spill, v.pattern, affine) for v in (view, base))
-    small = cv2.resize(np.asarray(np.load(mask, mmap_mode="r")[::2, ::2]), here.shape[::-1], interpolation=cv2.INTER_AREA)
+    sky = np.asarray(np.load(mask, mmap_mode="r")[:view.size[1] // 2 * 2:2, :view.size[0] // 2 * 2:2])
+    small = cv2.resize(sky, here.shape[::-1], interpolation=cv2.INTER_AREA)
     ground = (small < 128).astype(np.uint8)
     if ground.sum() < 200:
         return Stance(known=False, likeness=0.0)
@@ -220,8 +221,7 @@ def stance(view: View, base: View, mask: Path, start: Array, affine: bool = Fals
             break
     if likeness >= LEAST_LIKENESS:
         error = factor * _disagreement(here, there, reach, np.linalg.inv(up) @ found @ up) / 2
-    full = np.asarray(np.load(mask, mmap_mode="r")[::2, ::2][:view.size[1] // 2, :view.size[0] // 2] < 128, np.uint8)
-    finer = None if affine else _by_texture(view, base, full, found if error < HELD_PX else guess, error)
+    finer = None if affine else _by_texture(view, base, np.asarray(sky < 128, np.uint8), found if error < HELD_PX else guess, error)
     if finer:
         found, error = finer
     found = np.linalg.inv(np.asarray(found, np.float64))
