@@ -191,3 +191,20 @@ def test_sharp_places_count_more_than_vague_ones():
     # noiseless places give the homography back whatever they weigh
     a = drawn.uniform(0, [1600, 1200], (40, 2))
     assert fitted(a, apply(true, a), np.eye(3), drawn.uniform(0.1, 3, 40)) == pytest.approx(true, abs=1e-9)
+
+
+def test_a_sky_fuller_than_there_is_room_for_is_read_all_the_same(monkeypatch):
+    from vinter.core.frames import stars as module
+
+    drawn = np.random.default_rng(6)
+    plane = drawn.normal(100, 1, (300, 400)).astype(np.float32)
+    y, x = np.mgrid[:300, :400]
+    for sx, sy, f in zip(drawn.uniform(10, 390, 120), drawn.uniform(10, 290, 120), 10 ** drawn.uniform(1.3, 3, 120), strict=True):
+        plane += (f * np.exp(-((x - sx) ** 2 + (y - sy) ** 2) / (2 * 1.2**2))).astype(np.float32)
+    whole = find_stars(plane).stars
+    monkeypatch.setattr(module, "PIXELS", 60)  # the first room overflows, the second does not
+    assert np.array_equal(find_stars(plane).stars.xy, whole.xy) and len(whole) > 90
+    monkeypatch.setattr(module, "MOST_PIXELS", 60)  # both do: the brighter stars alone are sought, with room as there is
+    monkeypatch.setattr(module, "_extracted", lambda signal, pixels, **how: module.sep.set_extract_pixstack(300_000))
+    fewer = find_stars(plane).stars
+    assert 30 < len(fewer) < len(whole) and fewer.peak.min() > 3 * whole.peak.min()
