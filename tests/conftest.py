@@ -53,6 +53,19 @@ def small_take(nerea, shot):
 
 
 @pytest.fixture
+def tools():
+    """What a job gets, with an executor that works at once; ``progress.told`` keeps what was told."""
+    from inline import Inline
+
+    from vinter.web.jobs.handlers import Tools
+
+    told = []
+    made = Tools(Inline(), lambda label, share: told.append((label, share)), lambda: False)
+    made.progress.told = told
+    return made
+
+
+@pytest.fixture
 def desk(client, nerea):
     """A browser in which the demo photographer is signed in."""
     client.force_login(nerea)

@@ -9,23 +9,13 @@ import pytest
 import tifffile
 from desk import said
 from django.urls import reverse
-from inline import Inline
 from PIL import Image
 
 from vinter.web.finish.models import Export, Finish
 from vinter.web.finish.tasks import export_finish
-from vinter.web.jobs.handlers import Tools
 from vinter.web.jobs.models import Job
 from vinter.web.stacks.models import Stack
 from vinter.web.stacks.tasks import run_stack
-
-
-@pytest.fixture
-def tools():
-    told = []
-    made = Tools(Inline(), lambda label, share: told.append((label, share)), lambda: False)
-    made.progress.told = told
-    return made
 
 
 @pytest.fixture
