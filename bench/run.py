@@ -3,10 +3,10 @@
 usage: bin/bench [planning] [stacking] [editing] [memory]      (the first three without arguments)
 
 planning: a site-year of nights with brightness along every night, against asking skyfield for every sample.
-stacking: the same frames through rawpy, astroalign, scikit-image and ccdproc; RGB on both sides.
-memory:   20 and 80 frames of 12 MP, and the 80 again by the median with what was kept: time and private memory of a process.
-editing:  one change at 1600 x 1200 through all steps, against the same steps written naively in NumPy.
-Times vary by a third from run to run on shared machines; ratios come from one run.
+stacking: the same frames through rawpy, astroalign, scikit-image and ccdproc; RGB on both sides. memory:   20
+and 80 frames of 12 MP, and the 80 again by the median with what was kept: time and private memory of a
+process. editing:  one change at 1600 x 1200 through all steps, against the same steps written naively in
+NumPy. Times vary by a third from run to run on shared machines; ratios come from one run.
 """
 
 import os
@@ -46,7 +46,7 @@ def planning() -> None:
     from vinter.core.sky.site import Site
 
     warnings.simplefilter("ignore")
-    sites = [Site(38.2 + i / 7, -8.8, "Europe/Lisbon", zenith=21.5) for i in range(4)]
+    sites = [Site(lat=38.2 + i / 7, lon=-8.8, tz="Europe/Lisbon", zenith=21.5) for i in range(4)]
     nights(sites[0], date(2027, 1, 1), date(2027, 12, 31))
     turns = iter(sites[1:])
     ours = timed(lambda: nights(next(turns), date(2027, 1, 1), date(2027, 12, 31)), 3)
@@ -54,7 +54,9 @@ def planning() -> None:
     def direct() -> None:
         timescale, bodies = eph._kernel()
         start = datetime(2027, 1, 1, tzinfo=UTC).timestamp()
-        t = timescale.tt_jd(timescale.from_datetime(datetime.fromtimestamp(start, UTC)).tt + np.arange(0, 365, 10 / 1440))
+        t = timescale.tt_jd(
+            timescale.from_datetime(datetime.fromtimestamp(start, UTC)).tt + np.arange(0, 365, 10 / 1440)
+        )
         observer = bodies["earth"] + wgs84.latlon(38.2, -8.8)
         core = Star(ra_hours=eph.GALACTIC_CENTRE[0] / 15, dec_degrees=eph.GALACTIC_CENTRE[1])
         for body in (bodies["sun"], bodies["moon"], core):
@@ -74,14 +76,23 @@ def library_stack(paths: list[Path]) -> np.ndarray:
 
     def rgb(path: Path) -> np.ndarray:
         with rawpy.imread(str(path)) as raw:
-            return raw.postprocess(gamma=(1, 1), no_auto_bright=True, output_bps=16, use_camera_wb=False).astype(np.float32)
+            return raw.postprocess(
+                gamma=(1, 1), no_auto_bright=True, output_bps=16, use_camera_wb=False
+            ).astype(np.float32)
 
     reference = rgb(paths[len(paths) // 2])
     aligned = []
     for path in paths:
         picture = rgb(path)
-        found, _ = astroalign.find_transform(picture[..., 1], reference[..., 1], detection_sigma=5, max_control_points=60)
-        aligned.append(np.stack([warp(picture[..., c], found.inverse, order=3, preserve_range=True) for c in range(3)], axis=-1))
+        found, _ = astroalign.find_transform(
+            picture[..., 1], reference[..., 1], detection_sigma=5, max_control_points=60
+        )
+        aligned.append(
+            np.stack(
+                [warp(picture[..., c], found.inverse, order=3, preserve_range=True) for c in range(3)],
+                axis=-1,
+            )
+        )
     out = []
     for c in range(3):
         cube = [CCDData(a[..., c], unit=units.adu) for a in aligned]
@@ -98,8 +109,19 @@ def frames_of(folder: Path, count: int) -> list[Path]:
     from vinter.core.simulate.phone import Burst, shoot
     from vinter.core.sky.site import Site
 
-    site = Site(37.7, -8.78, "Europe/Lisbon", zenith=21.5)
-    return shoot(Burst(site, phone("marlet-7").lens("main"), 1812589930.0, Pose(180, 20), 1600, 10.0, count), folder / "frames")
+    site = Site(lat=37.7, lon=-8.78, tz="Europe/Lisbon", zenith=21.5)
+    return shoot(
+        Burst(
+            site=site,
+            lens=phone("marlet-7").lens("main"),
+            start=1812589930.0,
+            pose=Pose(180, 20),
+            iso=1600,
+            shutter=10.0,
+            count=count,
+        ),
+        folder / "frames",
+    )
 
 
 def memory() -> None:
@@ -111,8 +133,12 @@ def memory() -> None:
         for count, settings in ((20, Settings()), (80, Settings()), (80, Settings("median"))):
             start = time.perf_counter()
             report = stack(paths[:count], folder / "out.tif", settings, keep=folder / "kept").report
-            print(f"{count} x 12 MP, {settings.method:8s} {time.perf_counter() - start:6.0f} s {report['peak_rss_mb']:6.0f} MB a process, "
-                  f"noise {report['noise_gain']:.2f} times less ({report['noise_expected']:.2f}), {report['reused']['frames']} frames kept")
+            print(
+                f"{count} x 12 MP, {settings.method:8s} {time.perf_counter() - start:6.0f} s "
+                f"{report['peak_rss_mb']:6.0f} MB a process, "
+                f"noise {report['noise_gain']:.2f} times less ({report['noise_expected']:.2f}), "
+                f"{report['reused']['frames']} frames kept"
+            )
     finally:
         shutil.rmtree(folder)
 
@@ -155,7 +181,11 @@ def naive_edit(scene, recipe) -> np.ndarray:  # type: ignore[no-untyped-def]
     parts = [rgb @ balance.matrix(z, scene).T for z in (recipe.sky, recipe.ground)]
     rgb = np.clip(sky * parts[0] + (1 - sky) * parts[1], 0, None)
     rgb = _encode(np.where(rgb > 0.5, 1 - 0.25 / np.maximum(rgb, 0.5), rgb))
-    rgb = np.where(rgb < 0.3, 0.3 * (rgb / 0.3) ** recipe.sky.contrast, 1 - 0.7 * ((1 - rgb) / 0.7) ** recipe.sky.contrast)
+    rgb = np.where(
+        rgb < 0.3,
+        0.3 * (rgb / 0.3) ** recipe.sky.contrast,
+        1 - 0.7 * ((1 - rgb) / 0.7) ** recipe.sky.contrast,
+    )
     grey = rgb.mean(axis=2, keepdims=True)
     chroma = rgb - grey
     soft = np.stack([gaussian_filter(chroma[..., c], 2.8) for c in range(3)], axis=-1)
@@ -179,9 +209,14 @@ def editing() -> None:
     def change(step: str) -> Callable[[], object]:
         def run() -> object:
             value = float(next(values))
-            update = {"floor": value} if step == "first" else {"sky": recipe.sky.model_copy(update={"contrast": value})}
+            update = (
+                {"floor": value}
+                if step == "first"
+                else {"sky": recipe.sky.model_copy(update={"contrast": value})}
+            )
             changed = recipe.model_copy(update=update)
             return jpeg_bytes(to_8bit(renderer.render(changed)))
+
         return run
 
     renderer.render(recipe)

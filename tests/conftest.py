@@ -46,8 +46,14 @@ def small_take(nerea, shot):
     take.looks.mkdir(parents=True)
     make(take.folder, Field(count=5, width=800, height=600, stars=300, focal=600.0, streak=2))
     for path in sorted(take.folder.glob("*.dng")):
-        Frame.objects.create(take=take, name=path.name, stored=path.name, size=path.stat().st_size, digest=path.name,
-                             measure=measure_file(path, path.name, take.looks, False))
+        Frame.objects.create(
+            take=take,
+            name=path.name,
+            stored=path.name,
+            size=path.stat().st_size,
+            digest=path.name,
+            measure=measure_file(path, path.name, take.looks, False),
+        )
     _compare(take)
     return take
 
@@ -87,12 +93,19 @@ class WorkerProcess:
         from django.conf import settings
         from django.db import connection
 
-        self.environment = {**os.environ, "VINTER_DB": str(connection.settings_dict["NAME"]), "VINTER_HOME": str(settings.HOME),
-                            "VINTER_WORKERS": "2", "PYTHONPATH": str(Path(__file__).parents[1] / "src")}
+        self.environment = {
+            **os.environ,
+            "VINTER_DB": str(connection.settings_dict["NAME"]),
+            "VINTER_HOME": str(settings.HOME),
+            "VINTER_WORKERS": "2",
+            "PYTHONPATH": str(Path(__file__).parents[1] / "src"),
+        }
         self.process = None
 
     def start(self):
-        self.process = subprocess.Popen([sys.executable, "-m", "vinter.web.jobs.worker"], env=self.environment)
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "vinter.web.jobs.worker"], env=self.environment
+        )
         return self
 
     def kill(self):

@@ -3,7 +3,7 @@
 import numpy as np
 from starfield import horizon
 
-from vinter.core.stack.combine import METHODS, combine, noise_model
+from vinter.core.stack.combining.kernels import METHODS, combine, noise_model
 
 
 def through(homography, xy):
@@ -17,8 +17,12 @@ def errors(report, truth, spec):
     out = []
     for row in report["frames"]:
         here, there = truth[row["file"]], truth[report["reference"]]
-        seen = ((here > 10).all(axis=1) & (here < [spec.width - 10, low]).all(axis=1) & (there > 10).all(axis=1)
-                & (there < [spec.width - 10, low]).all(axis=1))
+        seen = (
+            (here > 10).all(axis=1)
+            & (here < [spec.width - 10, low]).all(axis=1)
+            & (there > 10).all(axis=1)
+            & (there < [spec.width - 10, low]).all(axis=1)
+        )
         out.append(np.hypot(*(through(row["homography"], here[seen]) - there[seen]).T))
     return out
 
@@ -26,8 +30,20 @@ def errors(report, truth, spec):
 def combined(cube, method="clip", weights=None, spread=None):
     """Picture, difference of halves, counts and noise model of a cube."""
     shape = cube.shape[1:]
-    out, halves, count, lost = (np.empty(shape[:k], t) for k, t in ((3, np.float32), (3, np.float32), (3, np.uint16), (2, np.float32)))
+    out, halves, count, lost = (
+        np.empty(shape[:k], t) for k, t in ((3, np.float32), (3, np.float32), (3, np.uint16), (2, np.float32))
+    )
     ones, noise = np.ones(len(cube), np.float32), noise_model(cube)
-    combine(cube, METHODS[method], 3.5, noise, ones if weights is None else np.float32(weights),
-            ones if spread is None else np.float32(spread), out, halves, count, lost)
+    combine(
+        cube,
+        METHODS[method],
+        3.5,
+        noise,
+        ones if weights is None else np.float32(weights),
+        ones if spread is None else np.float32(spread),
+        out,
+        halves,
+        count,
+        lost,
+    )
     return out, halves, count, noise

@@ -1,7 +1,8 @@
 """A frame generator that shares no code with Vinter: for testing the stack on files it did not make itself.
 
-A pinhole turned about a pole between frames, Gaussian stars, a smooth sky, a sharp checkered ground, noise, hot
-pixels and one bright streak; written as a bare 16-bit Bayer DNG by tifffile, without EXIF unless asked for.
+A pinhole turned about a pole between frames, Gaussian stars, a smooth sky, a sharp checkered ground, noise,
+hot pixels and one bright streak; written as a bare 16-bit Bayer DNG by tifffile, without EXIF unless asked
+for.
 """
 
 import json
@@ -33,18 +34,30 @@ class Field:
     streak: int | None = 5
     pattern: str = "RGGB"
     seed: int = 3
-    bumped: dict = field(default_factory=dict)  # frame: (px right, px down, degrees) the picture moves by from there on
+    bumped: dict = field(
+        default_factory=dict
+    )  # frame: (px right, px down, degrees) the picture moves by from there on
     slip: tuple[float, float] = (0.0, 0.0)  # px right and down the picture moves by from frame to frame
     light: dict = field(default_factory=dict)  # frame: share of the light of stars and sky that comes through
-    glow: dict = field(default_factory=dict)  # frame: (level, slope to the right) of light that is added to the sky
+    glow: dict = field(
+        default_factory=dict
+    )  # frame: (level, slope to the right) of light that is added to the sky
     gain: dict = field(default_factory=dict)  # frame: how much longer it was exposed
     land: str = "dark"  # or "bright" as the sky, "water" that mirrors it, "trees" that sway
-    exposure: float | None = None  # s, written as EXIF; a star is then drawn along the arc it runs through meanwhile
+    exposure: float | None = (
+        None  # s, written as EXIF; a star is then drawn along the arc it runs through meanwhile
+    )
 
 
 def rotation(spec, i):
     """Rotation of the sky from the middle frame to frame i."""
-    v = np.array([(spec.pole[0] - (spec.width - 1) / 2) / spec.focal, (spec.pole[1] - (spec.height - 1) / 2) / spec.focal, 1.0])
+    v = np.array(
+        [
+            (spec.pole[0] - (spec.width - 1) / 2) / spec.focal,
+            (spec.pole[1] - (spec.height - 1) / 2) / spec.focal,
+            1.0,
+        ]
+    )
     v /= np.linalg.norm(v)
     a = np.radians(spec.angle * (i - spec.count // 2))  # i may lie between two frames
     k = np.array([[0, -v[2], v[1]], [v[2], 0, -v[0]], [-v[1], v[0], 0]])
@@ -79,11 +92,13 @@ def places(spec, rays, i):
 
 def unmoved(spec, i):
     """For every pixel of frame i, where its ground lies in the first stand: (height, width) of x and of y."""
-    y, x = np.mgrid[:spec.height, :spec.width].astype(float)
+    y, x = np.mgrid[: spec.height, : spec.width].astype(float)
     if np.allclose(camera(spec, i), np.eye(3)):
         return x, y
     middle = (spec.width - 1) / 2, (spec.height - 1) / 2
-    rays = np.stack([(x - middle[0]) / spec.focal, (y - middle[1]) / spec.focal, np.ones_like(x)], axis=-1) @ camera(spec, i)
+    rays = np.stack(
+        [(x - middle[0]) / spec.focal, (y - middle[1]) / spec.focal, np.ones_like(x)], axis=-1
+    ) @ camera(spec, i)
     return tuple(rays[..., k] / rays[..., 2] * spec.focal + middle[k] for k in (0, 1))
 
 
@@ -100,7 +115,7 @@ def skyline(spec, x):
 
 
 def ground_pattern(spec):
-    y, x = np.mgrid[:spec.height, :spec.width]
+    y, x = np.mgrid[: spec.height, : spec.width]
     return checks(spec, x, y)
 
 
@@ -108,8 +123,10 @@ def checks(spec, x, y):
     level = {"dark": (60.0, 140.0), "bright": (0.85 * spec.sky, 0.5 * spec.sky)}.get(spec.land, (60.0, 140.0))
     # a pixel's mean: edges that lie between pixels must not jump by whole ones
     (column, right), (row, low) = (_beside_an_edge((v + 0.5) / 8) for v in (x, y))
-    return level[0] + level[1] * ((1 - low) * ((1 - right) * _cell(column - 1, row - 1) + right * _cell(column, row - 1))
-                                  + low * ((1 - right) * _cell(column - 1, row) + right * _cell(column, row)))
+    return level[0] + level[1] * (
+        (1 - low) * ((1 - right) * _cell(column - 1, row - 1) + right * _cell(column, row - 1))
+        + low * ((1 - right) * _cell(column - 1, row) + right * _cell(column, row))
+    )
 
 
 def _beside_an_edge(v):
@@ -125,16 +142,18 @@ def _cell(column, row):
 def draw_stars(picture, spec, rays, flux, i):
     arc = (spec.exposure or 0) * 360.98565 / 86400 / spec.angle
     steps = np.linspace(-arc / 2, arc / 2, 12 if spec.exposure else 1)
-    y, x = np.mgrid[:spec.height, :spec.width]
+    y, x = np.mgrid[: spec.height, : spec.width]
     for s in steps:
-        for (sx, sy), f in zip(seen(spec, rays @ rotation(spec, i + s).T @ camera(spec, i).T), flux / len(steps), strict=True):
+        for (sx, sy), f in zip(
+            seen(spec, rays @ rotation(spec, i + s).T @ camera(spec, i).T), flux / len(steps), strict=True
+        ):
             if 8 < sx < spec.width - 9 and 8 < sy < spec.height - 9:
-                part = np.s_[int(sy) - 6:int(sy) + 7, int(sx) - 6:int(sx) + 7]
+                part = np.s_[int(sy) - 6 : int(sy) + 7, int(sx) - 6 : int(sx) + 7]
                 picture[part] += f * np.exp(-((x[part] - sx) ** 2 + (y[part] - sy) ** 2) / (2 * 1.4**2))
 
 
 def draw(spec, rays, flux, i, rng, hot):
-    y, x = np.mgrid[:spec.height, :spec.width]
+    y, x = np.mgrid[: spec.height, : spec.width]
     picture = spec.sky * (1 + 0.3 * y / spec.height)
     draw_stars(picture, spec, rays, flux, i)
     picture *= spec.light.get(i, 1.0)
@@ -166,10 +185,18 @@ def draw(spec, rays, flux, i, rng, hot):
 
 def write(path, mosaic, spec):
     """A minimal DNG: no EXIF block, no preview, one strip."""
-    tags = [(33421, "H", 2, (2, 2), True), (33422, "B", 4, PATTERNS[spec.pattern], True), (50706, "B", 4, (1, 4, 0, 0), True),
-            (50707, "B", 4, (1, 1, 0, 0), True), (50708, "s", 0, "Test Camera", True), (50714, "H", 1, BLACK, True),
-            (50717, "H", 1, WHITE, True), (50728, "2I", 3, (1, 2, 1, 1, 7, 10), True),
-            (50721, "2i", 9, (1, 1, 0, 1, 0, 1, 0, 1, 1, 1, 0, 1, 0, 1, 0, 1, 1, 1), True), (50778, "H", 1, 21, True)]
+    tags = [
+        (33421, "H", 2, (2, 2), True),
+        (33422, "B", 4, PATTERNS[spec.pattern], True),
+        (50706, "B", 4, (1, 4, 0, 0), True),
+        (50707, "B", 4, (1, 1, 0, 0), True),
+        (50708, "s", 0, "Test Camera", True),
+        (50714, "H", 1, BLACK, True),
+        (50717, "H", 1, WHITE, True),
+        (50728, "2I", 3, (1, 2, 1, 1, 7, 10), True),
+        (50721, "2i", 9, (1, 1, 0, 1, 0, 1, 0, 1, 1, 1, 0, 1, 0, 1, 0, 1, 1, 1), True),
+        (50778, "H", 1, 21, True),
+    ]
     if spec.exposure and not spec.gain:
         tags.append((33434, "2I", 1, (round(spec.exposure * 100), 100), True))
     tifffile.imwrite(path, mosaic, photometric=32803, extratags=tags, metadata=None, rowsperstrip=spec.height)

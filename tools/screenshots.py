@@ -15,7 +15,13 @@ from playwright.sync_api import Page, sync_playwright
 ROOT = Path(__file__).parents[1]
 OUT = ROOT / "docs/screenshots"
 PORT = 8799
-FLAGS = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking", "--disable-component-update"]
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+]
 
 
 def take(page: Page, name: str) -> None:
@@ -109,7 +115,9 @@ def main() -> None:
                     time.sleep(0.5)
             with sync_playwright() as playwright:
                 browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-                context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=f"http://localhost:{PORT}")
+                context = browser.new_context(
+                    viewport={"width": 1280, "height": 800}, base_url=f"http://localhost:{PORT}"
+                )
                 page = context.new_page()
                 page.set_default_timeout(300_000)
                 walk(page)

@@ -1,4 +1,5 @@
-"""The command line: the same core from the shell. JSON on standard output, exit 2 and one line on bad input."""
+"""The command line: the same core from the shell. JSON on standard output, exit 2 and one line on bad
+input."""
 
 import argparse
 import json
@@ -72,8 +73,16 @@ def _nights(a: argparse.Namespace) -> None:
     from vinter.core.sky.targets import target
     from vinter.core.sky.verdict import judge
 
-    site = Site(a.lat, a.lon, a.tz, a.elevation, a.sky, a.extinction, horizon=_horizon(a.horizon))
-    limits = Thresholds(a.min_altitude, a.sun_below)
+    site = Site(
+        lat=a.lat,
+        lon=a.lon,
+        tz=a.tz,
+        elevation=a.elevation,
+        zenith=a.sky,
+        extinction=a.extinction,
+        horizon=_horizon(a.horizon),
+    )
+    limits = Thresholds(min_altitude=a.min_altitude, sun_below=a.sun_below)
     found = nights(site, a.first, a.last, limits, target(a.target))
     verdicts = [judge(site, n, limits) for n in found]
     if a.format == "csv":
@@ -81,38 +90,68 @@ def _nights(a: argparse.Namespace) -> None:
     elif a.format == "ics":
         sys.stdout.write(tables.nights_ics(site, found, verdicts))
     else:
-        _print({"site": asdict(site), "target": a.target, "thresholds": asdict(limits),
-                "nights": [tables.night_data(n, v) for n, v in zip(found, verdicts, strict=True)]})
+        _print(
+            {
+                "site": asdict(site),
+                "target": a.target,
+                "thresholds": asdict(limits),
+                "nights": [tables.night_data(n, v) for n, v in zip(found, verdicts, strict=True)],
+            }
+        )
 
 
 def _sky(a: argparse.Namespace) -> None:
     from vinter.core.sky.site import Site
-    from vinter.core.sky.track import sky_at
+    from vinter.core.sky.target_track import sky_at
 
     if not -90 <= a.alt <= 90:
         raise BadInput(f"altitude {a.alt:g} is not within -90 to 90 degrees")
-    site = Site(a.lat, a.lon, zenith=a.zenith, elevation=a.elevation, extinction=a.extinction)
+    site = Site(lat=a.lat, lon=a.lon, zenith=a.zenith, elevation=a.elevation, extinction=a.extinction)
     parts = sky_at(site, a.time, a.alt, a.az % 360).parts
-    _print({"brightness": round(float(parts.brightness[0]), 4), "uncertainty": round(float(parts.uncertainty[0]), 2),
-            "parts_nl": {n: round(float(getattr(parts, n)[0]), 4) for n in ("natural", "moon", "twilight", "towns")},
-            "cost": {n: round(float(v[0]), 4) for n, v in parts.costs().items()}})
+    _print(
+        {
+            "brightness": round(float(parts.brightness[0]), 4),
+            "uncertainty": round(float(parts.uncertainty[0]), 2),
+            "parts_nl": {
+                n: round(float(getattr(parts, n)[0]), 4) for n in ("natural", "moon", "twilight", "towns")
+            },
+            "cost": {n: round(float(v[0]), 4) for n, v in parts.costs().items()},
+        }
+    )
 
 
 def _glow(a: argparse.Namespace) -> None:
     from vinter.core.sky.glow import glow
     from vinter.core.sky.site import Site
 
-    site = Site(a.lat, a.lon)
+    site = Site(lat=a.lat, lon=a.lon)
     found = glow(site.lat, site.lon)
-    _print({"zenith": round(found.zenith, 3), "uncertainty": 0.4, "class": list(found.class_range),
-            "towns": [asdict(t) for t in found.towns]})
+    _print(
+        {
+            "zenith": round(found.zenith, 3),
+            "uncertainty": 0.4,
+            "class": list(found.class_range),
+            "towns": [asdict(t) for t in found.towns],
+        }
+    )
 
 
 def _exposure(a: argparse.Namespace) -> None:
     from vinter.core.camera.exposure import TOLERANCES, expose
     from vinter.core.camera.phones import Lens
 
-    lens = Lens("lens", a.focal, a.f35, a.aperture, a.pitch, a.width, a.height, a.iso_min, a.iso_max, a.shutter_max)
+    lens = Lens(
+        name="lens",
+        focal=a.focal,
+        f35=a.f35,
+        aperture=a.aperture,
+        pitch=a.pitch,
+        width=a.width,
+        height=a.height,
+        iso_min=a.iso_min,
+        iso_max=a.iso_max,
+        shutter_max=a.shutter_max,
+    )
     tolerance = TOLERANCES["screen"] if a.tolerance_px is None else a.tolerance_px
     _print(asdict(expose(lens, a.declination, a.sky, tolerance, a.frames)))
 
@@ -126,7 +165,9 @@ def _inspect(a: argparse.Namespace) -> None:
         try:
             rows.append(measure(read_frame(path)))
         except BadInput as error:
-            broken.append({"file": path.name, "kind": "unreadable", "verdict": "drop", "reasons": [str(error)]})
+            broken.append(
+                {"file": path.name, "kind": "unreadable", "verdict": "drop", "reasons": [str(error)]}
+            )
     _print([asdict(m) for m in compare(rows)] + broken)
     if not rows:
         raise BadInput("none of the files could be read")
@@ -141,8 +182,22 @@ def _files_of(folder: Path | None) -> tuple[Path, ...]:
 def _stack(a: argparse.Namespace) -> None:
     from vinter.core.stack.pipeline import Settings, stack
 
-    settings = Settings(a.method, a.kappa, a.ground, a.reference, a.workers, _files_of(a.darks), _files_of(a.flats), _files_of(a.bias),
-                        a.mask, a.gaps, a.tail, a.match, a.lens, _files_of(a.ground_frames))
+    settings = Settings(
+        a.method,
+        a.kappa,
+        a.ground,
+        a.reference,
+        a.workers,
+        _files_of(a.darks),
+        _files_of(a.flats),
+        _files_of(a.bias),
+        a.mask,
+        a.gaps,
+        a.tail,
+        a.match,
+        a.lens,
+        _files_of(a.ground_frames),
+    )
     if not a.out.parent.is_dir():
         raise BadInput(f"{a.out.parent}: no such folder")
     last = [""]
@@ -184,11 +239,11 @@ def _simulate(a: argparse.Namespace) -> None:
     from vinter.core.simulate.phone import Burst, shoot
     from vinter.core.sky.ephemeris import GALACTIC_CENTRE, year_of
     from vinter.core.sky.site import Site
-    from vinter.core.sky.track import track
+    from vinter.core.sky.target_track import track
 
     if not 1 <= a.n <= 1000:
         raise BadInput(f"n {a.n} is not within 1 to 1000")
-    site = Site(a.lat, a.lon, a.tz, a.elevation, a.sky, a.extinction)
+    site = Site(lat=a.lat, lon=a.lon, tz=a.tz, elevation=a.elevation, zenith=a.sky, extinction=a.extinction)
     maker = phone(a.phone)
     lens = maker.lens(a.lens)
     core = track(site, year_of(a.time), np.array([a.time]))
@@ -197,8 +252,20 @@ def _simulate(a: argparse.Namespace) -> None:
     altitude = pose.altitude if a.altitude is None else a.altitude
     advice = expose(lens, GALACTIC_CENTRE[1], float(core.parts.brightness[0]))
     shutter = a.shutter or advice.shutter.chosen
-    burst = Burst(site, lens, a.time, Pose(azimuth, altitude, a.roll), a.iso or advice.iso.chosen, shutter, a.n, a.gap,
-                  a.portrait, a.seed, model=maker.name, compress=not a.uncompressed)
+    burst = Burst(
+        site=site,
+        lens=lens,
+        start=a.time,
+        pose=Pose(azimuth, altitude, a.roll),
+        iso=a.iso or advice.iso.chosen,
+        shutter=shutter,
+        count=a.n,
+        gap=a.gap,
+        portrait=a.portrait,
+        seed=a.seed,
+        model=maker.name,
+        compress=not a.uncompressed,
+    )
     paths = shoot(burst, a.out, lambda done, n: print(f"frame {done} of {n}", file=sys.stderr))
     _print({"frames": [p.name for p in paths], "truth": "truth.json", "iso": burst.iso, "shutter": shutter})
 
@@ -220,7 +287,10 @@ def _import(a: argparse.Namespace) -> None:
     take, said = import_folder(a.folder, a.user, a.title)
     for name, words in said.items():
         print(f"{name}: {words.removeprefix(f'{name}: ')}")
-    print(f"take {take.pk}, {take.title!r}: {take.frame_set.count()} frames, to be measured by the running worker")
+    print(
+        f"take {take.pk}, {take.title!r}: {take.frame_set.count()} frames, to be measured by the running "
+        "worker"
+    )
 
 
 def _place_options(p: argparse.ArgumentParser, required: bool = True) -> None:
@@ -237,9 +307,15 @@ def _planning_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
     p.add_argument("--from", dest="first", type=_day, required=True, metavar="D")
     p.add_argument("--to", dest="last", type=_day, required=True, metavar="D")
     p.add_argument("--sky", type=_magnitude, default=None, metavar="MAG|auto")
-    p.add_argument("--target", default="core", metavar="KEY",
-                   help="core, arch, band:80, at:83.8,-5.4, moon, jupiter, pole, lmc, con:ori, ...")
-    p.add_argument("--horizon", type=Path, metavar="CSV", help="azimuth,altitude lines: what the ground hides")
+    p.add_argument(
+        "--target",
+        default="core",
+        metavar="KEY",
+        help="core, arch, band:80, at:83.8,-5.4, moon, jupiter, pole, lmc, con:ori, ...",
+    )
+    p.add_argument(
+        "--horizon", type=Path, metavar="CSV", help="azimuth,altitude lines: what the ground hides"
+    )
     p.add_argument("--min-altitude", type=_number, default=10.0)
     p.add_argument("--sun-below", type=_number, default=-18.0)
     p.add_argument("--format", choices=["json", "csv", "ics"], default="json")
@@ -271,16 +347,41 @@ def _picture_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
     p.add_argument("--method", choices=["clip", "weighted", "mean", "median", "trails"], default="clip")
     p.add_argument("--kappa", type=_number, default=3.5, help="deviations beyond which a sample is left out")
     p.add_argument("--ground", default="auto", metavar="auto|none|own|focus|FILE")
-    p.add_argument("--ground-frames", type=Path, metavar="DIR", help="the ground's own exposures, for --ground own or focus")
-    p.add_argument("--match", choices=["auto", "off"], default="auto", help="bring the frames to one brightness and background")
-    p.add_argument("--lens", choices=["auto", "off"], default="auto", help="apply the lens warp the files carry")
-    p.add_argument("--keep", type=Path, metavar="DIR", help="keep what is worked out, for the next stack of the same files")
+    p.add_argument(
+        "--ground-frames",
+        type=Path,
+        metavar="DIR",
+        help="the ground's own exposures, for --ground own or focus",
+    )
+    p.add_argument(
+        "--match",
+        choices=["auto", "off"],
+        default="auto",
+        help="bring the frames to one brightness and background",
+    )
+    p.add_argument(
+        "--lens", choices=["auto", "off"], default="auto", help="apply the lens warp the files carry"
+    )
+    p.add_argument(
+        "--keep",
+        type=Path,
+        metavar="DIR",
+        help="keep what is worked out, for the next stack of the same files",
+    )
     for name in ("darks", "flats", "bias"):
         p.add_argument(f"--{name}", type=Path, metavar="DIR")
     p.add_argument("--reference", default="auto", metavar="auto|NAME")
     p.add_argument("--mask", type=Path, metavar="PNG", help="a sky mask of your own, 255 = sky")
-    p.add_argument("--gaps", choices=["close", "open"], default="close", help="pauses between frames of trails")
-    p.add_argument("--tail", type=_number, default=0.0, metavar="SHARE", help="how much darker the oldest frame of trails is, 0 to 1")
+    p.add_argument(
+        "--gaps", choices=["close", "open"], default="close", help="pauses between frames of trails"
+    )
+    p.add_argument(
+        "--tail",
+        type=_number,
+        default=0.0,
+        metavar="SHARE",
+        help="how much darker the oldest frame of trails is, 0 to 1",
+    )
     p.add_argument("--workers", type=int, default=min(os.cpu_count() or 1, 8))
     p.add_argument("--report", type=Path, metavar="OUT.json")
     p = add("finish", _finish, "render a stack with a recipe")
@@ -314,7 +415,9 @@ def _simulate_command(add: Callable[..., argparse.ArgumentParser]) -> None:
 
 def parser() -> argparse.ArgumentParser:
     """The whole command line."""
-    root = _Parser(prog="vinter", description="Plan, shoot, stack and finish Milky Way pictures taken with a phone.")
+    root = _Parser(
+        prog="vinter", description="Plan, shoot, stack and finish Milky Way pictures taken with a phone."
+    )
     commands = root.add_subparsers(dest="command", required=True, parser_class=_Parser)
 
     def add(name: str, run: Callable[[argparse.Namespace], None], text: str) -> argparse.ArgumentParser:

@@ -3,8 +3,15 @@
 import pytest
 from playwright.sync_api import sync_playwright
 
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-         "--disable-component-update", "--disable-sync"]
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 
 
 @pytest.fixture(scope="package")
@@ -23,7 +30,12 @@ def page(chromium, live_server, nerea, settings):
     page.faults = []
     page.on("console", lambda m: page.faults.append(m.text) if m.type == "error" else None)
     page.on("pageerror", lambda e: page.faults.append(str(e)))
-    page.on("request", lambda r: None if r.url.startswith((live_server.url, "blob:", "data:")) else page.faults.append(r.url))
+    page.on(
+        "request",
+        lambda r: (
+            None if r.url.startswith((live_server.url, "blob:", "data:")) else page.faults.append(r.url)
+        ),
+    )
     page.set_default_timeout(30_000)
     yield page
     context.close()

@@ -1,4 +1,5 @@
-"""A whole memory card in a real browser: thirty files of all kinds to the bench, the painted mask, stacks, trails and downloads."""
+"""A whole memory card in a real browser: thirty files of all kinds to the bench, the painted mask, stacks,
+trails and downloads."""
 
 import re
 from dataclasses import replace
@@ -27,7 +28,11 @@ def card(folder):
     (folder / "spec.txt").unlink()
 
     def even(name, level, noise, seconds):
-        mosaic = np.round(BLACK + level + rng.normal(0, noise, (SPEC.height, SPEC.width))).clip(0, 16383).astype(np.uint16)
+        mosaic = (
+            np.round(BLACK + level + rng.normal(0, noise, (SPEC.height, SPEC.width)))
+            .clip(0, 16383)
+            .astype(np.uint16)
+        )
         write(folder / name, mosaic, replace(SPEC, exposure=seconds))
 
     for i in range(3):
@@ -37,16 +42,33 @@ def card(folder):
         even(f"flat_{i}.dng", 5000, 40, 0.4)
     for i in range(2):
         empty = np.empty((0, 3)), np.empty(0)
-        write(folder / f"land_{i}.dng", draw(replace(SPEC, gain={0: 8.0}, exposure=None), *empty, 0, rng, np.empty(0, int)), SPEC)
-    write(folder / "test.dng", draw(replace(SPEC, exposure=None), rays, flux, 20, rng, np.empty(0, int)), replace(SPEC, exposure=2.0))
+        write(
+            folder / f"land_{i}.dng",
+            draw(replace(SPEC, gain={0: 8.0}, exposure=None), *empty, 0, rng, np.empty(0, int)),
+            SPEC,
+        )
+    write(
+        folder / "test.dng",
+        draw(replace(SPEC, exposure=None), rays, flux, 20, rng, np.empty(0, int)),
+        replace(SPEC, exposure=2.0),
+    )
     sky = draw(replace(SPEC, exposure=None), rays, flux, 2, rng, np.empty(0, int)).astype(float)
     half = np.clip((sky[::2, 1::2] - BLACK) / 3000, 0, 1) ** (1 / 2.2)
     picture = Image.fromarray(np.repeat(np.round(255 * half).astype(np.uint8)[..., None], 3, axis=2))
     picture.save(folder / "IMG_0003.jpg", quality=92)
     picture.save(folder / "shared.png")
     pillow_heif.from_pillow(picture).save(folder / "album.heic")
-    tifffile.imwrite(folder / "deep.tif", np.repeat((half * 65535).astype(np.uint16)[..., None], 3, axis=2), photometric="rgb")
-    write_linear_dng(folder / "merged.dng", np.repeat((half.astype(np.float32) * 0.4)[..., None], 3, axis=2), (1.0, 1.0, 1.0), np.eye(3))
+    tifffile.imwrite(
+        folder / "deep.tif",
+        np.repeat((half * 65535).astype(np.uint16)[..., None], 3, axis=2),
+        photometric="rgb",
+    )
+    write_linear_dng(
+        folder / "merged.dng",
+        np.repeat((half.astype(np.float32) * 0.4)[..., None], 3, axis=2),
+        (1.0, 1.0, 1.0),
+        np.eye(3),
+    )
     whole = (folder / "IMG_0005.dng").read_bytes()
     (folder / "cut.dng").write_bytes(whole[:9000])
     (folder / "again.dng").write_bytes(whole)
@@ -67,7 +89,7 @@ def hits(picture, at):
     found = 0
     for x, y in at:
         c, r = round(float(x)), round(float(y))
-        near, around = picture[r - 2:r + 3, c - 2:c + 3], picture[r - 15:r + 16, c - 15:c + 16]
+        near, around = picture[r - 2 : r + 3, c - 2 : c + 3], picture[r - 15 : r + 16, c - 15 : c + 16]
         found += near.max() > np.median(around) + 8 * 1.4826 * np.median(np.abs(around - np.median(around)))
     return found / len(at)
 
@@ -87,7 +109,9 @@ def test_thirty_files_to_a_stack(page, worker, tmp_path):
 
     # every file has its answer: the copy is kept once, the empty one and the text are refused with the reason
     told = page.locator("#refused li").all_inner_texts()
-    assert "empty.dng: the file is empty" in told and any(re.search("(again|IMG_0005).dng: already here, kept once", t) for t in told)
+    assert "empty.dng: the file is empty" in told and any(
+        re.search("(again|IMG_0005).dng: already here, kept once", t) for t in told
+    )
     assert any(t.startswith("notes.jpg: ") for t in told) and len(told) == 3
     expect(page.locator(".frame")).to_have_count(len(files) - 3)
     cut = page.locator(".frame").filter(has=page.get_by_title("cut.dng", exact=True))
@@ -98,11 +122,24 @@ def test_thirty_files_to_a_stack(page, worker, tmp_path):
     def sort_of(name):
         return page.locator(".frame").filter(has=page.get_by_title(name, exact=True)).locator("[name=sort]")
 
-    taken_for = {"dark_1.dng": "dark", "bias_0.dng": "bias", "flat_0.dng": "flat", "test.dng": "test",
-                 "merged.dng": "automatic", "IMG_0003.jpg": "twin", "IMG_0009.dng": "sky"}
+    taken_for = {
+        "dark_1.dng": "dark",
+        "bias_0.dng": "bias",
+        "flat_0.dng": "flat",
+        "test.dng": "test",
+        "merged.dng": "automatic",
+        "IMG_0003.jpg": "twin",
+        "IMG_0009.dng": "sky",
+    }
     for name, sort in taken_for.items():
         expect(sort_of(name)).to_have_value(sort)
-    overruled = {"land_0.dng": "ground", "land_1.dng": "ground", "shared.png": "twin", "album.heic": "twin", "deep.tif": "twin"}
+    overruled = {
+        "land_0.dng": "ground",
+        "land_1.dng": "ground",
+        "shared.png": "twin",
+        "album.heic": "twin",
+        "deep.tif": "twin",
+    }
     for name, sort in overruled.items():
         if sort_of(name).input_value() != sort:
             with page.expect_response(re.compile("/sort/")):
@@ -145,7 +182,10 @@ def test_thirty_files_to_a_stack(page, worker, tmp_path):
     expect(page.get_by_text("(this one was)")).to_be_visible()
     address = page.locator("[data-loupe]").first.get_attribute("data-loupe")
     mask = cv2.imdecode(np.frombuffer(page.request.get(address).body(), np.uint8), cv2.IMREAD_GRAYSCALE)
-    assert mask[int(0.11 * SPEC.height), int(0.2 * SPEC.width)] == 0 and mask[int(0.5 * SPEC.height), int(0.2 * SPEC.width)] == 255
+    assert (
+        mask[int(0.11 * SPEC.height), int(0.2 * SPEC.width)] == 0
+        and mask[int(0.5 * SPEC.height), int(0.2 * SPEC.width)] == 255
+    )
 
     # one thing changed: what did not change is kept
     page.goto(first)
@@ -157,20 +197,33 @@ def test_thirty_files_to_a_stack(page, worker, tmp_path):
     assert page.request.get(page.locator("#compare").get_attribute("data-after")).body() != shown
 
     # what is carried away opens elsewhere and has the stars in their places
-    names = {"tif": "Linear picture, 32-bit TIFF", "fits": re.compile("^FITS"), "dng": "linear DNG", "png": "16-bit PNG"}
+    names = {
+        "tif": "Linear picture, 32-bit TIFF",
+        "fits": re.compile("^FITS"),
+        "dng": "linear DNG",
+        "png": "16-bit PNG",
+    }
     got = {kind: downloaded(page, name, tmp_path / f"out.{kind}") for kind, name in names.items()}
     picture = tifffile.imread(got["tif"])
     with fits.open(got["fits"]) as file:
-        assert np.allclose(file[0].data[1], picture[..., 1], atol=1e-5) or np.allclose(file[0].data[1], picture[::-1, :, 1], atol=1e-5)
+        assert np.allclose(file[0].data[1], picture[..., 1], atol=1e-5) or np.allclose(
+            file[0].data[1], picture[::-1, :, 1], atol=1e-5
+        )
     with rawpy.imread(str(got["dng"])) as raw:
         assert raw.raw_image.shape[:2] == picture.shape[:2]
     deep = cv2.imread(str(got["png"]), cv2.IMREAD_UNCHANGED)
-    assert deep.dtype == np.uint16 and np.abs(deep[..., 1] / 65535 - np.clip(picture[..., 1], 0, 1)).max() < 1e-4
+    assert (
+        deep.dtype == np.uint16 and np.abs(deep[..., 1] / 65535 - np.clip(picture[..., 1], 0, 1)).max() < 1e-4
+    )
     page.get_by_text("The same as numbers").click()
     reference = page.locator(".rows div").filter(has_text="Reference").locator("span").nth(1).inner_text()
     at = places(SPEC, rays, int(reference[4:8]))[np.argsort(-flux)[:120]]
     at = at[(at > 20).all(axis=1) & (at < [SPEC.width - 20, 0.7 * SPEC.height]).all(axis=1)]
-    assert len(at) > 30 and hits(picture[..., 1], at) > 0.95 and hits(picture[..., 1], at + np.array([19, 11])) < 0.4
+    assert (
+        len(at) > 30
+        and hits(picture[..., 1], at) > 0.95
+        and hits(picture[..., 1], at + np.array([19, 11])) < 0.4
+    )
 
     # the same frames as trails
     page.get_by_text("Stack these frames another way").click()
@@ -189,5 +242,9 @@ def test_thirty_files_to_a_stack(page, worker, tmp_path):
     page.get_by_role("link", name="Side by side with another frame or stack").click()
     page.get_by_label("Right").select_option(label="IMG_0004.dng")
     expect(page.locator("#pair img").nth(1)).to_have_attribute("src", re.compile("/full.jpg"))
-    expect(page.get_by_text(re.compile(r"The sky in the right one is \d\.\d\d times grainier"))).to_be_visible()
-    assert [f for f in page.faults if "400 (Bad Request)" not in f] == [] and len(page.faults) == 1  # the text that is no picture
+    expect(
+        page.get_by_text(re.compile(r"The sky in the right one is \d\.\d\d times grainier"))
+    ).to_be_visible()
+    assert [f for f in page.faults if "400 (Bad Request)" not in f] == [] and len(
+        page.faults
+    ) == 1  # the text that is no picture

@@ -39,6 +39,7 @@ def test_from_places_to_a_stand(page, tmp_path, nerea):
     def at(azimuth, altitude):
         x, y = azimuth / 360 * 1152, 270 - (altitude + 5) / 45 * 270
         return box["x"] + (x + 34) * scale, box["y"] + (y + 8) * scale
+
     for azimuth, altitude in ((90, 2), (168, 2), (170, 32), (178, 32), (180, 2), (270, 2)):
         page.mouse.click(*at(azimuth, altitude))
     expect(page.locator("#horizon circle")).to_have_count(6)
@@ -127,10 +128,17 @@ def test_planning_fits_a_phone(page, nerea):
     page.get_by_role("button", name="Enter as Nerea").click()
     page.set_viewport_size({"width": 390, "height": 844})
     mill = nerea.site_set.get(name="Tide mill").pk
-    for address in ("/sites/", f"/sites/{mill}/", f"/sites/{mill}/skyline/?t=1812588300",
-                    f"/sites/{mill}/stand/?height=8&gap=5&bearing=180&metres=50", "/season/best/",
-                    f"/sites/{mill}/season/2027/", f"/sites/{mill}/forecast/",
-                    f"/sites/{mill}/horizon/", "/habits/"):
+    for address in (
+        "/sites/",
+        f"/sites/{mill}/",
+        f"/sites/{mill}/skyline/?t=1812588300",
+        f"/sites/{mill}/stand/?height=8&gap=5&bearing=180&metres=50",
+        "/season/best/",
+        f"/sites/{mill}/season/2027/",
+        f"/sites/{mill}/forecast/",
+        f"/sites/{mill}/horizon/",
+        "/habits/",
+    ):
         page.goto(address)
         page.wait_for_load_state("networkidle")
         assert page.evaluate("document.documentElement.scrollWidth") <= 391, address

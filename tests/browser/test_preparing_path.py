@@ -1,4 +1,5 @@
-"""From a phone's photo to the frames: rehearse until the coach is content, carry the card, run the timer, check the test shot."""
+"""From a phone's photo to the frames: rehearse until the coach is content, carry the card, run the timer,
+check the test shot."""
 
 import io
 import json
@@ -14,7 +15,10 @@ LONG = 60_000
 
 def is_red(path):
     pixels = np.asarray(Image.open(path).convert("RGB")).astype(int)
-    return bool((np.maximum(pixels[..., 1], pixels[..., 2]) <= 0.12 * pixels[..., 0]).all()) and pixels[..., 0].max() > 150
+    return (
+        bool((np.maximum(pixels[..., 1], pixels[..., 2]) <= 0.12 * pixels[..., 0]).all())
+        and pixels[..., 0].max() > 150
+    )
 
 
 def a_photo():

@@ -18,8 +18,8 @@ def stars_in(picture, places, reach=2, height=70):
     found = 0
     for x, y in places:
         c, r = round(float(x)), round(float(y))
-        near = grey[max(r - reach, 0):r + reach + 1, max(c - reach, 0):c + reach + 1]
-        around = grey[max(r - 20, 0):r + 21, max(c - 20, 0):c + 21]
+        near = grey[max(r - reach, 0) : r + reach + 1, max(c - reach, 0) : c + reach + 1]
+        around = grey[max(r - 20, 0) : r + 21, max(c - 20, 0) : c + 21]
         found += near.max() > np.median(around) + height
     return found / len(places)
 
@@ -65,7 +65,9 @@ def test_from_a_night_to_a_picture(page, worker, tmp_path, shot):
     page.set_viewport_size({"width": 390, "height": 844})
     page.screenshot(path=tmp_path / "card.png")
     pixels = np.asarray(Image.open(tmp_path / "card.png").convert("RGB")).astype(int)
-    assert (np.maximum(pixels[..., 1], pixels[..., 2]) <= 0.12 * pixels[..., 0]).all() and pixels[..., 0].max() > 150
+    assert (np.maximum(pixels[..., 1], pixels[..., 2]) <= 0.12 * pixels[..., 0]).all() and pixels[
+        ..., 0
+    ].max() > 150
     assert page.evaluate("document.documentElement.scrollHeight") <= 844 + 60
     page.get_by_text("Flash off").click()
     page.reload()
@@ -132,7 +134,15 @@ def test_from_a_night_to_a_picture(page, worker, tmp_path, shot):
     expect(entry.get_by_text("6 used")).to_be_visible()
     expect(entry.get_by_role("link", name=re.compile("JPEG, 4032"))).to_be_visible()
     entry.get_by_role("link", name="6 used").click()
-    assert page.locator("nav a.reached").all_inner_texts() == ["Sites", "Night", "Skyline", "Shot", "Field", "Takes", "Stack"]
+    assert page.locator("nav a.reached").all_inner_texts() == [
+        "Sites",
+        "Night",
+        "Skyline",
+        "Shot",
+        "Field",
+        "Takes",
+        "Stack",
+    ]
     assert page.faults == []
 
 

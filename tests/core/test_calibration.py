@@ -30,14 +30,24 @@ def test_a_flat_takes_out_dark_corners(tmp_path):
     _, falloff = flat_field(1, 0.4)
     for path in sorted((tmp_path / "lights").glob("*.dng")):
         frame = read_frame(path)
-        write(path, np.round((frame.data.astype(float) - BLACK) * falloff + BLACK).clip(0).astype(np.uint16), SPEC)
+        write(
+            path,
+            np.round((frame.data.astype(float) - BLACK) * falloff + BLACK).clip(0).astype(np.uint16),
+            SPEC,
+        )
     for i in range(3):
         write(tmp_path / "flats" / f"f{i}.dng", flat_field(6000, 0.4)[0], SPEC)
+
     def corner_to_middle(picture):
         return np.median(picture[10:60, 10:60, 1]) / np.median(picture[10:60, 295:345, 1])
-    plain = tifffile.imread(stack([tmp_path / "lights"], tmp_path / "a.tif", Settings(), pool=Inline()).picture)
+
+    plain = tifffile.imread(
+        stack([tmp_path / "lights"], tmp_path / "a.tif", Settings(), pool=Inline()).picture
+    )
     flats = tuple(sorted((tmp_path / "flats").glob("*.dng")))
-    flattened = tifffile.imread(stack([tmp_path / "lights"], tmp_path / "b.tif", Settings(flats=flats), pool=Inline()).picture)
+    flattened = tifffile.imread(
+        stack([tmp_path / "lights"], tmp_path / "b.tif", Settings(flats=flats), pool=Inline()).picture
+    )
     assert corner_to_middle(plain) < 0.85
     assert corner_to_middle(flattened) == pytest.approx(1, abs=0.04)
 
@@ -53,7 +63,11 @@ def test_darks_take_out_a_pattern(tmp_path):
     for i in range(3):
         write(tmp_path / "darks" / f"d{i}.dng", (BLACK + pattern).astype(np.uint16), SPEC)
     darks = tuple(sorted((tmp_path / "darks").glob("*.dng")))
-    picture = tifffile.imread(stack([tmp_path / "lights"], tmp_path / "a.tif", Settings(darks=darks, method="mean"), pool=Inline()).picture)
+    picture = tifffile.imread(
+        stack(
+            [tmp_path / "lights"], tmp_path / "a.tif", Settings(darks=darks, method="mean"), pool=Inline()
+        ).picture
+    )
     assert np.median(picture[:, 300:304, 1]) == pytest.approx(np.median(picture[:, 320:330, 1]), rel=0.03)
 
 
@@ -92,7 +106,7 @@ def test_trails_of_a_long_exposure_are_called_trailed(tmp_path):
     y, x = np.mgrid[:600, :800]
     for cx, cy in rng.uniform(30, [770, 570], (80, 2)):
         for t in np.linspace(-7, 7, 29):
-            part = np.s_[int(cy) - 6:int(cy) + 8, int(cx + t) - 6:int(cx + t) + 8]
+            part = np.s_[int(cy) - 6 : int(cy) + 8, int(cx + t) - 6 : int(cx + t) + 8]
             picture[part] += 160 * np.exp(-((x[part] - cx - t) ** 2 + (y[part] - cy) ** 2) / (2 * 1.4**2))
     write(tmp_path / "t.dng", picture.round().clip(0, 16383).astype(np.uint16), Field(width=800, height=600))
     m = measure(read_frame(tmp_path / "t.dng"))

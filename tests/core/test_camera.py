@@ -12,14 +12,24 @@ from vinter.core.camera.projection import Pose, east_north_up, project, unprojec
 from vinter.core.camera.trailing import drift, drift_map, npf_full, npf_simple, pole_seen, rule_divisor
 from vinter.core.errors import BadInput
 
-MAIN = Lens("main", 5.6, 24, 1.8, 1.2, 4032, 3024)
+MAIN = Lens(name="main", focal=5.6, f35=24, aperture=1.8, pitch=1.2, width=4032, height=3024)
 
 
-@pytest.mark.parametrize(("f35", "focal", "aperture", "pitch", "wanted"), [
-    (24, 5.6, 1.8, 1.2, (20.8, 17.7, 9.7, 0.298)), (13, 2.13, 2.2, 1.12, (38.5, 51.9, 28, 0.121)),
-    (70, 9, 2.4, 1.0, (7.1, 12.7, 7, 0.574))])
+@pytest.mark.parametrize(
+    ("f35", "focal", "aperture", "pitch", "wanted"),
+    [
+        (24, 5.6, 1.8, 1.2, (20.8, 17.7, 9.7, 0.298)),
+        (13, 2.13, 2.2, 1.12, (38.5, 51.9, 28, 0.121)),
+        (70, 9, 2.4, 1.0, (7.1, 12.7, 7, 0.574)),
+    ],
+)
 def test_rules_of_three_lenses(f35, focal, aperture, pitch, wanted):
-    got = (rule_divisor(f35), npf_simple(aperture, pitch, focal), npf_full(aperture, pitch, focal, -29), drift(pitch, focal, -29))
+    got = (
+        rule_divisor(f35),
+        npf_simple(aperture, pitch, focal),
+        npf_full(aperture, pitch, focal, -29),
+        drift(pitch, focal, -29),
+    )
     assert got == pytest.approx(wanted, rel=0.01)
 
 
@@ -30,7 +40,8 @@ def test_drift_map_at_places_worked_by_hand():
     for i, y in enumerate((-1500, 0, 1500)):
         for j, x in enumerate((-2000, 0, 2000)):
             u, v = x / f, y / f
-            # omega = (0, -1, 0) rate; omega x (u, v, 1) = (-1, 0, u) rate; image motion = (-1 - u u, -v u) rate
+            # omega = (0, -1, 0) rate; omega x (u, v, 1) = (-1, 0, u) rate; image motion = (-1 - u u, -v u)
+            # rate
             assert drifts.rate[i, j] == pytest.approx(f * rate * math.hypot(1 + u * u, u * v), rel=1e-9)
     assert drifts.rate[1, 1] == pytest.approx(f * rate)
 
@@ -42,13 +53,15 @@ def test_the_pole_in_the_picture_stands_still():
 
 def test_photons_of_the_worked_example():
     assert photons.sky_rate(MAIN, 21.7) == pytest.approx(0.171, rel=0.01)
-    binned = Lens("binned", 5.6, 24, 1.8, 2.4, 4032, 3024)
+    binned = Lens(name="binned", focal=5.6, f35=24, aperture=1.8, pitch=2.4, width=4032, height=3024)
     assert photons.sky_rate(binned, 21.7) * 15 == pytest.approx(10.2, rel=0.01)
     assert photons.sky_rate(binned, 19.5) * 15 == pytest.approx(77.7, rel=0.01)
     assert photons.sky_rate(MAIN, 21.6) / photons.sky_rate(MAIN, 21.7) == pytest.approx(1.10, abs=0.01)
 
 
-@pytest.mark.parametrize(("mag", "iso"), [(21.7, 2930), (21.1, 1690), (20.55, 1020), (19.8, 510), (18.25, 120)])
+@pytest.mark.parametrize(
+    ("mag", "iso"), [(21.7, 2930), (21.1, 1690), (20.55, 1020), (19.8, 510), (18.25, 120)]
+)
 def test_iso_that_puts_the_sky_at_five_per_cent(mag, iso):
     assert iso_for_level(MAIN, photons.sky_rate(MAIN, mag), 30, 0.05) == pytest.approx(iso, rel=0.05)
     assert photons.encoded(0.05) == pytest.approx(0.25, abs=0.005)
@@ -85,17 +98,19 @@ def test_projection_there_and_back_with_distortion():
 
 def test_projection_by_hand():
     """A pinhole looking south at the horizon: 10 degrees up on the axis lies f tan 10 above the centre."""
-    lens = Lens("x", 5.0, 24, 1.8, 2.0, 4001, 3001)
+    lens = Lens(name="x", focal=5.0, f35=24, aperture=1.8, pitch=2.0, width=4001, height=3001)
     view = view_of(lens, Pose(180, 0))
     x, y, front = project(view, east_north_up(np.array([10.0, 0.0]), np.array([180.0, 190.0])))
     assert front.all()
     assert (x[0], y[0]) == pytest.approx((2000, 1500 - 2500 * math.tan(math.radians(10))))
-    assert (x[1], y[1]) == pytest.approx((2000 + 2500 * math.tan(math.radians(10)), 1500))  # west is to the right when facing south
+    assert (x[1], y[1]) == pytest.approx(
+        (2000 + 2500 * math.tan(math.radians(10)), 1500)
+    )  # west is to the right when facing south
 
 
 def test_bad_figures_name_the_field():
     with pytest.raises(BadInput, match="aperture"):
-        Lens("x", 5.6, 24, 0, 1.2, 4032, 3024)
+        Lens(name="x", focal=5.6, f35=24, aperture=0, pitch=1.2, width=4032, height=3024)
     with pytest.raises(BadInput, match="declination"):
         expose(MAIN, 120, 21)
     with pytest.raises(BadInput, match="tolerance"):

@@ -11,28 +11,50 @@ from vinter.core.packing import cold_and_dew, pack_list
 
 def test_a_timer_counts_the_phones_pause_or_the_modes_own_interval():
     plain = timing(10.0, 24, None)
-    assert (plain.exposure, plain.frames, plain.lamp) == (10.0, 24, 0.0) and 0.5 <= plain.gap <= 3 and plain.delay > 0
+    assert (
+        (plain.exposure, plain.frames, plain.lamp) == (10.0, 24, 0.0)
+        and 0.5 <= plain.gap <= 3
+        and plain.delay > 0
+    )
     lapse = timing(10.0, 200, 15.0, [("Interval", "15 s"), ("Lamp on", "4 s, from the left")])
     assert lapse.gap == 5.0 and lapse.lamp == 4.0
     assert timing(20.0, 5, 8.0).gap == 0.0  # an interval shorter than the exposure cannot be kept
 
 
 def test_plan_b_names_the_windows_end_when_there_is_one():
-    assert plan_b("02:40") == "Cloud? wait until 02:40, shoot trails through the gaps, or the ground with the lamp; then go home."
+    assert (
+        plan_b("02:40")
+        == "Cloud? wait until 02:40, shoot trails through the gaps, or the ground with the lamp; then go "
+        "home."
+    )
     assert plan_b(None).startswith("Cloud? shoot trails")
 
 
 def test_the_cards_checks_are_in_the_order_of_doing():
     lens = phone("marlet-7").lens("main")
     labels = [label for label, _ in checks(lens, 1600, 10.0, 24, Pose(174, 24), [("Lamp on", "4 s")])]
-    assert labels.index("Flash off, screen dim, no alerts") < labels.index("ISO") < labels.index("Frames") < labels.index("Lamp on")
+    assert (
+        labels.index("Flash off, screen dim, no alerts")
+        < labels.index("ISO")
+        < labels.index("Frames")
+        < labels.index("Lamp on")
+    )
     values = dict(checks(replace(lens, infinity_ticks=0), 1600, 10.0, 24, Pose(174, 24)))
     assert values["Focus, at the end mark"] == "infinity" and values["Point to"] == "az 174° up 24°"
     assert [spoken_shutter(s) for s in (10, 0.5, 0.02)] == ["10 s", "0.5 s", "1/50 s"]
 
 
 def hour(start, temperature, dew_point):
-    return Hour(start, 0.0, 0.0, 0.0, 0.8, dew_point, 2.0, temperature)
+    return Hour(
+        t=start,
+        cloud_low=0.0,
+        cloud_mid=0.0,
+        cloud_high=0.0,
+        humidity=0.8,
+        dew_point=dew_point,
+        wind=2.0,
+        temperature=temperature,
+    )
 
 
 def test_the_coldest_hour_is_sought_while_one_is_out_and_an_hour_around_it():

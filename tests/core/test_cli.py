@@ -14,9 +14,42 @@ from starfield import Field, make
 
 from vinter.cli import main
 
-LISBON = ["--lat", "38.2", "--lon", "-8.8", "--tz", "Europe/Lisbon", "--from", "2027-06-01", "--to", "2027-06-03"]
-LENS = ["--f35", "24", "--focal", "5.6", "--aperture", "1.8", "--pitch", "1.2", "--width", "4032", "--height", "3024", "--iso-min", "50",
-        "--iso-max", "3200", "--shutter-max", "30", "--declination", "-29", "--sky", "21.3"]
+LISBON = [
+    "--lat",
+    "38.2",
+    "--lon",
+    "-8.8",
+    "--tz",
+    "Europe/Lisbon",
+    "--from",
+    "2027-06-01",
+    "--to",
+    "2027-06-03",
+]
+LENS = [
+    "--f35",
+    "24",
+    "--focal",
+    "5.6",
+    "--aperture",
+    "1.8",
+    "--pitch",
+    "1.2",
+    "--width",
+    "4032",
+    "--height",
+    "3024",
+    "--iso-min",
+    "50",
+    "--iso-max",
+    "3200",
+    "--shutter-max",
+    "30",
+    "--declination",
+    "-29",
+    "--sky",
+    "21.3",
+]
 
 
 @pytest.fixture
@@ -25,6 +58,7 @@ def call(capsys):
         assert main([str(a) for a in arguments]) == code
         told = capsys.readouterr()
         return told.err if code else told.out
+
     return run
 
 
@@ -32,11 +66,24 @@ def test_nights_have_the_promised_shape(call):
     data = json.loads(call("nights", *LISBON, "--sky", "21.5", "--format", "json"))
     assert [n["date"] for n in data["nights"]] == ["2027-06-01", "2027-06-02", "2027-06-03"]
     night = data["nights"][2]
-    for name in ("set", "rise", "civil_dusk", "nautical_dusk", "astronomical_dusk", "astronomical_dawn", "nautical_dawn", "civil_dawn"):
-        moment, = night["sun"][name]
+    for name in (
+        "set",
+        "rise",
+        "civil_dusk",
+        "nautical_dusk",
+        "astronomical_dusk",
+        "astronomical_dawn",
+        "nautical_dawn",
+        "civil_dawn",
+    ):
+        (moment,) = night["sun"][name]
         assert datetime.strptime(moment, "%Y-%m-%dT%H:%M:%SZ")
-    assert set(night["moon"]) >= {"rise", "set", "illuminated_fraction"} and set(night["target"]) == {"rise", "set", "highest"}
-    window, = night["windows"]
+    assert set(night["moon"]) >= {"rise", "set", "illuminated_fraction"} and set(night["target"]) == {
+        "rise",
+        "set",
+        "highest",
+    }
+    (window,) = night["windows"]
     assert set(window["best"]) >= {"time", "altitude", "azimuth", "tilt", "brightness", "cost"}
     assert set(window["best"]["cost"]) >= {"moon", "twilight", "towns", "altitude"}
     assert 0 < night["score"] <= 100 and night["verdict"] == "good" and night["reasons"] and night["schools"]
@@ -46,7 +93,9 @@ def test_nights_have_the_promised_shape(call):
 def test_nights_csv_and_calendar_say_the_same(call):
     rows = list(csv.DictReader(io.StringIO(call("nights", *LISBON, "--format", "csv"))))
     events = Calendar.from_ical(call("nights", *LISBON, "--format", "ics")).walk("VEVENT")
-    assert [r["window_start"] for r in rows] == [e["DTSTART"].dt.astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%SZ") for e in events]
+    assert [r["window_start"] for r in rows] == [
+        e["DTSTART"].dt.astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%SZ") for e in events
+    ]
     assert float(rows[0]["best_altitude_deg"]) > 20
 
 
@@ -62,13 +111,18 @@ def test_sky_parts_add_up(call):
     data = json.loads(call("sky", *there, "--time", "2027-06-20T01:00:00Z", "--alt", 40, "--az", 120))
     total = sum(data["parts_nl"].values())
     assert data["brightness"] == pytest.approx((20.7233 - np.log(total / 34.08)) / 0.92104, abs=0.001)
-    assert set(data["parts_nl"]) == {"natural", "moon", "twilight", "towns"} and data["parts_nl"]["moon"] > 100
+    assert (
+        set(data["parts_nl"]) == {"natural", "moon", "twilight", "towns"} and data["parts_nl"]["moon"] > 100
+    )
 
 
 def test_sky_auto_takes_the_towns(call):
     place = ["--lat", 38.72, "--lon", -9.14, "--time", "2027-06-05T01:00:00Z", "--alt", 90, "--az", 0]
     auto = json.loads(call("sky", *place, "--zenith", "auto"))["brightness"]
-    assert auto == pytest.approx(json.loads(call("glow", "--lat", 38.72, "--lon", -9.14))["zenith"], abs=0.05) and auto < 19
+    assert (
+        auto == pytest.approx(json.loads(call("glow", "--lat", 38.72, "--lon", -9.14))["zenith"], abs=0.05)
+        and auto < 19
+    )
 
 
 def test_glow_names_the_town_and_a_range_of_classes(call):
@@ -85,7 +139,9 @@ def test_exposure_equals_the_worked_example(call):
     assert data["shutter"]["npf_full"] == pytest.approx(9.7, abs=0.05)
     assert data["shutter"]["drift_px_s"] == pytest.approx(0.298, abs=0.001)
     assert data["shutter"]["worst_px_s"] > data["shutter"]["drift_px_s"]
-    assert data["shutter"]["trail_px"] == pytest.approx(data["shutter"]["chosen"] * data["shutter"]["worst_px_s"])
+    assert data["shutter"]["trail_px"] == pytest.approx(
+        data["shutter"]["chosen"] * data["shutter"]["worst_px_s"]
+    )
     wide = json.loads(call("exposure", *LENS, "--tolerance-px", 12, "--frames", 40))
     assert wide["shutter"]["chosen"] > data["shutter"]["chosen"] and wide["frames"]["count"] == 40
 
@@ -100,27 +156,57 @@ def test_from_frames_to_a_picture(call, tmp_path):
     assert rows["broken.dng"]["verdict"] == "drop" and "broken.dng" in rows["broken.dng"]["reasons"][0]
     call("stack", frames, "-o", tmp_path / "out.tif", "--report", tmp_path / "out.json", "--workers", 1)
     report = json.loads((tmp_path / "out.json").read_text())
-    assert set(report) >= {"reference", "model", "frames", "noise_gain", "noise_expected", "fwhm_frame", "fwhm_stack", "seconds",
-                           "peak_rss_mb"}
+    assert set(report) >= {
+        "reference",
+        "model",
+        "frames",
+        "noise_gain",
+        "noise_expected",
+        "fwhm_frame",
+        "fwhm_stack",
+        "seconds",
+        "peak_rss_mb",
+    }
     assert np.array(report["frames"][0]["homography"]).shape == (3, 3)
     picture = tifffile.imread(tmp_path / "out.tif")
     assert picture.dtype == np.float32 and picture.shape == (600, 800, 3)
     assert cv2.imread(str(tmp_path / "out.mask.png"), cv2.IMREAD_UNCHANGED).shape == (600, 800)
     (tmp_path / "r.json").write_text('{"floor": 0.5, "crop": {"ratio": "1:1"}}')
-    made = json.loads(call("finish", tmp_path / "out.tif", "--recipe", tmp_path / "r.json", "-o", tmp_path / "out.png", "--width", 300))
+    made = json.loads(
+        call(
+            "finish",
+            tmp_path / "out.tif",
+            "--recipe",
+            tmp_path / "r.json",
+            "-o",
+            tmp_path / "out.png",
+            "--width",
+            300,
+        )
+    )
     assert (made["width"], made["height"]) == (300, 300)
     assert cv2.imread(str(tmp_path / "out.png")).shape == (300, 300, 3)
 
 
-@pytest.mark.parametrize(("arguments", "word"), [
-    (["nights", *LISBON, "--lat", "98"], "latitude"), (["nights", *LISBON, "--tz", "Mars"], "Mars"),
-    (["nights", *LISBON, "--from", "tomorrow"], "tomorrow"), (["nights", *LISBON, "--sky", "30"], "zenith"),
-    (["nights", *LISBON, "--lon", "nan"], "finite"), (["sky", "--lat", "1"], "required"),
-    (["exposure", *LENS, "--aperture", "0"], "aperture"),
-    (["exposure", *LENS, "--frames", "0"], "frames"), (["stack", "/nowhere", "-o", "x.tif"], "/nowhere"),
-    (["inspect", "/nowhere.dng"], "/nowhere.dng"), (["finish", "/a.tif", "--recipe", "/b.json", "-o", "x.jpg"], "/b.json"),
-    (["simulate", "--out", "/tmp/x", "--phone", "brick"], "brick"), (["simulate", "--out", "/tmp/x", "--n", "0"], "n 0"),
-    (["dance"], "dance")])
+@pytest.mark.parametrize(
+    ("arguments", "word"),
+    [
+        (["nights", *LISBON, "--lat", "98"], "latitude"),
+        (["nights", *LISBON, "--tz", "Mars"], "Mars"),
+        (["nights", *LISBON, "--from", "tomorrow"], "tomorrow"),
+        (["nights", *LISBON, "--sky", "30"], "zenith"),
+        (["nights", *LISBON, "--lon", "nan"], "finite"),
+        (["sky", "--lat", "1"], "required"),
+        (["exposure", *LENS, "--aperture", "0"], "aperture"),
+        (["exposure", *LENS, "--frames", "0"], "frames"),
+        (["stack", "/nowhere", "-o", "x.tif"], "/nowhere"),
+        (["inspect", "/nowhere.dng"], "/nowhere.dng"),
+        (["finish", "/a.tif", "--recipe", "/b.json", "-o", "x.jpg"], "/b.json"),
+        (["simulate", "--out", "/tmp/x", "--phone", "brick"], "brick"),
+        (["simulate", "--out", "/tmp/x", "--n", "0"], "n 0"),
+        (["dance"], "dance"),
+    ],
+)
 def test_bad_input_ends_with_two_and_one_line(call, arguments, word):
     line = call(*arguments, code=2)
     assert word in line and line.count("\n") == 1 and "Traceback" not in line

@@ -64,8 +64,10 @@ def test_floor_darkens_by_the_magnitudes_it_says():
 
 def test_glow_takes_the_gradient_out():
     renderer = Renderer(scene(tilt=0.8))
+
     def slope(canvas):
         return np.median(linear(canvas.rgb[50:200, 340:390])) / np.median(linear(canvas.rgb[50:200, 10:60]))
+
     assert slope(renderer.render(Recipe())) > 1.5
     assert slope(renderer.render(Recipe(glow=1))) == pytest.approx(1.0, abs=0.05)
 
@@ -75,15 +77,19 @@ def test_a_higher_kelvin_is_warmer_and_gains_follow_planck():
     cool, warm = (sky_of(renderer.render(Recipe(sky=Zone(kelvin=k)))) for k in (4000, 7000))
     assert cool[2] > cool[0] and warm[0] > warm[2]
     c2 = 14388.0  # um K
+
     def light(um, t):
         return 1 / (np.exp(c2 / (um * t)) - 1)
+
     wanted = (light(0.6, 5200) / light(0.6, 4000)) / (light(0.54, 5200) / light(0.54, 4000))
     assert planck_gains(4000)[0] == pytest.approx(wanted, rel=1e-3)
 
 
 def test_cast_moves_green_only():
     renderer = Renderer(scene())
-    shifted = linear(sky_of(renderer.render(Recipe(sky=Zone(cast=0.3))))) / linear(sky_of(renderer.render(Recipe())))
+    shifted = linear(sky_of(renderer.render(Recipe(sky=Zone(cast=0.3))))) / linear(
+        sky_of(renderer.render(Recipe()))
+    )
     assert shifted == pytest.approx([1, 2**-0.3, 1], rel=0.02)
 
 
@@ -95,7 +101,10 @@ def test_contrast_turns_about_its_pivot():
 
 def test_core_is_brightest_where_it_was_put():
     renderer = Renderer(scene())
-    lit, plain = (linear(renderer.render(r).rgb[:200]) for r in (Recipe(core=Core(x=0.25, y=0.3, brightness=1)), Recipe()))
+    lit, plain = (
+        linear(renderer.render(r).rgb[:200])
+        for r in (Recipe(core=Core(x=0.25, y=0.3, brightness=1)), Recipe())
+    )
     gain = lit / plain
     at = np.median(gain[85:95, 95:105])
     assert at == pytest.approx(2, rel=0.05) and np.median(gain[85:95, 350:390]) == pytest.approx(1, abs=0.01)
@@ -113,9 +122,11 @@ def test_level_turns_a_tilted_horizon_straight_and_leaves_no_empty_corner():
     sky = y < 220 + np.tan(np.radians(tilt)) * (x - 200)  # falls to the right: the camera leaned left
     rgb = np.where(sky[..., None], 0.02, 0.001) * np.ones(3, np.float32)
     tilted = prepare(rgb.astype(np.float32), np.where(sky, 255, 0).astype(np.uint8), Colour())
+
     def edge(canvas):
         rows = (canvas.sky > 0.5).sum(axis=0)
         return np.degrees(np.arctan(np.polyfit(np.arange(len(rows)), rows, 1)[0]))
+
     assert edge(Renderer(tilted).render(Recipe())) == pytest.approx(4, abs=0.2)
     assert edge(Renderer(tilted).render(Recipe(level=-4))) == pytest.approx(0, abs=0.2)
 
@@ -125,7 +136,10 @@ def test_smoothing_lowers_the_noise_but_keeps_a_star():
     rgb[100:103, 200:203] += 0.2
     s = prepare(rgb, mask, Colour(NEUTRAL))
     renderer = Renderer(s)
-    before, after = renderer.render(Recipe()), renderer.render(Recipe(sky=Zone(light_smoothed=0.8, colour_smoothed=0.8)))
+    before, after = (
+        renderer.render(Recipe()),
+        renderer.render(Recipe(sky=Zone(light_smoothed=0.8, colour_smoothed=0.8))),
+    )
     assert after.rgb[20:90, 20:180].std() < 0.6 * before.rgb[20:90, 20:180].std()
     assert after.rgb[101, 201, 1] == pytest.approx(before.rgb[101, 201, 1], rel=0.05)
 
@@ -158,8 +172,12 @@ def test_unchanged_steps_are_not_run_again(monkeypatch):
 
 def test_exports_open_elsewhere_with_size_depth_and_metadata(tmp_path):
     rgb, mask = picture()
-    tifffile.imwrite(tmp_path / "s.tif", rgb, photometric="rgb",
-                     description=json.dumps({"neutral": NEUTRAL, "matrix": [[1, 0, 0], [0, 1, 0], [0, 0, 1]]}))
+    tifffile.imwrite(
+        tmp_path / "s.tif",
+        rgb,
+        photometric="rgb",
+        description=json.dumps({"neutral": NEUTRAL, "matrix": [[1, 0, 0], [0, 1, 0], [0, 0, 1]]}),
+    )
     cv2.imwrite(str(tmp_path / "s.mask.png"), mask)
     recipe = suggest(prepare(*read_stack(tmp_path / "s.tif")))
     info = PictureInfo("Tide mill", "Marlet", "Marlet 7", 1812589930.0, 1600, 10.0)
@@ -198,7 +216,9 @@ def test_a_place_in_the_cropped_and_turned_picture_is_found_in_the_whole():
     """A bright spot put at known shares must lie where to_shares says it does."""
     rgb, mask = picture(noise=0)
     rgb[118:123, 238:243] = 0.5
-    canvas = Renderer(prepare(rgb, mask, Colour(NEUTRAL))).render(Recipe(level=5, crop=Crop(ratio="1:1", size=0.8, x=0.6, y=0.45)))
+    canvas = Renderer(prepare(rgb, mask, Colour(NEUTRAL))).render(
+        Recipe(level=5, crop=Crop(ratio="1:1", size=0.8, x=0.6, y=0.45))
+    )
     y, x = np.unravel_index(int(np.argmax(cv2.GaussianBlur(canvas.rgb[..., 1], (0, 0), 2))), canvas.sky.shape)
     across, down = canvas.to_shares @ [x, y, 1]
     assert (across, down) == pytest.approx((240.5 / 400, 120.5 / 300), abs=0.005)

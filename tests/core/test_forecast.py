@@ -14,7 +14,13 @@ HEAD = "time,cloud_low,cloud_mid,cloud_high,humidity,dew_point,wind,temperature\
 
 
 def hour(i, low=0.0, mid=0.0, high=0.0, **more):
-    return Hour(NOW + 3600 * i, low, mid, high, **{"humidity": 0.6, "dew_point": 8.0, "wind": 2.0, "temperature": 14.0, **more})
+    return Hour(
+        t=NOW + 3600 * i,
+        cloud_low=low,
+        cloud_mid=mid,
+        cloud_high=high,
+        **{"humidity": 0.6, "dew_point": 8.0, "wind": 2.0, "temperature": 14.0, **more},
+    )
 
 
 def test_chance_of_layers_by_hand():
@@ -33,7 +39,11 @@ def test_a_window_takes_its_own_hours_only():
 
 
 def test_remarks_name_what_hurts():
-    forecast = Forecast(NOW, "made", (hour(0, dew_point=13.2), hour(1, fog=0.6), hour(2, wind=11.0, temperature=-3.0, dew_point=-9.0)))
+    forecast = Forecast(
+        NOW,
+        "made",
+        (hour(0, dew_point=13.2), hour(1, fog=0.6), hour(2, wind=11.0, temperature=-3.0, dew_point=-9.0)),
+    )
     words = " ".join(outlook(forecast, NOW, NOW + 3 * 3600, NOW).words)
     for part in ("−3 °C", "0.8 K", "Fog", "11 m/s", "Wind shakes"):
         assert part in words
@@ -54,10 +64,17 @@ def test_csv_goes_out_and_comes_back():
     assert back.hours == hours and back.source == "file mine.csv"
 
 
-@pytest.mark.parametrize(("text", "message"), [
-    ("time,cloud_low\n2027-06-08T12:00:00Z,0.1\n", "cloud_mid"), (HEAD, "no hour"),
-    (HEAD + "yesterday,0,0,0,0.5,5,2,10\n", "line 2"), (HEAD + "2027-06-08T12:00:00Z,40,0,0,0.5,5,2,10\n", "cloud_low 40"),
-    (HEAD + "2027-06-08T12:00:00Z,0,0,0,0.5,5,2\n", "line 2"), (HEAD + "2027-06-08T12:00:00Z,nan,0,0,0.5,5,2,10\n", "cloud_low nan")])
+@pytest.mark.parametrize(
+    ("text", "message"),
+    [
+        ("time,cloud_low\n2027-06-08T12:00:00Z,0.1\n", "cloud_mid"),
+        (HEAD, "no hour"),
+        (HEAD + "yesterday,0,0,0,0.5,5,2,10\n", "line 2"),
+        (HEAD + "2027-06-08T12:00:00Z,40,0,0,0.5,5,2,10\n", "cloud_low 40"),
+        (HEAD + "2027-06-08T12:00:00Z,0,0,0,0.5,5,2\n", "line 2"),
+        (HEAD + "2027-06-08T12:00:00Z,nan,0,0,0.5,5,2,10\n", "cloud_low nan"),
+    ],
+)
 def test_bad_files_name_line_and_column(text, message):
     with pytest.raises(BadInput, match=message):
         read_csv(text, "mine.csv", NOW)
@@ -71,14 +88,21 @@ def test_made_up_weather_is_the_same_twice_and_like_weather():
     long = [weather(37.7, -8.77, NOW + d * 86400, 24)[i] for d in range(0, 360, 3) for i in (2, 14)]
     clear = np.array([h.clear for h in long])
     assert 0.2 < clear.mean() < 0.7 and (clear > 0.9).any() and (clear < 0.05).any()
-    summer, winter = (np.mean([h.temperature for h in weather(37.7, -8.77, datetime(2027, m, 15, tzinfo=UTC).timestamp(), 240)])
-                      for m in (7, 1))
+    summer, winter = (
+        np.mean(
+            [h.temperature for h in weather(37.7, -8.77, datetime(2027, m, 15, tzinfo=UTC).timestamp(), 240)]
+        )
+        for m in (7, 1)
+    )
     assert summer > winter + 6
 
 
 def test_near_hours_agree_between_runs_more_than_far_ones():
     old, new = answer(37.7, -8.77, NOW), answer(37.7, -8.77, NOW + 6 * 3600)
     pairs = [(a, b) for a in old.hours for b in new.hours[:1] + new.hours[150:200] if a.t == b.t]
-    near, far = abs(pairs[0][0].clear - pairs[0][1].clear), np.mean([abs(a.clear - b.clear) for a, b in pairs[1:]])
+    near, far = (
+        abs(pairs[0][0].clear - pairs[0][1].clear),
+        np.mean([abs(a.clear - b.clear) for a, b in pairs[1:]]),
+    )
     assert near < 0.1 and far > 0.0
     assert answer(37.7, -8.77, NOW, stale=True).issued < NOW - 40 * 3600

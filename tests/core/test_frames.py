@@ -14,7 +14,17 @@ from vinter.core.frames.mosaic import PEDESTAL, SPAN, clean_mosaic, clean_pictur
 from vinter.core.frames.reading import frame_files, read_frame, read_with_libraw
 from vinter.core.frames.sandbox import check_content, content_kind, probe
 
-INFO = DngInfo("Marlet", "Marlet 7", 800, 8.0, 1.8, 5.6, 24, 1812589930.25, "+02:00")
+INFO = DngInfo(
+    make="Marlet",
+    model="Marlet 7",
+    iso=800,
+    exposure_s=8.0,
+    aperture=1.8,
+    focal_mm=5.6,
+    f35=24,
+    time=1812589930.25,
+    utc_offset="+02:00",
+)
 
 
 def mosaic_of(rgb, height=240, width=320):
@@ -22,13 +32,19 @@ def mosaic_of(rgb, height=240, width=320):
     out = np.full((height, width), 256, np.uint16)
     for y in (0, 1):
         for x in (0, 1):
-            out[y::2, x:width // 2:2] = 256 + rgb[x + y]
+            out[y::2, x : width // 2 : 2] = 256 + rgb[x + y]
     return out
 
 
 def write(path, mosaic, **changes):
     preview = np.zeros((12, 16, 3), np.uint8)
-    write_dng(path, mosaic, DngInfo(**{**INFO.__dict__, **changes}), preview, compress=changes.pop("compress", False))
+    write_dng(
+        path,
+        mosaic,
+        DngInfo(**{**INFO.__dict__, **changes}),
+        preview,
+        compress=changes.pop("compress", False),
+    )
 
 
 @pytest.mark.parametrize(("orientation", "where"), [(1, "left"), (3, "right"), (6, "top"), (8, "bottom")])
@@ -38,7 +54,12 @@ def test_orientation_turns_picture_and_pattern(tmp_path, orientation, where):
     clean, _ = clean_mosaic(frame)
     rgb = (demosaic(clean, frame.pattern).astype(float) - PEDESTAL) / SPAN * (4095 - 256)
     h, w = rgb.shape[:2]
-    spot = {"left": (h // 2, w // 4), "right": (h // 2, 3 * w // 4), "top": (h // 4, w // 2), "bottom": (3 * h // 4, w // 2)}[where]
+    spot = {
+        "left": (h // 2, w // 4),
+        "right": (h // 2, 3 * w // 4),
+        "top": (h // 4, w // 2),
+        "bottom": (3 * h // 4, w // 2),
+    }[where]
     assert rgb[spot] == pytest.approx([400, 800, 1600], abs=3)
 
 
@@ -87,8 +108,14 @@ def test_broken_files_say_what_is_wrong(tmp_path):
     (tmp_path / "none.dng").write_bytes(b"")
     (tmp_path / "x.mp4").write_bytes(b"abc")
     tifffile.imwrite(tmp_path / "odd.tif", np.zeros((80, 80, 2), np.uint8))
-    for name, word in (("cut.dng", "cut.dng"), ("text.jpg", "text.jpg"), ("none.dng", "empty"), ("x.mp4", "not read"),
-                       ("odd.tif", "neither grey nor colour"), ("gone.dng", "no such file")):
+    for name, word in (
+        ("cut.dng", "cut.dng"),
+        ("text.jpg", "text.jpg"),
+        ("none.dng", "empty"),
+        ("x.mp4", "not read"),
+        ("odd.tif", "neither grey nor colour"),
+        ("gone.dng", "no such file"),
+    ):
         with pytest.raises(BadInput, match=word):
             read_frame(tmp_path / name)
     with pytest.raises(BadInput, match="no such file or folder"):
@@ -107,8 +134,17 @@ def test_content_must_fit_the_name():
 def test_a_picture_of_900_megapixels_is_refused_in_the_child(tmp_path):
     """A small file whose header promises 30,000 x 30,000 pixels."""
     header = struct.pack("<2sHIH", b"II", 42, 8, 9)
-    tags = [(256, 4, 1, 30000), (257, 4, 1, 30000), (258, 3, 1, 8), (259, 3, 1, 1), (262, 3, 1, 1), (273, 4, 1, 200), (277, 3, 1, 3),
-            (278, 4, 1, 30000), (279, 4, 1, 100)]
+    tags = [
+        (256, 4, 1, 30000),
+        (257, 4, 1, 30000),
+        (258, 3, 1, 8),
+        (259, 3, 1, 1),
+        (262, 3, 1, 1),
+        (273, 4, 1, 200),
+        (277, 3, 1, 3),
+        (278, 4, 1, 30000),
+        (279, 4, 1, 100),
+    ]
     body = b"".join(struct.pack("<HHII", *t) for t in tags) + struct.pack("<I", 0)
     (tmp_path / "huge.tif").write_bytes(header + body + b"\0" * 400)
     with pytest.raises(BadInput, match="holiday"):
@@ -124,8 +160,14 @@ def test_probe_passes_a_good_frame(tmp_path):
 @pytest.mark.parametrize("compress", [True, False])
 def test_the_short_way_into_a_dng_gives_what_libraw_gives(tmp_path, orientation, compress):
     mosaic = np.random.default_rng(2).integers(0, 4096, (360, 480), np.uint16)
-    info = DngInfo(**{**INFO.__dict__, "orientation": orientation, "neutral": (0.46, 1.0, 0.71),
-                      "matrix": (0.9, -0.3, -0.1, -0.4, 1.2, 0.2, 0, 0.2, 0.6)})
+    info = DngInfo(
+        **{
+            **INFO.__dict__,
+            "orientation": orientation,
+            "neutral": (0.46, 1.0, 0.71),
+            "matrix": (0.9, -0.3, -0.1, -0.4, 1.2, 0.2, 0, 0.2, 0.6),
+        }
+    )
     write_dng(tmp_path / "a.dng", mosaic, info, np.zeros((12, 16, 3), np.uint8), compress=compress)
     assert plain_bayer(tmp_path / "a.dng") is not None
     short, long = read_frame(tmp_path / "a.dng"), read_with_libraw(tmp_path / "a.dng")
@@ -138,7 +180,7 @@ def test_an_unusual_dng_is_left_to_libraw(tmp_path):
     write(tmp_path / "a.dng", mosaic_of((1, 2, 3)))
     data = bytearray((tmp_path / "a.dng").read_bytes())
     at = data.index(struct.pack("<HH", 50717, 4))  # the white level's tag becomes a linearisation table
-    data[at:at + 2] = struct.pack("<H", 50712)
+    data[at : at + 2] = struct.pack("<H", 50712)
     (tmp_path / "b.dng").write_bytes(bytes(data))
     assert plain_bayer(tmp_path / "b.dng") is None
 
@@ -155,7 +197,12 @@ def test_heif_is_read_upright_with_its_metadata(tmp_path):
     image.info["exif"] = exif.tobytes()
     pillow_heif.from_pillow(image).save(tmp_path / "a.heic", quality=95, exif=exif.tobytes())
     frame = read_frame(tmp_path / "a.heic")
-    assert frame.size == (320, 240) and frame.kind == "picture" and frame.meta.iso == 800 and frame.meta.model == "Tern 3"
+    assert (
+        frame.size == (320, 240)
+        and frame.kind == "picture"
+        and frame.meta.iso == 800
+        and frame.meta.model == "Tern 3"
+    )
     assert frame.data[120, 240].astype(float) / 257 == pytest.approx([200, 120, 60], abs=6)
     assert content_kind((tmp_path / "a.heic").read_bytes()[:8]) == "heif"
     (tmp_path / "cut.heic").write_bytes((tmp_path / "a.heic").read_bytes()[:200])

@@ -14,16 +14,29 @@ from vinter.core.camera.phonefile import lens_from_photo, phone_text, read_phone
 from vinter.core.camera.phones import SHIPPED, Lens, phone
 from vinter.core.camera.projection import Pose
 from vinter.core.errors import BadInput
+from vinter.core.frames.adaptive_moments import shapes, trail_length
 from vinter.core.frames.measure import measure
 from vinter.core.frames.reading import read_frame
 from vinter.core.frames.sensor import measure_darks, measure_flats
-from vinter.core.frames.shapes import shapes, trail_length
-from vinter.core.simulate.bench import HOT_SHARE, darks, flats, focus_sweep
+from vinter.core.simulate.calibration_frames import HOT_SHARE, darks, flats, focus_sweep
 from vinter.core.simulate.exposing import draw_trails
 from vinter.core.simulate.phone import Burst
 from vinter.core.sky.site import Site
 
-SMALL = Lens("small", 2.8, 24, 1.8, 2.0, 2016, 1512, 50, 6400, 30, distortion=-0.012, infinity_ticks=4)
+SMALL = Lens(
+    name="small",
+    focal=2.8,
+    f35=24,
+    aperture=1.8,
+    pitch=2.0,
+    width=2016,
+    height=1512,
+    iso_min=50,
+    iso_max=6400,
+    shutter_max=30,
+    distortion=-0.012,
+    infinity_ticks=4,
+)
 
 
 def test_darks_give_back_the_read_noise_the_hot_pixels_and_the_glow(tmp_path):
@@ -48,8 +61,8 @@ def test_flats_give_back_the_gain_and_the_full_well(tmp_path):
 
 
 def test_a_focus_sweep_finds_the_true_infinity(tmp_path):
-    site = Site(37.702, -8.772, "Europe/Lisbon", zenith=21.5)
-    burst = Burst(site, SMALL, 1812588300, Pose(174, 30), 3200, 4.0, 1)
+    site = Site(lat=37.702, lon=-8.772, tz="Europe/Lisbon", zenith=21.5)
+    burst = Burst(site=site, lens=SMALL, start=1812588300, pose=Pose(174, 30), iso=3200, shutter=4.0, count=1)
     sweep = focus_sweep(burst, [0, 2, 3, 5, 6, 8], tmp_path)
     widths = [measure(read_frame(path)).fwhm_px for _, path in sweep]
     fit = fit_infinity([t for t, _ in sweep], widths)
@@ -63,13 +76,16 @@ def test_a_focus_sweep_finds_the_true_infinity(tmp_path):
 @pytest.mark.parametrize("sigma", [1.3, 1.6, 2.5])
 @pytest.mark.parametrize("length", [0, 6, 12, 20])
 def test_widths_and_trails_of_drawn_stars(sigma, length):
-    """Stars drawn with known widths and trails in all directions on a Bayer mosaic, measured on its half-size green plane."""
+    """Stars drawn with known widths and trails in all directions on a Bayer mosaic, measured on its half-size
+    green plane."""
     rng = np.random.default_rng(round(sigma * 10) + length)
     mosaic, n = np.zeros((1200, 1600), np.float32), 90
     x, y, turn = rng.uniform(60, 1540, n), rng.uniform(60, 1140, n), rng.uniform(0, np.pi, n)
     dx, dy = length / 2 * np.cos(turn), length / 2 * np.sin(turn)
     draw_trails(mosaic, x - dx, y - dy, x + dx, y + dy, np.full((n, 3), 9000.0), np.full(n, sigma))
-    plane = ((mosaic[0::2, 1::2] + mosaic[1::2, 0::2]) / 2 + rng.normal(0, 1.5, (600, 800))).astype(np.float32)
+    plane = ((mosaic[0::2, 1::2] + mosaic[1::2, 0::2]) / 2 + rng.normal(0, 1.5, (600, 800))).astype(
+        np.float32
+    )
     width, long, _ = shapes(plane, (x - 0.5) / 2, (y - 0.5) / 2, -1)
     fwhm, stretch = float(np.nanmedian(width)), float(np.nanmedian(long))
     if length == 0:
@@ -82,7 +98,12 @@ def test_phone_files_go_out_and_come_back_and_bad_ones_are_named():
     for one in SHIPPED.values():
         assert read_phone(phone_text(one), "p.json") == one
     good = json.loads(phone_text(phone("marlet-7")))
-    for change, message in (({"kind": "other"}, "kind"), ({"lenses": {}}, "lenses"), ({"key": "a b"}, "key"), ({"colour": 1}, "colour")):
+    for change, message in (
+        ({"kind": "other"}, "kind"),
+        ({"lenses": {}}, "lenses"),
+        ({"key": "a b"}, "key"),
+        ({"colour": 1}, "colour"),
+    ):
         with pytest.raises(BadInput, match=f"p.json.*{message}"):
             read_phone(json.dumps({**good, **change}), "p.json")
     good["lenses"]["main"]["speed"] = 3
@@ -104,7 +125,10 @@ def test_the_manual_limit_and_the_digital_limit_reach_the_choice():
     capped = replace(phone("marlet-7").lens("main"), iso_manual=800)
     assert choose_iso(capped, 21.5, 10).chosen <= 800
     assert any("end at ISO 800" in r for r in expose(capped, -29, 21.5).reasons)
-    assert any("only multiplies" in r for r in expose(replace(phone("marlet-7").lens("main"), iso_digital=400), -29, 21.5).reasons)
+    assert any(
+        "only multiplies" in r
+        for r in expose(replace(phone("marlet-7").lens("main"), iso_digital=400), -29, 21.5).reasons
+    )
     assert any("no manual control" in r for r in expose(replace(capped, manual=False), -29, 21.5).reasons)
 
 
@@ -114,13 +138,18 @@ def test_accessories_by_hand():
     assert wide.f35 == pytest.approx(14.4) and wide.focal_px == pytest.approx(0.6 * lens.focal_px)
     # 20' off the pole: 15.041"/s x 0.005818 rad = 0.0875"/s; 4 px of 73.67" less 40" leave 254.7": 2910 s
     assert Tracker(1000, 20, 40).longest(lens, 4.0) == pytest.approx(2910, rel=0.01)
-    scope = Eyepiece(114, 900, 10, 50)
+    scope = Eyepiece(aperture=114, focal=900, eyepiece=10, field=50)
     assert (scope.magnification, scope.true_field) == (90, pytest.approx(0.5556, abs=1e-3))
     assert scope.exit_pupil == pytest.approx(1.267, abs=1e-3)
     focal, number = scope.effective(lens)
-    assert focal == pytest.approx(504) and number == pytest.approx(504 / 114, rel=1e-6)  # the telescope's opening decides
+    assert focal == pytest.approx(504) and number == pytest.approx(
+        504 / 114, rel=1e-6
+    )  # the telescope's opening decides
     assert scope.counterweight(200, 150) == pytest.approx(380 * 250 / 150)
-    assert "side button" in Clamp(60, 90).problems(76, ((70, 80),))[0] and "opens" in Clamp(60, 70).problems(76)[0]
+    assert (
+        "side button" in Clamp(60, 90).problems(76, ((70, 80),))[0]
+        and "opens" in Clamp(60, 70).problems(76)[0]
+    )
     warm, cold = charge(90, 20), charge(90, -10)
     assert warm.used == pytest.approx(3.2 * 1.5 / 15) and cold.used > 1.4 * warm.used
 
@@ -146,4 +175,22 @@ def test_the_sky_of_a_developed_picture_is_made_linear():
 def measure_stub():
     from vinter.core.frames.measure import Measure
 
-    return Measure("a.jpg", "picture", 8, 8, None, None, None, 0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0, "unknown", [])
+    return Measure(
+        file="a.jpg",
+        kind="picture",
+        width=8,
+        height=8,
+        iso=None,
+        exposure_s=None,
+        time=None,
+        stars=0,
+        fwhm_px=0.0,
+        elongation=1.0,
+        trail_px=0.0,
+        background=0.0,
+        noise=0.0,
+        clipped_fraction=0.0,
+        streaks=0,
+        raw="unknown",
+        raw_reasons=[],
+    )

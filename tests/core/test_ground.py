@@ -1,4 +1,5 @@
-"""Land, glow over a region, darker places, drives, zones: against single sums, known places and hand-worked cases."""
+"""Foreground, glow over a region, darker places, drives, zones: against single sums, known places and
+hand-worked cases."""
 
 from datetime import UTC, datetime
 
@@ -6,10 +7,10 @@ import numpy as np
 import pytest
 
 from vinter.core.errors import BadInput
+from vinter.core.ground.coastline import Region, around, land_mask, lines, on_land
 from vinter.core.ground.darker import darker
 from vinter.core.ground.drive import drive_minutes, estimated_drive, reach_km
 from vinter.core.ground.glowmap import glow_map
-from vinter.core.ground.land import Region, around, land_mask, lines, on_land
 from vinter.core.ground.panorama import fix_by_points, fix_by_sun, traced
 from vinter.core.ground.zones import zone_at
 from vinter.core.sky.brightness import sky_class
@@ -17,9 +18,23 @@ from vinter.core.sky.glow import bearing_distance, glow
 from vinter.core.sky.site import Site
 
 
-@pytest.mark.parametrize(("lat", "lon", "land"), [
-    (37.75, -8.0, True), (37.7, -9.6, False), (-32.24, 20.03, True), (-36.5, 18.0, False), (64.9, -18.5, True), (0.0, -140.0, False),
-    (67.0, -178.0, True), (67.0, 179.9, True), (-17.8, 178.0, True), (-30.0, 179.99, False), (-80.0, 45.0, True), (-60.0, 45.0, False)])
+@pytest.mark.parametrize(
+    ("lat", "lon", "land"),
+    [
+        (37.75, -8.0, True),
+        (37.7, -9.6, False),
+        (-32.24, 20.03, True),
+        (-36.5, 18.0, False),
+        (64.9, -18.5, True),
+        (0.0, -140.0, False),
+        (67.0, -178.0, True),
+        (67.0, 179.9, True),
+        (-17.8, 178.0, True),
+        (-30.0, 179.99, False),
+        (-80.0, 45.0, True),
+        (-60.0, 45.0, False),
+    ],
+)
 def test_land_and_sea(lat, lon, land):
     assert on_land(lat, lon) is land
 
@@ -46,7 +61,9 @@ def test_lines_cross_the_date_line_and_name_coasts():
         Region(10, 0, 5, 10)
 
 
-@pytest.mark.parametrize(("lat", "lon"), [(37.7, -8.77), (38.75, -9.2), (-32.24, 20.03), (51.5, -0.1), (36.4, -116.9)])
+@pytest.mark.parametrize(
+    ("lat", "lon"), [(37.7, -8.77), (38.75, -9.2), (-32.24, 20.03), (51.5, -0.1), (36.4, -116.9)]
+)
 def test_a_region_agrees_with_single_places(lat, lon):
     region = around(lat, lon, 80)
     grid = glow_map(region, 160)
@@ -67,14 +84,19 @@ def test_darker_places_are_darker_on_land_and_in_reach():
         assert sky_class(there + 0.12) <= sky_class(here) - p.steps, p  # the map's own error allowed
         assert there > here + 0.2 * p.steps
         azimuth, km = bearing_distance(38.745, -9.22, np.array([p.lat]), np.array([p.lon]))
-        assert km[0] == pytest.approx(p.distance_km, abs=0.1) and p.minutes <= 60 and azimuth[0] == pytest.approx(p.azimuth, abs=1)
+        assert (
+            km[0] == pytest.approx(p.distance_km, abs=0.1)
+            and p.minutes <= 60
+            and azimuth[0] == pytest.approx(p.azimuth, abs=1)
+        )
         assert on_land(p.lat, p.lon) and p.words
     with pytest.raises(BadInput, match="minutes"):
         darker(38.7, -9.2, 1000)
 
 
 def test_a_site_south_of_a_town_has_it_behind():
-    """Eight kilometres north and south of Beja, only the northern place looks over it to a core in the south."""
+    """Eight kilometres north and south of Beja, only the northern place looks over it to a core in the
+    south."""
     from vinter.core.ground.darker import lies
 
     north, south = lies(38.015 + 0.07, -7.863, 180.0), lies(38.015 - 0.07, -7.863, 180.0)
@@ -90,9 +112,15 @@ def test_drives_are_inverse_to_reach_and_end_somewhere():
     assert far.far and far.minutes is None
 
 
-@pytest.mark.parametrize(("lat", "lon", "zone"), [
-    (37.7, -8.77, "Europe/Lisbon"), (-32.24, 20.03, "Africa/Johannesburg"), (28.75, -17.9, "Atlantic/Canary"),
-    (-16.8, 179.9, "Pacific/Fiji")])
+@pytest.mark.parametrize(
+    ("lat", "lon", "zone"),
+    [
+        (37.7, -8.77, "Europe/Lisbon"),
+        (-32.24, 20.03, "Africa/Johannesburg"),
+        (28.75, -17.9, "Atlantic/Canary"),
+        (-16.8, 179.9, "Pacific/Fiji"),
+    ],
+)
 def test_zones_offline(lat, lon, zone):
     assert zone_at(lat, lon) == zone
 
@@ -113,7 +141,7 @@ def test_a_panorama_fixed_by_the_sun_agrees_with_astropy():
     from astropy.utils import iers
 
     iers.conf.auto_download, iers.conf.auto_max_age = False, None
-    site, moment = Site(37.702, -8.772, "Europe/Lisbon"), datetime(2027, 6, 9, 17, 30, tzinfo=UTC)
+    site, moment = Site(lat=37.702, lon=-8.772, tz="Europe/Lisbon"), datetime(2027, 6, 9, 17, 30, tzinfo=UTC)
     frame = AltAz(location=EarthLocation(lat=site.lat * u.deg, lon=site.lon * u.deg), obstime=Time(moment))
     sun = get_sun(Time(moment)).transform_to(frame)
     fix = fix_by_sun(site, moment.timestamp(), 640, 200, 0.1)

@@ -7,11 +7,11 @@ import numpy as np
 import pytest
 
 from vinter.core.frames.lenswarp import LensWarp, parse
-from vinter.core.stack.burst import in_order, left_out, reference_of
-from vinter.core.stack.geometry import as_rotation, pixels, rays, small_turn, turn, vector_of
-from vinter.core.stack.matching import Match, _surface, light_ratio, terms
-from vinter.core.stack.register import Alignment, vote_shift, vote_turn
-from vinter.core.stack.rotation import find_bumps
+from vinter.core.stack.photometry.normalization import Normalization, _surface, light_ratio, terms
+from vinter.core.stack.registration.geometry import as_rotation, pixels, rays, small_turn, turn, vector_of
+from vinter.core.stack.registration.groups import in_order, left_out, reference_of
+from vinter.core.stack.registration.motion_model import find_bumps
+from vinter.core.stack.registration.star_matching import Alignment, vote_shift, vote_turn
 
 SIZE, FOCAL = (4032, 3024), 2800.0
 CENTRE = ((SIZE[0] - 1) / 2, (SIZE[1] - 1) / 2)
@@ -21,14 +21,16 @@ RATE = 7.292e-5
 
 
 def aligned(times, reference, knocked=None, rng=None):
-    """Alignments of a turning sky to the reference; ``knocked`` maps a frame to the camera's rotation vector from there on."""
+    """Alignments of a turning sky to the reference; ``knocked`` maps a frame to the camera's rotation vector
+    from there on."""
     cameras, camera = [], np.eye(3)
     for i in range(len(times)):
         camera = small_turn(np.array((knocked or {}).get(i, (0, 0, 0)), float)) @ camera
         cameras.append(camera)
     out = []
     for i, t in enumerate(times):
-        # a star's ray in frame i, from its ray in the reference: undo the reference's camera, turn the sky, apply this one
+        # a star's ray in frame i, from its ray in the reference: undo the reference's camera, turn the sky,
+        # apply this one
         to_frame = cameras[i] @ turn(POLE, RATE * (t - times[reference])) @ cameras[reference].T
         h = K @ to_frame.T @ np.linalg.inv(K)
         if rng is not None:
@@ -52,7 +54,9 @@ def test_a_bump_is_found_wherever_the_reference_lies(reference):
     times = np.arange(10) * 22.0
     found, cameras = aligned(times, reference, {6: (0.001, 0.004, 0.002)}, np.random.default_rng(1))
     groups = find_bumps(found, times, True, reference, SIZE, FOCAL)
-    assert [n == groups.number[reference] for n in groups.number] == [(i >= 6) == (reference >= 6) for i in range(10)]
+    assert [n == groups.number[reference] for n in groups.number] == [
+        (i >= 6) == (reference >= 6) for i in range(10)
+    ]
     assert groups.number[reference] == 0 and len(groups.moved) == 2
     other = 0 if reference >= 6 else 9
     true = cameras[reference] @ cameras[other].T
@@ -86,7 +90,9 @@ def test_two_bumps_are_three_groups_and_a_shaking_hand_is_none():
     assert [len(set(number[a:b])) for a, b in ((0, 3), (3, 8), (8, 12), (0, 12))] == [1, 1, 1, 3]
     rng = np.random.default_rng(3)
     shaking, _ = aligned(times, 5, {i: tuple(rng.normal(0, 0.004, 3)) for i in range(12)})
-    assert set(find_bumps(shaking, times, True, 5, SIZE, FOCAL).number) == {0}  # left to a turn for every frame
+    assert set(find_bumps(shaking, times, True, 5, SIZE, FOCAL).number) == {
+        0
+    }  # left to a turn for every frame
 
 
 def test_shifts_and_turns_are_voted_for():
@@ -95,31 +101,61 @@ def test_shifts_and_turns_are_voted_for():
     moved = stars + np.array([120.0, -75.0])
     assert vote_shift(stars, moved)[:2, 2] == pytest.approx([120, -75], abs=4)
     a = np.radians(3.5)
-    turned = (stars - CENTRE) @ np.array([[np.cos(a), np.sin(a)], [-np.sin(a), np.cos(a)]]) + CENTRE + [400.0, 90.0]
+    turned = (
+        (stars - CENTRE) @ np.array([[np.cos(a), np.sin(a)], [-np.sin(a), np.cos(a)]])
+        + CENTRE
+        + [400.0, 90.0]
+    )
     h = vote_turn(stars, turned)
     there = stars @ h[:2, :2].T + h[:2, 2]
     assert np.median(np.hypot(*(there - turned).T)) < 20
 
 
 def frame(name, **values):
-    base = {"width": 4032, "height": 3024, "kind": "bayer", "fwhm_px": 3.3, "stars": 500, "verdict": "keep", "exposure_s": 10.0}
+    base = {
+        "width": 4032,
+        "height": 3024,
+        "kind": "bayer",
+        "fwhm_px": 3.3,
+        "stars": 500,
+        "verdict": "keep",
+        "exposure_s": 10.0,
+    }
     m = SimpleNamespace(**{**base, **values})
-    return SimpleNamespace(path=SimpleNamespace(name=name), measure=m, size=(m.width, m.height), pattern=1, time=values.get("time"))
+    return SimpleNamespace(
+        path=SimpleNamespace(name=name),
+        measure=m,
+        size=(m.width, m.height),
+        pattern=1,
+        time=values.get("time"),
+    )
 
 
 def test_order_reference_and_what_is_left_out():
     frames = [frame("b", time=20.0), frame("a", time=40.0), frame("c", time=0.0)]
     assert [f.path.name for f in in_order(frames)] == ["c", "b", "a"]
     assert [f.path.name for f in in_order([*frames, frame("aa")])] == ["a", "aa", "b", "c"]
-    judged = [frame("0", verdict="doubt"), frame("1"), frame("2", verdict="doubt"), frame("3", verdict="drop"), frame("4", verdict="drop")]
-    assert reference_of(judged, "auto") == 1 and reference_of(judged[2:], "auto") == 0 and reference_of(judged[3:], "auto") == 1
+    judged = [
+        frame("0", verdict="doubt"),
+        frame("1"),
+        frame("2", verdict="doubt"),
+        frame("3", verdict="drop"),
+        frame("4", verdict="drop"),
+    ]
+    assert (
+        reference_of(judged, "auto") == 1
+        and reference_of(judged[2:], "auto") == 0
+        and reference_of(judged[3:], "auto") == 1
+    )
     out = left_out([frame("0"), frame("1", width=4000), frame("2", fwhm_px=9.0), frame("3"), frame("4")], 0)
     assert set(out) == {1, 2} and "4000 x 3024" in out[1] and "9.0 px wide against 3.3" in out[2]
 
 
 def lit(flux, noise, rng):
     n = len(flux)
-    return SimpleNamespace(stars=SimpleNamespace(peak=np.full(n, 5000.0), flux=flux), light=flux * rng.normal(1, noise, n))
+    return SimpleNamespace(
+        stars=SimpleNamespace(peak=np.full(n, 5000.0), flux=flux), light=flux * rng.normal(1, noise, n)
+    )
 
 
 def test_light_is_the_median_ratio_with_its_error_and_few_stars_say_nothing():
@@ -128,7 +164,9 @@ def test_light_is_the_median_ratio_with_its_error_and_few_stars_say_nothing():
     pairs = np.c_[np.arange(400), np.arange(400)]
     ratios = [light_ratio(lit(0.62 * flux, 0.05, rng), lit(flux, 0.05, rng), pairs) for _ in range(30)]
     values, errors = np.array(ratios).T
-    assert values.mean() == pytest.approx(0.62, rel=0.005) and values.std() == pytest.approx(errors.mean(), rel=0.5)
+    assert values.mean() == pytest.approx(0.62, rel=0.005) and values.std() == pytest.approx(
+        errors.mean(), rel=0.5
+    )
     assert light_ratio(lit(flux, 0, rng), lit(flux, 0, rng), pairs[:10]) == (1.0, 1.0)
     assert light_ratio(lit(flux, 0, rng), lit(flux, 0, rng), pairs[:0]) == (1.0, 1.0)
 
@@ -148,8 +186,8 @@ def test_a_surface_is_fitted_through_outliers_and_few_cells_give_a_level():
 
 
 def test_a_match_says_what_it_changes():
-    assert Match().plain and Match().shift == 0
-    sloped = Match(surface=np.array([[0.0] * 6, [600, 1200, 0, 0, 0, 0], [0.0] * 6]))
+    assert Normalization().plain and Normalization().shift == 0
+    sloped = Normalization(surface=np.array([[0.0] * 6, [600, 1200, 0, 0, 0, 0], [0.0] * 6]))
     assert not sloped.plain and sloped.shift == pytest.approx(1200 / 60000)
 
 
@@ -159,7 +197,13 @@ def test_warps_without_sense_are_refused():
 
     plain = (1.0, 0, 0, 0, 0, 0)
     assert parse(packed(1, *plain, 0.5, 0.5)) == LensWarp((plain,), (0.5, 0.5))
-    for bad in (b"", packed(2, *plain, *plain, 0.5, 0.5), packed(1, *plain), packed(1, 9.0, 0, 0, 0, 0, 0, 0.5, 0.5),
-                packed(1, float("nan"), 0, 0, 0, 0, 0, 0.5, 0.5), packed(1, *plain, 3.0, 0.5)):
+    for bad in (
+        b"",
+        packed(2, *plain, *plain, 0.5, 0.5),
+        packed(1, *plain),
+        packed(1, 9.0, 0, 0, 0, 0, 0, 0.5, 0.5),
+        packed(1, float("nan"), 0, 0, 0, 0, 0, 0.5, 0.5),
+        packed(1, *plain, 3.0, 0.5),
+    ):
         assert parse(bad) is None
     assert LensWarp((plain,), (0.5, 0.5)).most_px(SIZE) == pytest.approx(0, abs=1e-9)

@@ -16,10 +16,10 @@ from vinter.core.modes.registry import MODES, plan_mode
 from vinter.core.shot import plan_shot
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.nights import nights
+from vinter.core.sky.satellites import made_up, passes, read_elements
 from vinter.core.sky.site import Site
-from vinter.core.sky.station import made_up, passes, read_elements
 
-MILL = Site(37.702, -8.772, "Europe/Lisbon", zenith=21.5)
+MILL = Site(lat=37.702, lon=-8.772, tz="Europe/Lisbon", zenith=21.5)
 WHEN = 1812588300.0
 TLE = """MADE UP
 1 99901U 20999A   27160.50000000  .00010000  00000+0  10000-3 0  9992
@@ -30,7 +30,16 @@ TLE = """MADE UP
 def basis(lens="main", use="screen"):
     glass = phone("marlet-7").lens(lens)
     plan = plan_shot(MILL, WHEN, glass, use=use)
-    return Basis(MILL, WHEN, glass, plan.portrait, plan.pose, plan.at, plan.exposure, use)
+    return Basis(
+        site=MILL,
+        unix=WHEN,
+        lens=glass,
+        portrait=plan.portrait,
+        pose=plan.pose,
+        at=plan.at,
+        exposure=plan.exposure,
+        use=use,
+    )
 
 
 def figure(plan, label):
@@ -57,24 +66,36 @@ def test_trails_hold_or_break_by_half_a_star():
     b = basis()
     worst = b.exposure.shutter.worst_px_s
     short, long = (plan_mode("trails", b, {"gap": str(gap), "hours": "2"}) for gap in (1, 1.35 / worst + 0.5))
-    assert "no dashes" in figure(short, "Gap in the worst corner") and "no dashes" not in figure(long, "Gap in the worst corner")
+    assert "no dashes" in figure(short, "Gap in the worst corner") and "no dashes" not in figure(
+        long, "Gap in the worst corner"
+    )
     assert figure(short, "Arc") == "30°" and short.frames == math.ceil(7200 / 31)
 
 
 def test_time_lapse_seconds():
     plan = plan_mode("timelapse", basis(), {"hours": "1.5", "interval": "15", "fps": "24"})
-    assert plan.frames == 360 and figure(plan, "Clip").startswith("15 s") and figure(plan, "Sped up") == "360 ×"
+    assert (
+        plan.frames == 360 and figure(plan, "Clip").startswith("15 s") and figure(plan, "Sped up") == "360 ×"
+    )
 
 
 def test_lamp_seconds_go_with_the_square_of_the_distance():
-    near, far = (float(figure(plan_mode("lamp", basis(), {"distance": d}), "Light on").split()[0]) for d in ("5", "10"))
+    near, far = (
+        float(figure(plan_mode("lamp", basis(), {"distance": d}), "Light on").split()[0]) for d in ("5", "10")
+    )
     assert far == pytest.approx(4 * near, rel=0.08)
-    # 3 lm in a cone of 60 deg: 3.564 cd; at 8 m on 20 % reflectance 0.003545 cd/m^2; 12.5 x 1.8^2 / (0.003545 x 1600) / 2.83
-    assert float(figure(plan_mode("lamp", basis(), {}), "Light on").split()[0]) == pytest.approx(2.52, rel=0.03)
+    # 3 lm in a cone of 60 deg: 3.564 cd; at 8 m on 20 % reflectance 0.003545 cd/m^2; 12.5 x 1.8^2 / (0.003545
+    # x 1600) / 2.83
+    assert float(figure(plan_mode("lamp", basis(), {}), "Light on").split()[0]) == pytest.approx(
+        2.52, rel=0.03
+    )
 
 
 def test_a_near_subject_needs_its_own_focus():
-    near, far = plan_mode("focus-pair", basis(), {"distance": "1"}), plan_mode("focus-pair", basis(), {"distance": "9"})
+    near, far = (
+        plan_mode("focus-pair", basis(), {"distance": "1"}),
+        plan_mode("focus-pair", basis(), {"distance": "9"}),
+    )
     assert near.steps and not far.steps and near.frames == far.frames + 1
     assert figure(near, "Hyperfocal distance") == "4.4 m"
 
@@ -83,10 +104,24 @@ def test_the_moon_is_sunlit_rock():
     unix = datetime(2027, 6, 19, 1, tzinfo=UTC).timestamp()  # full Moon on the 19th
     glass = phone("marlet-7").lens("tele")
     plan = plan_shot(MILL, unix, glass)
-    found = plan_mode("moon", Basis(MILL, unix, glass, False, plan.pose, plan.at, plan.exposure), {})
+    found = plan_mode(
+        "moon",
+        Basis(
+            site=MILL,
+            unix=unix,
+            lens=glass,
+            portrait=False,
+            pose=plan.pose,
+            at=plan.at,
+            exposure=plan.exposure,
+        ),
+        {},
+    )
     # f/11 and 1/ISO at full Moon: at f/2.4 and ISO 50 1/1050 s, longer by the air it shines through
     assert 1 / 1050 < found.shutter < 1 / 350
-    assert moon_factor(0) == 1 and moon_factor(90) == pytest.approx(10 ** (-0.4 * (2.34 + 4e-9 * 90**4)) / 0.5, rel=1e-6)
+    assert moon_factor(0) == 1 and moon_factor(90) == pytest.approx(
+        10 ** (-0.4 * (2.34 + 4e-9 * 90**4)) / 0.5, rel=1e-6
+    )
 
 
 def test_tracked_frames_are_longer_and_heavy_phones_are_refused():
@@ -97,7 +132,7 @@ def test_tracked_frames_are_longer_and_heavy_phones_are_refused():
 
 
 def test_passes_are_those_that_skyfield_finds():
-    satellite, = read_elements(TLE.encode(), "own.tle")
+    (satellite,) = read_elements(TLE.encode(), "own.tle")
     day = date(2027, 6, 9)
     night = nights(MILL, day, day)[0]
     found = passes(MILL, [satellite], night.start, night.end)
@@ -106,8 +141,18 @@ def test_passes_are_those_that_skyfield_finds():
     place = wgs84.latlon(MILL.lat, MILL.lon)
     times, events = satellite.find_events(place, t0, t1, altitude_degrees=10.0)
     tops = [t for t, e in zip(times, events, strict=True) if e == 1]
-    dark = [t for t in tops if eph.horizontal(*[f(np.array([t.utc_datetime().timestamp()])) for f in (
-        eph.year_ephemeris(2027).sun, eph.year_ephemeris(2027).gast)], MILL)[0][0] < -6]
+    dark = [
+        t
+        for t in tops
+        if eph.horizontal(
+            *[
+                f(np.array([t.utc_datetime().timestamp()]))
+                for f in (eph.year_ephemeris(2027).sun, eph.year_ephemeris(2027).gast)
+            ],
+            MILL,
+        )[0][0]
+        < -6
+    ]
     lit = [t for t in dark if satellite.at(t).is_sunlit(bodies)]
     assert found
     for p in found:
@@ -128,6 +173,11 @@ def test_elements_are_read_in_every_form_and_checked():
     assert np.allclose(ours[0].at(t).position.km, again[0].at(t).position.km)
     with pytest.raises(BadInput, match="checksum"):
         read_elements(TLE.replace("51.6400", "51.6500").encode(), "own.tle")
-    for data, message in ((b"hello", "no orbital"), (b"[{}]", "lack"), (b"\xff", "text file"), (TLE.encode()[:90], "second line")):
+    for data, message in (
+        (b"hello", "no orbital"),
+        (b"[{}]", "lack"),
+        (b"\xff", "text file"),
+        (TLE.encode()[:90], "second line"),
+    ):
         with pytest.raises(BadInput, match=message):
             read_elements(data, "own.tle")

@@ -18,7 +18,12 @@ SIZE = (240, 320)
 def gain_map(table, pitch=1, start=(0, 0)):
     rows, columns = table.shape
     head = struct.pack(">10I", *start, *SIZE, 0, 1, pitch, pitch, rows, columns)
-    return head + struct.pack(">4d", 1 / (rows - 1), 1 / (columns - 1), 0, 0) + struct.pack(">I", 1) + table.astype(">f4").tobytes()
+    return (
+        head
+        + struct.pack(">4d", 1 / (rows - 1), 1 / (columns - 1), 0, 0)
+        + struct.pack(">I", 1)
+        + table.astype(">f4").tobytes()
+    )
 
 
 def opcodes(*items):
@@ -27,8 +32,14 @@ def opcodes(*items):
 
 
 def dng(path, mosaic, data=b"", orientation=1):
-    tags = [(33421, "H", 2, (2, 2), True), (33422, "B", 4, PATTERNS["RGGB"], True), (50706, "B", 4, (1, 4, 0, 0), True),
-            (50714, "H", 1, BLACK, True), (50717, "H", 1, WHITE, True), (274, "H", 1, orientation, True)]
+    tags = [
+        (33421, "H", 2, (2, 2), True),
+        (33422, "B", 4, PATTERNS["RGGB"], True),
+        (50706, "B", 4, (1, 4, 0, 0), True),
+        (50714, "H", 1, BLACK, True),
+        (50717, "H", 1, WHITE, True),
+        (274, "H", 1, orientation, True),
+    ]
     if data:
         tags.append((51009, "B", len(data), data, True))
     tifffile.imwrite(path, mosaic, photometric=32803, extratags=tags, metadata=None, rowsperstrip=SIZE[0])
@@ -65,14 +76,23 @@ def test_maps_of_single_colours_and_several_at_once(tmp_path):
 
 
 def test_others_are_named_and_nonsense_is_passed_over(tmp_path):
-    data = opcodes((1, 0, b"\0" * 8), (3, 1, b""), (77, 0, b""), (9, 0, gain_map(ramp())[:90]), (9, 0, gain_map(-ramp())))
+    data = opcodes(
+        (1, 0, b"\0" * 8), (3, 1, b""), (77, 0, b""), (9, 0, gain_map(ramp())[:90]), (9, 0, gain_map(-ramp()))
+    )
     found = corrections(dng(tmp_path / "a.dng", np.full(SIZE, 900, np.uint16), data), *SIZE)
     words = "; ".join(found.notes)
-    for part in ("WarpRectilinear: a lens warp", "FixVignetteRadial is not applied", "opcode 77 is not applied, though the file asks",
-                 "does not fit the frame"):
+    for part in (
+        "WarpRectilinear: a lens warp",
+        "FixVignetteRadial is not applied",
+        "opcode 77 is not applied, though the file asks",
+        "does not fit the frame",
+    ):
         assert part in words
     assert (found.shading == 1).all()
-    assert corrections(dng(tmp_path / "b.dng", np.full(SIZE, 900, np.uint16), b"\0\0\0\x05rubbish"), *SIZE).notes == ()
+    assert (
+        corrections(dng(tmp_path / "b.dng", np.full(SIZE, 900, np.uint16), b"\0\0\0\x05rubbish"), *SIZE).notes
+        == ()
+    )
     assert corrections(dng(tmp_path / "c.dng", np.full(SIZE, 900, np.uint16)), *SIZE).shading is None
 
 
@@ -92,16 +112,26 @@ def test_a_lens_warp_makes_a_bent_picture_straight(tmp_path, orientation):
     r2 = (d**2).sum(axis=1)
     radial = k[0] + k[1] * r2 + k[2] * r2**2 + k[3] * r2**3
     x, y = d.T
-    bent = np.c_[x * radial + k[4] * 2 * x * y + k[5] * (r2 + 2 * x * x), y * radial + k[5] * 2 * x * y + k[4] * (r2 + 2 * y * y)]
+    bent = np.c_[
+        x * radial + k[4] * 2 * x * y + k[5] * (r2 + 2 * x * x),
+        y * radial + k[5] * 2 * x * y + k[4] * (r2 + 2 * y * y),
+    ]
     bent = bent * far + [(width - 1) / 2, (height - 1) / 2]
     yy, xx = np.mgrid[:height, :width]
     spots = sum(3000 * np.exp(-((xx - bx) ** 2 + (yy - by) ** 2) / 8) for bx, by in bent)
-    frame = read_frame(dng(tmp_path / "a.dng", np.round(BLACK + 200 + spots).astype(np.uint16), opcodes(warp_opcode([k])), orientation))
+    frame = read_frame(
+        dng(
+            tmp_path / "a.dng",
+            np.round(BLACK + 200 + spots).astype(np.uint16),
+            opcodes(warp_opcode([k])),
+            orientation,
+        )
+    )
     turns = {1: 0, 3: 2, 6: 3, 8: 1}[orientation]
     straight = frame.warp.straightened(frame.data.astype(np.float32))
     upright = np.rot90(straight, -turns)
     for gx, gy in grid.astype(int):
-        part = upright[gy - 9:gy + 10, gx - 9:gx + 10] - upright.min()
+        part = upright[gy - 9 : gy + 10, gx - 9 : gx + 10] - upright.min()
         part = np.where(part > 0.3 * part.max(), part, 0)
         cy, cx = (np.average(np.indices(part.shape)[a], weights=part) - 9 for a in (0, 1))
         assert abs(cx) < 0.15 and abs(cy) < 0.15
@@ -112,7 +142,7 @@ def test_three_planes_straighten_each_colour(tmp_path):
     planes = [(1.0 + s, 0, 0, 0, 0, 0) for s in (0.01, 0.0, -0.01)]
     frame = read_frame(dng(tmp_path / "a.dng", np.full(SIZE, 900, np.uint16), opcodes(warp_opcode(planes))))
     picture = np.zeros((*SIZE, 3), np.float32)
-    yy, xx = np.mgrid[:SIZE[0], :SIZE[1]]
+    yy, xx = np.mgrid[: SIZE[0], : SIZE[1]]
     for c, (k, *_) in enumerate(planes):
         picture[..., c] = np.exp(-((xx - (159.5 + 100 * k)) ** 2 + (yy - 119.5) ** 2) / 8)
     out = frame.warp.straightened(picture)

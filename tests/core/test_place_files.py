@@ -9,35 +9,56 @@ from vinter.core.errors import BadInput
 from vinter.core.formats.horizons import horizon_text, read_horizon
 from vinter.core.formats.waypoints import Waypoint, csv_text, geojson_text, gpx_text, read_waypoints
 
-PLACES = [Waypoint("Tide mill", 37.702, -8.772, 6.0, "soft mud"), Waypoint("Café & <dyke>", -32.24, 179.99, None, "")]
+PLACES = [
+    Waypoint("Tide mill", 37.702, -8.772, 6.0, "soft mud"),
+    Waypoint("Café & <dyke>", -32.24, 179.99, None, ""),
+]
 
 
-@pytest.mark.parametrize(("write", "name"), [(gpx_text, "a.gpx"), (geojson_text, "a.geojson"), (csv_text, "a.csv")])
+@pytest.mark.parametrize(
+    ("write", "name"), [(gpx_text, "a.gpx"), (geojson_text, "a.geojson"), (csv_text, "a.csv")]
+)
 def test_places_go_out_and_come_back(write, name):
     assert read_waypoints(write(PLACES).encode(), name) == PLACES
 
 
 def test_gpx_and_geojson_open_in_other_readers():
     points = gpxpy.parse(gpx_text(PLACES)).waypoints
-    assert [(p.name, p.latitude, p.longitude, p.elevation) for p in points] == [(p.name, p.lat, p.lon, p.elevation) for p in PLACES]
+    assert [(p.name, p.latitude, p.longitude, p.elevation) for p in points] == [
+        (p.name, p.lat, p.lon, p.elevation) for p in PLACES
+    ]
     features = json.loads(geojson_text(PLACES))["features"]
     assert features[0]["geometry"]["coordinates"] == [-8.772, 37.702, 6.0]
 
 
 def test_foreign_files_are_read():
     gpx = """<?xml version="1.0"?><gpx version="1.1" creator="other" xmlns="http://www.topografix.com/GPX/1/1">
-      <wpt lat="37.1" lon="-8.2"><ele>12</ele><name>Cape</name></wpt><rte><rtept lat="37.2" lon="-8.3"/></rte></gpx>"""
+      <wpt lat="37.1" lon="-8.2"><ele>12</ele><name>Cape</name></wpt>
+      <rte><rtept lat="37.2" lon="-8.3"/></rte></gpx>"""
     assert [w.name for w in read_waypoints(gpx.encode(), "x.gpx")] == ["Cape", "37.2000, -8.3000"]
     assert read_waypoints(b"\xef\xbb\xbfName;x,Latitude,lng\nA,1.5,2.5\n", "x.csv")[0].lat == 1.5
     one = b'{"type":"Feature","geometry":{"type":"Point","coordinates":[2,1]},"properties":{"name":"B"}}'
     assert read_waypoints(one, "b.json")[0].lon == 2
 
 
-@pytest.mark.parametrize(("data", "message"), [
-    (b"<gpx", "not a GPX"), (b"{}", "no place|not a GeoJSON"), (b"lat,lon\n1,400\n", "line 2"), (b"a,b\n1,2\n", "columns lat and lon"),
-    (b"lat,lon\n", "no place"), (b"\xff\xfe\x00", "not a text"), (b"<!DOCTYPE x [<!ENTITY a 'b'>]><gpx/>", "entities"),
-    (b"lat,lon\n" + b"1,2\n" * 600, "more than"), (b"lat,lon\nx,2\n", "position"),
-    (b'{"type":"FeatureCollection","features":[{"geometry":{"type":"Point","coordinates":[1]}}]}', "feature 1")])
+@pytest.mark.parametrize(
+    ("data", "message"),
+    [
+        (b"<gpx", "not a GPX"),
+        (b"{}", "no place|not a GeoJSON"),
+        (b"lat,lon\n1,400\n", "line 2"),
+        (b"a,b\n1,2\n", "columns lat and lon"),
+        (b"lat,lon\n", "no place"),
+        (b"\xff\xfe\x00", "not a text"),
+        (b"<!DOCTYPE x [<!ENTITY a 'b'>]><gpx/>", "entities"),
+        (b"lat,lon\n" + b"1,2\n" * 600, "more than"),
+        (b"lat,lon\nx,2\n", "position"),
+        (
+            b'{"type":"FeatureCollection","features":[{"geometry":{"type":"Point","coordinates":[1]}}]}',
+            "feature 1",
+        ),
+    ],
+)
 def test_bad_files_say_what_is_wrong(data, message):
     with pytest.raises(BadInput, match=message):
         read_waypoints(data, "sites.xyz")
@@ -47,6 +68,11 @@ def test_horizons_go_out_and_come_back_in_any_separator():
     points = ((0.0, 2.0), (90.0, 5.5), (270.0, -1.0))
     assert read_horizon(horizon_text(points).encode(), "h.csv") == points
     assert read_horizon(b"# by hand\nAZ\tALT\n90\t5.5\n-90;-1\n360 2\n", "h.txt") == points
-    for data, message in ((b"az,alt\n10,x\n", "line 2"), (b"10,95\n", "line 1"), (b"", "no point"), (b"10\n", "line 1")):
+    for data, message in (
+        (b"az,alt\n10,x\n", "line 2"),
+        (b"10,95\n", "line 1"),
+        (b"", "no point"),
+        (b"10\n", "line 1"),
+    ):
         with pytest.raises(BadInput, match=message):
             read_horizon(data, "h.csv")

@@ -11,13 +11,28 @@ from vinter.core.frames.measure import measure
 from vinter.core.packing import pack_list
 from vinter.core.rehearse.coach import as_frame, histogram, judge_exercise, worst_drift
 from vinter.core.rehearse.exercises import LADDER, exercise
-from vinter.core.simulate.modes import Settings, developed, loupe, press
+from vinter.core.simulate.modes import PhoneSettings, developed, loupe, press
 from vinter.core.simulate.phone import SimulatedPhone
 
-RIGHT = {"first": Settings(1600, 10, 4), "infinity": Settings(1600, 10, 4), "finger": Settings(6400, 2, 4), "thirty": Settings(1600, 10, 4),
-         "ultra-wide": Settings(1600, 20, 0), "suburb": Settings(200, 6, 4), "automatic": Settings(1600, 10, 4)}
-SAYS = {"first": "read noise", "infinity": "focus is off", "finger": "shook", "thirty": "trail", "ultra-wide": "read noise",
-        "suburb": "headroom", "automatic": "merged 16 frames", "mist": "same veil"}
+RIGHT = {
+    "first": PhoneSettings(iso=1600, shutter=10, ticks=4),
+    "infinity": PhoneSettings(iso=1600, shutter=10, ticks=4),
+    "finger": PhoneSettings(iso=6400, shutter=2, ticks=4),
+    "thirty": PhoneSettings(iso=1600, shutter=10, ticks=4),
+    "ultra-wide": PhoneSettings(iso=1600, shutter=20, ticks=0),
+    "suburb": PhoneSettings(iso=200, shutter=6, ticks=4),
+    "automatic": PhoneSettings(iso=1600, shutter=10, ticks=4),
+}
+SAYS = {
+    "first": "read noise",
+    "infinity": "focus is off",
+    "finger": "shook",
+    "thirty": "trail",
+    "ultra-wide": "read noise",
+    "suburb": "headroom",
+    "automatic": "merged 16 frames",
+    "mist": "same veil",
+}
 
 
 @pytest.fixture(scope="module")
@@ -30,6 +45,7 @@ def standing():
             cameras[key] = SimulatedPhone(one.burst())
             _ = cameras[key].ground
         return cameras[key]
+
     return of
 
 
@@ -48,7 +64,7 @@ def test_a_press_measures_as_it_was_set(standing):
     """Background, noise, star width and trail within 10 % of what the settings give."""
     one = exercise("first")
     camera = standing(one)
-    shown = press(one.burst(), Settings(1600, 20.0, 4), camera, 5)
+    shown = press(one.burst(), PhoneSettings(iso=1600, shutter=20.0, ticks=4), camera, 5)
     m = measure(as_frame(shown))
     phone = SimulatedPhone(shown.burst)
     phone.__dict__["ground"] = camera.ground
@@ -56,7 +72,9 @@ def test_a_press_measures_as_it_was_set(standing):
     level = float(np.median(phone.electrons(0)[0::2, 1::2])) - dark
     scale = one.the_lens.full_scale(1600)
     assert m.background == pytest.approx(level / scale, rel=0.10)
-    assert m.noise == pytest.approx(np.sqrt(level + dark + one.the_lens.noise_at(1600) ** 2) / scale, rel=0.10)
+    assert m.noise == pytest.approx(
+        np.sqrt(level + dark + one.the_lens.noise_at(1600) ** 2) / scale, rel=0.10
+    )
     _, x, y, v = phone.stars_at(0)
     cx, cy = phone.view.centre
     off = np.hypot(x - cx, y - cy)[v < 6] / np.hypot(cx, cy)
@@ -72,12 +90,21 @@ def test_a_press_measures_as_it_was_set(standing):
 
 def test_pictures_show_what_was_done(standing):
     one = exercise("first")
-    plain, lit, cool, warm = (developed(press(one.burst(), s, standing(one), 3)).astype(float) for s in (
-        Settings(1600, 10, 4), Settings(1600, 10, 4, lamp=2.0), Settings(1600, 10, 4, 3200), Settings(1600, 10, 4, 7000)))
+    plain, lit, cool, warm = (
+        developed(press(one.burst(), s, standing(one), 3)).astype(float)
+        for s in (
+            PhoneSettings(iso=1600, shutter=10, ticks=4),
+            PhoneSettings(iso=1600, shutter=10, ticks=4, lamp=2.0),
+            PhoneSettings(iso=1600, shutter=10, ticks=4, kelvin=3200),
+            PhoneSettings(iso=1600, shutter=10, ticks=4, kelvin=7000),
+        )
+    )
     assert plain.shape == (1512, 2016, 3)
-    assert lit[1400:].mean() > 3 * plain[1400:].mean() and lit[:400].mean() == pytest.approx(plain[:400].mean(), rel=0.02)
+    assert lit[1400:].mean() > 3 * plain[1400:].mean() and lit[:400].mean() == pytest.approx(
+        plain[:400].mean(), rel=0.02
+    )
     assert warm[..., 0].mean() / warm[..., 2].mean() > 1.5 * cool[..., 0].mean() / cool[..., 2].mean()
-    shown = press(one.burst(), Settings(1600, 10, 4), standing(one), 3)
+    shown = press(one.burst(), PhoneSettings(iso=1600, shutter=10, ticks=4), standing(one), 3)
     assert loupe(shown, 2000, 1000).shape == (420, 640, 3) and loupe(shown, 0, 9999).shape == (420, 640, 3)
     counts = histogram(shown)
     assert sum(counts) > 100_000 and abs(int(np.argmax(counts[2:])) + 2 - encoded(0.0146) * 64) < 4
@@ -85,7 +112,10 @@ def test_pictures_show_what_was_done(standing):
 
 def field_measure(**changes):
     one = exercise("first")
-    return replace(measure(as_frame(press(one.burst(), Settings(1600, 10, 4), None, 3))), **changes)
+    return replace(
+        measure(as_frame(press(one.burst(), PhoneSettings(iso=1600, shutter=10, ticks=4), None, 3))),
+        **changes,
+    )
 
 
 def test_the_one_next_change():
@@ -93,10 +123,15 @@ def test_the_one_next_change():
     m = field_measure()
     assert advise(m, lens, 0.32, 5).good
     cases: tuple[tuple[dict[str, float], str], ...] = (
-        ({"stars": 3}, "focus"), ({"stars": 3, "background": 0.6}, "ISO 400"), ({"background": 0.3}, "ISO"),
+        ({"stars": 3}, "focus"),
+        ({"stars": 3, "background": 0.6}, "ISO 400"),
+        ({"background": 0.3}, "ISO"),
         ({"fwhm_px": 6.0}, "focus one tick"),
-        ({"trail_px": 7.0, "elongation": 2.0, "exposure_s": 30.0}, "shutter 20"), ({"trail_px": 30.0, "elongation": 5.0}, "delay 3 s"),
-        ({"clipped_fraction": 0.05}, "turn the frame"), ({"background": 0.002}, "ISO 3200"))
+        ({"trail_px": 7.0, "elongation": 2.0, "exposure_s": 30.0}, "shutter 20"),
+        ({"trail_px": 30.0, "elongation": 5.0}, "delay 3 s"),
+        ({"clipped_fraction": 0.05}, "turn the frame"),
+        ({"background": 0.002}, "ISO 3200"),
+    )
     for change, what in cases:
         advice = advise(replace(m, **change), lens, 0.32, 5)
         assert not advice.good and advice.change.startswith(what.split()[0]) and what in advice.change, change
@@ -110,9 +145,20 @@ def test_sky_rate_sets_the_hump():
 
 
 def test_packing_follows_from_the_plan():
-    texts = {i.text: i.why for i in pack_list(1.0, 115, 95, "The dyke floods at spring tide. Cattle on the way.", True, 1.5)}
+    texts = {
+        i.text: i.why
+        for i in pack_list(1.0, 115, 95, "The dyke floods at spring tide. Cattle on the way.", True, 1.5)
+    }
     joined = " ".join(texts)
-    for part in ("Warm layers", "Power bank in an inner pocket", "Boots", "animals", "Rest planned", "band for the lens", "whistle"):
+    for part in (
+        "Warm layers",
+        "Power bank in an inner pocket",
+        "Boots",
+        "animals",
+        "Rest planned",
+        "band for the lens",
+        "whistle",
+    ):
         assert part in joined
     short = " ".join(i.text for i in pack_list(22.0, 20, 10, "", alone=False))
     assert "Warm" not in short and "Boots" not in short and "whistle" not in short

@@ -18,15 +18,25 @@ from vinter.core.frames.reading import read_frame
 from vinter.core.simulate.phone import Burst, SimulatedPhone, shoot
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.site import Site
-from vinter.core.sky.track import sky_at
+from vinter.core.sky.target_track import sky_at
 
-SITE = Site(37.7, -8.78, "Europe/Lisbon", zenith=21.5)
+SITE = Site(lat=37.7, lon=-8.78, tz="Europe/Lisbon", zenith=21.5)
 START = 1812589930.0
 
 
 def burst(**changes):
-    return Burst(**{"site": SITE, "lens": phone("marlet-7").lens("main"), "start": START, "pose": Pose(180, 20), "iso": 1600,
-                    "shutter": 10.0, "count": 2, **changes})
+    return Burst(
+        **{
+            "site": SITE,
+            "lens": phone("marlet-7").lens("main"),
+            "start": START,
+            "pose": Pose(180, 20),
+            "iso": 1600,
+            "shutter": 10.0,
+            "count": 2,
+            **changes,
+        }
+    )
 
 
 @pytest.fixture(scope="module")
@@ -49,13 +59,17 @@ def test_stars_stand_where_skyfield_puts_them():
         star = Star(ra_hours=np.degrees(np.arctan2(b, a)) % 360 / 15, dec_degrees=np.degrees(np.arcsin(c)))
         alt, az, _ = observer.at(t).observe(star).apparent().altaz(temperature_C=10, pressure_mbar=1010)
         px, py, _ = project(camera.view, east_north_up(np.array([alt.degrees]), np.array([az.degrees])))
-        assert np.hypot(px[0] - x[i], py[0] - y[i]) < 0.6  # aberration (20 arcsec) is left out of the simulation
+        assert (
+            np.hypot(px[0] - x[i], py[0] - y[i]) < 0.6
+        )  # aberration (20 arcsec) is left out of the simulation
 
 
 def test_the_same_seed_gives_the_same_frame_and_another_does_not(shot, tmp_path):
     again = shoot(burst(count=1), tmp_path)
     assert again[0].read_bytes() == shot[0][0].read_bytes()
-    assert not np.array_equal(SimulatedPhone(burst(seed=2, traffic=False)).frame(0), SimulatedPhone(burst(traffic=False)).frame(0))
+    assert not np.array_equal(
+        SimulatedPhone(burst(seed=2, traffic=False)).frame(0), SimulatedPhone(burst(traffic=False)).frame(0)
+    )
 
 
 def test_the_file_carries_real_exif_and_opens_in_libraw(shot):

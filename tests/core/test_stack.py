@@ -11,7 +11,7 @@ from stacked import combined, errors
 from starfield import PATTERNS, Field, ground_pattern, horizon, make
 
 from vinter.core.errors import BadInput
-from vinter.core.gathering import Cancelled
+from vinter.core.parallel import Cancelled
 from vinter.core.stack.pipeline import Settings, stack
 
 
@@ -46,6 +46,7 @@ def test_noise_falls_with_the_root_of_the_count(plain):
         flat = p[200:700, 200:1400, 1]
         d = flat[:, 3:] - flat[:, :-3]
         return 1.4826 * np.median(np.abs(d - np.median(d)))
+
     # measured from outside, an aligned frame has been interpolated, which only ever lowers its noise
     assert noise(single) / noise(picture) > 0.94 * np.sqrt(spec.count)
 
@@ -77,7 +78,7 @@ def test_the_ground_is_as_sharp_as_in_one_frame(plain):
 def test_the_mask_is_the_true_sky(plain):
     spec, _, result, *_ = plain
     mask = cv2.imread(str(result.mask), cv2.IMREAD_GRAYSCALE) > 127
-    truth = np.mgrid[:spec.height, :spec.width][0] <= horizon(spec)[None, :]
+    truth = np.mgrid[: spec.height, : spec.width][0] <= horizon(spec)[None, :]
     assert (mask & truth).sum() / (mask | truth).sum() > 0.98
 
 
@@ -88,7 +89,9 @@ def test_stars_keep_width_and_light(plain):
 
 @pytest.mark.parametrize("pattern", [p for p in PATTERNS if p != "RGGB"])
 def test_colours_are_right_for_every_mosaic(tmp_path, pattern):
-    spec = Field(count=3, width=800, height=600, pattern=pattern, streak=None, ground=False, stars=300, focal=600.0)
+    spec = Field(
+        count=3, width=800, height=600, pattern=pattern, streak=None, ground=False, stars=300, focal=600.0
+    )
     make(tmp_path, spec)
     picture = tifffile.imread(run(tmp_path, tmp_path.parent / f"{pattern}.tif").picture)
     red, green, blue = (np.median(picture[..., c]) for c in range(3))
@@ -96,7 +99,9 @@ def test_colours_are_right_for_every_mosaic(tmp_path, pattern):
 
 
 def test_a_lens_with_two_per_cent_distortion_is_found_from_its_stars(tmp_path):
-    spec = Field(count=12, k1=-0.02 / (800**2 + 600**2) * 1250**2, angle=0.25, ground=False, streak=None, stars=1200)
+    spec = Field(
+        count=12, k1=-0.02 / (800**2 + 600**2) * 1250**2, angle=0.25, ground=False, streak=None, stars=1200
+    )
     make(tmp_path, spec)
     report = run(tmp_path, tmp_path.parent / "lens.tif").report
     assert report["model"] == "rotation"
@@ -129,7 +134,10 @@ def test_frames_that_do_not_fit_are_left_out_with_the_reason(tmp_path):
 def test_every_method_and_trails(tmp_path):
     spec = Field(count=5, width=800, height=600, stars=300, streak=None, ground=True, focal=600.0, angle=0.4)
     make(tmp_path, spec)
-    pictures = {m: tifffile.imread(run(tmp_path, tmp_path.parent / f"{m}.tif", method=m).picture) for m in ("mean", "median", "trails")}
+    pictures = {
+        m: tifffile.imread(run(tmp_path, tmp_path.parent / f"{m}.tif", method=m).picture)
+        for m in ("mean", "median", "trails")
+    }
     assert np.median(pictures["mean"]) == pytest.approx(np.median(pictures["median"]), rel=0.02)
     bright = [(p[..., 1] > 0.25).mean() for p in (pictures["mean"], pictures["trails"])]
     assert bright[1] > 3 * bright[0]
@@ -158,11 +166,11 @@ def test_clipping_leaves_out_an_outlier_and_nothing_else():
 
 
 def test_the_kernels_are_compiled_for_what_they_are_called_with():
-    from vinter.core.stack.combine import combine as kernel
-    from vinter.core.stack.combine import match_into
+    from vinter.core.stack.combining.kernels import combine as kernel
+    from vinter.core.stack.combining.kernels import normalize_into
     from vinter.core.warm import main
 
     main()
-    before = len(kernel.signatures), len(match_into.signatures)
+    before = len(kernel.signatures), len(normalize_into.signatures)
     combined(np.full((4, 8, 8, 3), 3000, np.uint16))
-    assert (len(kernel.signatures), len(match_into.signatures)) == before and min(before) > 0
+    assert (len(kernel.signatures), len(normalize_into.signatures)) == before and min(before) > 0

@@ -10,35 +10,47 @@ from skyfield.api import Star, wgs84
 
 from vinter.core.errors import BadInput
 from vinter.core.sky import ephemeris as eph
-from vinter.core.sky.choose import Wishes, best_nights, runs
 from vinter.core.sky.horizon import Horizon
+from vinter.core.sky.hourly import hours
 from vinter.core.sky.nights import Thresholds, nights, noon
 from vinter.core.sky.pole import pole_sketch, times_on
+from vinter.core.sky.ranking import Wishes, best_nights, runs
 from vinter.core.sky.site import Site
-from vinter.core.sky.suggest import hours
+from vinter.core.sky.target_track import track
 from vinter.core.sky.targets import band_surface, mean_surface, position, shipped, target
-from vinter.core.sky.track import track
 from vinter.core.sky.verdict import judge
 
-MILL = Site(37.702, -8.772, "Europe/Lisbon", zenith=21.5)
-FOLD = Site(-32.24, 20.03, "Africa/Johannesburg", 420, zenith=21.9)
-NORTH = Site(65.0, 25.0, "Europe/Helsinki", zenith=21.8)
+MILL = Site(lat=37.702, lon=-8.772, tz="Europe/Lisbon", zenith=21.5)
+FOLD = Site(lat=-32.24, lon=20.03, tz="Africa/Johannesburg", elevation=420, zenith=21.9)
+NORTH = Site(lat=65.0, lon=25.0, tz="Europe/Helsinki", zenith=21.8)
 
 
 def crossings_by_skyfield(site, body, first, last, level):
     timescale, bodies = eph._kernel()
     observer = bodies["earth"] + wgs84.latlon(site.lat, site.lon, elevation_m=site.elevation)
-    span = [timescale.from_datetime(datetime.fromtimestamp(noon(site, d), UTC)) for d in (first, last + timedelta(days=1))]
+    span = [
+        timescale.from_datetime(datetime.fromtimestamp(noon(site, d), UTC))
+        for d in (first, last + timedelta(days=1))
+    ]
     out = []
     for search in (almanac.find_risings, almanac.find_settings):
         times, crossed = search(observer, body, *span, horizon_degrees=level)
-        out.append(np.array([t.utc_datetime().timestamp() for t, ok in zip(times, crossed, strict=True) if ok]))
+        out.append(
+            np.array([t.utc_datetime().timestamp() for t, ok in zip(times, crossed, strict=True) if ok])
+        )
     return out
 
 
-@pytest.mark.parametrize(("site", "key", "star"), [
-    (FOLD, "lmc", (80.89, -69.76)), (MILL, "at:83.82,-5.39", (83.82, -5.39)), (NORTH, "andromeda", (10.685, 41.269)),
-    (FOLD, "jupiter", "jupiter barycenter"), (MILL, "saturn", "saturn barycenter")])
+@pytest.mark.parametrize(
+    ("site", "key", "star"),
+    [
+        (FOLD, "lmc", (80.89, -69.76)),
+        (MILL, "at:83.82,-5.39", (83.82, -5.39)),
+        (NORTH, "andromeda", (10.685, 41.269)),
+        (FOLD, "jupiter", "jupiter barycenter"),
+        (MILL, "saturn", "saturn barycenter"),
+    ],
+)
 def test_targets_rise_and_set_when_skyfield_says(site, key, star):
     first, last = date(2027, 10, 2), date(2027, 10, 9)
     _, bodies = eph._kernel()
@@ -58,13 +70,20 @@ def test_the_pole_stands_at_the_latitude_and_the_arch_follows_the_galactic_pole(
         assert min(az[0] % 360, 360 - az[0] % 360) == pytest.approx(0 if site.lat > 0 else 180, abs=0.3)
     # mid-June at midnight at 38 N: arch top 59 degrees
     midnight = np.array([datetime(2027, 6, 15, 0, 36, tzinfo=UTC).timestamp()])
-    assert position(Site(38.0, -8.8), 2027, midnight, target("arch"))[0][0] == pytest.approx(59, abs=2.5)
+    assert position(Site(lat=38.0, lon=-8.8), 2027, midnight, target("arch"))[0][0] == pytest.approx(
+        59, abs=2.5
+    )
 
 
 def test_lean_of_a_star_on_the_meridian_is_nothing_and_turns_with_the_sky():
-    """A star east of the meridian leans left of celestial north (its north points to the pole, up and left)."""
+    """A star east of the meridian leans left of celestial north (its north points to the pole, up and
+    left)."""
     orion = target("at:83.82,-5.39")
-    t = np.arange(datetime(2027, 12, 15, 18, tzinfo=UTC).timestamp(), datetime(2027, 12, 16, 6, tzinfo=UTC).timestamp(), 60.0)
+    t = np.arange(
+        datetime(2027, 12, 15, 18, tzinfo=UTC).timestamp(),
+        datetime(2027, 12, 16, 6, tzinfo=UTC).timestamp(),
+        60.0,
+    )
     way = track(MILL, 2027, t, orion)
     at_meridian = int(np.argmax(way.alt))
     assert abs(way.tilt[at_meridian]) < 0.6
@@ -72,8 +91,11 @@ def test_lean_of_a_star_on_the_meridian_is_nothing_and_turns_with_the_sky():
 
 
 def test_surface_brightness_by_hand_and_along_the_band():
-    # a square degree of mean 22: 22 - 2.5 log10(3600^2) integrated; an ellipse of pi/4 of it is fainter by that share
-    assert mean_surface(22 - 2.5 * np.log10(3600**2), 60, 60) == pytest.approx(22 + 2.5 * np.log10(np.pi / 4), abs=1e-9)
+    # a square degree of mean 22: 22 - 2.5 log10(3600^2) integrated; an ellipse of pi/4 of it is fainter by
+    # that share
+    assert mean_surface(22 - 2.5 * np.log10(3600**2), 60, 60) == pytest.approx(
+        22 + 2.5 * np.log10(np.pi / 4), abs=1e-9
+    )
     # the middle is brighter than the winter side, and Carina than Cygnus
     assert band_surface(27) < band_surface(80) < band_surface(180) and band_surface(287) < band_surface(80)
 
@@ -102,7 +124,7 @@ def test_bright_targets_do_not_mind_the_moon_and_need_no_full_darkness():
 
 def test_a_wall_hides_the_core_in_all_sums():
     wall = Horizon(((90.0, 0.0), (150.0, 0.0), (151.0, 30.0), (179.0, 30.0), (180.0, 0.0), (270.0, 0.0)))
-    hidden = Site(37.702, -8.772, "Europe/Lisbon", zenith=21.5, horizon=wall)
+    hidden = Site(lat=37.702, lon=-8.772, tz="Europe/Lisbon", zenith=21.5, horizon=wall)
     day = date(2027, 6, 5)
     open_night, night = nights(MILL, day, day)[0], nights(hidden, day, day)[0]
     assert len(open_night.windows) == 1 and len(night.windows) == 2
@@ -126,18 +148,24 @@ def test_a_horizon_runs_round_through_north_and_names_bad_points():
 def test_hours_limit_the_windows_on_clock_time():
     limits = Thresholds(earliest=11.0, latest=13.0)  # 23:00 to 01:00
     night = nights(MILL, date(2027, 6, 29), date(2027, 6, 29), limits)[0]
-    window, = night.windows
+    (window,) = night.windows
     assert datetime.fromtimestamp(window.start, MILL.zone).strftime("%H:%M") == "23:00"
     assert datetime.fromtimestamp(window.end, MILL.zone).strftime("%H:%M") == "01:00"
     assert "your hours begin" in judge(MILL, night, limits).reasons[0]
 
 
 def test_wishes_choose_and_best_nights_take_each_evening_once():
-    judged = {s.lat: [(n, judge(s, n)) for n in nights(s, date(2027, 4, 1), date(2027, 9, 30))] for s in (MILL, FOLD)}
+    judged = {
+        s.lat: [(n, judge(s, n)) for n in nights(s, date(2027, 4, 1), date(2027, 9, 30))]
+        for s in (MILL, FOLD)
+    }
     wishes = Wishes(weekdays=(4, 5), minutes=120, school="moon_down")
     chosen = best_nights([(MILL, judged[MILL.lat]), (FOLD, judged[FOLD.lat])], 10, wishes)
     assert len(chosen) == 10 and len({c.night.day for c in chosen}) == 10
-    assert all(c.night.day.weekday() in (4, 5) and c.night.usable >= 120 and c.verdict.schools["moon_down"].yes for c in chosen)
+    assert all(
+        c.night.day.weekday() in (4, 5) and c.night.usable >= 120 and c.verdict.schools["moon_down"].yes
+        for c in chosen
+    )
     assert all(a.night.equivalent >= b.night.equivalent for a, b in pairwise(chosen))
     assert {c.site for c in chosen} == {1}  # overhead in the Karoo beats low over Portugal on every evening
     for run in runs(judged[MILL.lat]):
@@ -147,7 +175,8 @@ def test_wishes_choose_and_best_nights_take_each_evening_once():
 
 
 def test_moon_up_minutes_against_the_moon_itself():
-    """Minute by minute, apart from the sums: how long the Moon's upper edge stands over the horizon within the window."""
+    """Minute by minute, apart from the sums: how long the Moon's upper edge stands over the horizon within
+    the window."""
     for day in (date(2027, 6, 9), date(2027, 6, 25), date(2027, 6, 13)):
         night = nights(MILL, day, day)[0]
         w, e = night.best, eph.year_ephemeris(2027)
@@ -163,9 +192,20 @@ def test_the_hours_of_a_june_night_belong_to_the_core_and_winter_to_others():
     assert deep and all("core" in [i.target.key for i in h.ideas] for h in deep[1:])
     winter = hours(MILL, nights(MILL, date(2027, 1, 8), date(2027, 1, 8))[0])
     assert all("core" not in [i.target.key for i in h.ideas] for h in winter if h.sun < -20)
-    assert all(i.altitude >= 10 and (i.contrast is None or i.contrast >= 0.08) for h in june + winter for i in h.ideas)
-    assert hours(Site(78.2, 15.6, "Arctic/Longyearbyen"), nights(Site(78.2, 15.6, "Arctic/Longyearbyen"), date(2027, 6, 21),
-                                                                date(2027, 6, 21))[0]) == []
+    assert all(
+        i.altitude >= 10 and (i.contrast is None or i.contrast >= 0.08)
+        for h in june + winter
+        for i in h.ideas
+    )
+    assert (
+        hours(
+            Site(lat=78.2, lon=15.6, tz="Arctic/Longyearbyen"),
+            nights(Site(lat=78.2, lon=15.6, tz="Arctic/Longyearbyen"), date(2027, 6, 21), date(2027, 6, 21))[
+                0
+            ],
+        )
+        == []
+    )
 
 
 def test_pole_guides_end_at_the_pole():
@@ -174,7 +214,9 @@ def test_pole_guides_end_at_the_pole():
     unix = datetime(2027, 6, 9, 23, tzinfo=UTC).timestamp()
     for site, azimuth in ((MILL, 0.0), (FOLD, 180.0)):
         sketch = pole_sketch(site, unix)
-        assert sketch.altitude == pytest.approx(abs(site.lat), abs=0.01) and sketch.azimuth % 360 == pytest.approx(azimuth, abs=0.01)
+        assert sketch.altitude == pytest.approx(
+            abs(site.lat), abs=0.01
+        ) and sketch.azimuth % 360 == pytest.approx(azimuth, abs=0.01)
         for guide in sketch.guides:
             assert guide.line[-1] == pytest.approx((sketch.altitude, sketch.azimuth), abs=0.01)
         first = sketch.guides[0]

@@ -10,7 +10,9 @@ from starfield import Field, ground_pattern, horizon, make, places
 from vinter.core.errors import BadInput
 from vinter.core.stack.pipeline import Settings, stack
 
-SPEC = Field(count=4, width=900, height=700, stars=60, focal=620.0, angle=1.1, exposure=110.0, streak=None, noise=25.0)
+SPEC = Field(
+    count=4, width=900, height=700, stars=60, focal=620.0, angle=1.1, exposure=110.0, streak=None, noise=25.0
+)
 
 
 @pytest.fixture(scope="module")
@@ -25,11 +27,22 @@ def trails(folder, out, **settings):
 
 
 def along(picture, rays, flux, moment):
-    """Brightness above the sky at the true places of the bright stars at a moment counted in frames, and which are in view."""
+    """Brightness above the sky at the true places of the bright stars at a moment counted in frames, and
+    which are in view."""
     xy = places(SPEC, rays, moment)
     x, y = np.clip(xy.T.astype(int), 0, [[SPEC.width - 1], [SPEC.height - 1]])
-    fits = (xy > 12).all(axis=1) & (xy[:, 0] < SPEC.width - 12) & (xy[:, 1] < horizon(SPEC)[x] - 25) & (flux > 2500)
-    sky = np.array([np.median(picture[max(b - 12, 0):b + 13, max(a - 12, 0):a + 13]) for a, b in zip(x, y, strict=True)])
+    fits = (
+        (xy > 12).all(axis=1)
+        & (xy[:, 0] < SPEC.width - 12)
+        & (xy[:, 1] < horizon(SPEC)[x] - 25)
+        & (flux > 2500)
+    )
+    sky = np.array(
+        [
+            np.median(picture[max(b - 12, 0) : b + 13, max(a - 12, 0) : a + 13])
+            for a, b in zip(x, y, strict=True)
+        ]
+    )
     return (map_coordinates(picture, xy.T[::-1], order=1) - sky), fits
 
 
@@ -39,7 +52,9 @@ def test_pauses_are_closed_where_the_stars_went_meanwhile(field, tmp_path):
     closed, report = trails(folder, tmp_path / "closed.tif")
     said = report["trails"]
     assert said["gaps_closed"] == 3 and said["left_open"] == 0
-    assert said["longest_gap_s"] == pytest.approx((1.1 - 110 * 360.98565 / 86400) / 360.98565 * 86400, rel=0.03)
+    assert said["longest_gap_s"] == pytest.approx(
+        (1.1 - 110 * 360.98565 / 86400) / 360.98565 * 86400, rel=0.03
+    )
     for moment in (0.5, 1.5, 2.5):
         full, fits = along(opened, rays, flux, np.floor(moment))
         before, fits_too = along(opened, rays, flux, moment)

@@ -6,7 +6,7 @@ import pytest
 
 from vinter.core.errors import BadInput
 from vinter.core.formats.video import write_video
-from vinter.core.gathering import Cancelled
+from vinter.core.parallel import Cancelled
 
 
 def pictures(folder, count, shape=(300, 400)):

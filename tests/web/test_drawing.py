@@ -1,4 +1,5 @@
-"""The report as drawings: every mark lies where its number says, and nothing is drawn of what is not known."""
+"""The report as drawings: every mark lies where its number says, and nothing is drawn of what is not
+known."""
 
 import math
 import re
@@ -11,19 +12,46 @@ from vinter.web.stacks.drawing import HEIGHT, NOISE, WIDTH, drawn
 
 
 def row(i, **more):
-    return {"file": f"IMG_{i}.dng", "used": True, "reason": "", "residual_px": 0.1 + 0.01 * i, "stars": 300,
-            "fwhm_px": 3.0 + 0.1 * i, **more}
+    return {
+        "file": f"IMG_{i}.dng",
+        "used": True,
+        "reason": "",
+        "residual_px": 0.1 + 0.01 * i,
+        "stars": 300,
+        "fwhm_px": 3.0 + 0.1 * i,
+        **more,
+    }
 
 
 def beside(i, **more):
-    return {"file": f"IMG_{i}.dng", "group": 0, "ground_px": None, "ground_shift": None, "light": 1.0, "background_shift": 0.0,
-            "weight": 1.0, **more}
+    return {
+        "file": f"IMG_{i}.dng",
+        "group": 0,
+        "ground_px": None,
+        "ground_shift": None,
+        "light": 1.0,
+        "background_shift": 0.0,
+        "weight": 1.0,
+        **more,
+    }
 
 
-def report(n=4, rows=None, stands=None, noise=None):
-    return {"frames": rows or [row(i) for i in range(n)], "fwhm_stack": 3.1, "noise_by_count": noise or [], "method": "clip",
-            "stand": {"frames": stands or [beside(i) for i in range(n)], "held_px": 0.7, "held": True, "groups": 1, "most_px": 0.5,
-                      "error_px": 0.2, "looked_at": 3}}
+def report(n=4, rows=None, shifts=None, noise=None):
+    return {
+        "frames": rows or [row(i) for i in range(n)],
+        "fwhm_stack": 3.1,
+        "noise_by_count": noise or [],
+        "method": "clip",
+        "tripod": {
+            "frames": shifts or [beside(i) for i in range(n)],
+            "held_px": 0.7,
+            "held": True,
+            "groups": 1,
+            "most_px": 0.5,
+            "error_px": 0.2,
+            "looked_at": 3,
+        },
+    }
 
 
 def test_bars_stand_side_by_side_and_are_as_high_as_their_numbers():
@@ -39,7 +67,12 @@ def test_bars_stand_side_by_side_and_are_as_high_as_their_numbers():
 
 
 def test_a_frame_left_out_leaves_a_gap_and_one_that_was_not_read_no_room():
-    rows = [row(0), row(1, used=False, reason="shaken"), row(2), {"file": "cut.dng", "used": False, "reason": "cut short"}]
+    rows = [
+        row(0),
+        row(1, used=False, reason="shaken"),
+        row(2),
+        {"file": "cut.dng", "used": False, "reason": "cut short"},
+    ]
     shown = drawn(report(rows=rows))
     step = WIDTH / 3
     assert [round(b["x"] / step - 0.12) for b in shown["residual"]["bars"]] == [0, 2]
@@ -48,9 +81,14 @@ def test_a_frame_left_out_leaves_a_gap_and_one_that_was_not_read_no_room():
 
 def test_drift_marks_are_the_frames_looked_at_joined_by_a_line():
     shifts = {0: [0.35, -0.7], 2: [0.0, 0.0], 3: [-1.4, 0.7]}
-    stands = [beside(i, ground_shift=shifts.get(i), ground_px=math.hypot(*shifts[i]) if i in shifts else None) for i in range(5)]
-    shown = drawn(report(5, stands=stands))["drift"]
-    assert [m["file"] for m in shown["marks"]] == ["IMG_0.dng", "IMG_2.dng", "IMG_3.dng"] and shown["most"] == 1.4
+    shifts = [
+        beside(i, ground_shift=shifts.get(i), ground_px=math.hypot(*shifts[i]) if i in shifts else None)
+        for i in range(5)
+    ]
+    shown = drawn(report(5, shifts=shifts))["drift"]
+    assert [m["file"] for m in shown["marks"]] == ["IMG_0.dng", "IMG_2.dng", "IMG_3.dng"] and shown[
+        "most"
+    ] == 1.4
     for mark, i in zip(shown["marks"], shifts, strict=True):
         assert mark["x"] == pytest.approx((i + 0.5) * WIDTH / 5, abs=0.06)
         assert mark["right"] == pytest.approx(HEIGHT / 2 * (1 - shifts[i][0] / 1.4), abs=0.06)
@@ -64,15 +102,27 @@ def test_drift_marks_are_the_frames_looked_at_joined_by_a_line():
 
 def test_without_two_known_grounds_light_or_level_nothing_is_drawn_of_them():
     one = [beside(0, ground_shift=[0.0, 0.0], ground_px=0.0), *(beside(i) for i in range(1, 4))]
-    shown = drawn(report(stands=one))
-    assert shown["drift"] is None and shown["light"] is None and shown["level"] is None and shown["noise"] is None
+    shown = drawn(report(shifts=one))
+    assert (
+        shown["drift"] is None
+        and shown["light"] is None
+        and shown["level"] is None
+        and shown["noise"] is None
+    )
     assert shown["breaks"] == []
 
 
 def test_light_level_and_the_place_of_a_bump_are_drawn_where_they_changed():
-    stands = [beside(0), beside(1, light=0.5), beside(2, group=1, background_shift=0.002), beside(3, group=1, background_shift=-0.004)]
-    shown = drawn(report(stands=stands))
-    assert [b["height"] for b in shown["light"]["bars"]] == pytest.approx([HEIGHT / 1.2, HEIGHT * 0.5 / 1.2, *[HEIGHT / 1.2] * 2], abs=0.06)
+    shifts = [
+        beside(0),
+        beside(1, light=0.5),
+        beside(2, group=1, background_shift=0.002),
+        beside(3, group=1, background_shift=-0.004),
+    ]
+    shown = drawn(report(shifts=shifts))
+    assert [b["height"] for b in shown["light"]["bars"]] == pytest.approx(
+        [HEIGHT / 1.2, HEIGHT * 0.5 / 1.2, *[HEIGHT / 1.2] * 2], abs=0.06
+    )
     assert shown["level"]["most"] == pytest.approx(4.0)
     heights = [float(p.split(",")[1]) for p in shown["level"]["lines"][0].split()]
     assert heights == pytest.approx([HEIGHT / 2, HEIGHT / 2, HEIGHT / 4, HEIGHT], abs=0.06)
@@ -93,8 +143,8 @@ def test_noise_that_falls_as_the_root_lies_on_the_dashed_line():
 
 
 def page(**more):
-    told = report(3, stands=[beside(i, ground_shift=[0.1 * i, 0.0], ground_px=0.1 * i) for i in range(3)])
-    told["stand"] |= more
+    told = report(3, shifts=[beside(i, ground_shift=[0.1 * i, 0.0], ground_px=0.1 * i) for i in range(3)])
+    told["tripod"] |= more
     return re.sub(r"\s+", " ", render_to_string("stacks/report.html", {"report": told, "drawn": drawn(told)}))
 
 

@@ -1,4 +1,5 @@
-"""The finish through its pages: what a slider does to the picture's light, what is kept, what comes out as a file."""
+"""The finish through its pages: what a slider does to the picture's light, what is kept, what comes out as a
+file."""
 
 import io
 import json
@@ -20,7 +21,9 @@ from vinter.web.stacks.tasks import run_stack
 
 @pytest.fixture
 def small_stack(small_take, tools):
-    one = Stack.objects.create(owner=small_take.owner, take=small_take, frames=[f.pk for f in small_take.frame_set.all()])
+    one = Stack.objects.create(
+        owner=small_take.owner, take=small_take, frames=[f.pk for f in small_take.frame_set.all()]
+    )
     run_stack(one.pk, tools)
     one.refresh_from_db()
     return one
@@ -45,8 +48,14 @@ def with_value(recipe, path, value):
 
 
 def drawn(desk, one, recipe, size=""):
-    answer = desk.post(reverse("draw", args=[one.pk]) + size, json.dumps(recipe), content_type="application/json")
-    assert answer.status_code == 200 and answer["Content-Type"] == "image/jpeg" and answer["Cache-Control"] == "no-store"
+    answer = desk.post(
+        reverse("draw", args=[one.pk]) + size, json.dumps(recipe), content_type="application/json"
+    )
+    assert (
+        answer.status_code == 200
+        and answer["Content-Type"] == "image/jpeg"
+        and answer["Cache-Control"] == "no-store"
+    )
     return np.asarray(Image.open(io.BytesIO(answer.content))).astype(float), json.loads(answer["X-Vinter"])
 
 
@@ -56,24 +65,35 @@ def test_a_slider_changes_its_part_of_the_picture_and_no_other(desk, begun):
     height, width = plain.shape[:2]
     assert told["size"] == [width, height] == [800, 600]
     sky, ground = np.s_[40:380, 40:-40], np.s_[560:595, 40:-40]
-    assert [sum(c) for c in told["histogram"]] == pytest.approx([width * height / 4] * 3, rel=0.01)  # every second pixel each way
+    assert [sum(c) for c in told["histogram"]] == pytest.approx(
+        [width * height / 4] * 3, rel=0.01
+    )  # every second pixel each way
     for colour, counts in enumerate(told["histogram"]):
         middle = (np.searchsorted(np.cumsum(counts), sum(counts) / 2) + 0.5) * 256 / len(counts)
         assert middle == pytest.approx(np.median(plain[..., colour]), abs=4)
-    brighter, _ = drawn(desk, begun, with_value(begun.recipe, "sky.brightness", begun.recipe["sky"]["brightness"] + 1))
-    assert brighter[sky].mean() > 1.25 * plain[sky].mean() and abs(brighter[ground].mean() - plain[ground].mean()) < 1
-    lit, _ = drawn(desk, begun, with_value(begun.recipe, "ground.brightness", begun.recipe["ground"]["brightness"] + 1))
+    brighter, _ = drawn(
+        desk, begun, with_value(begun.recipe, "sky.brightness", begun.recipe["sky"]["brightness"] + 1)
+    )
+    assert (
+        brighter[sky].mean() > 1.25 * plain[sky].mean()
+        and abs(brighter[ground].mean() - plain[ground].mean()) < 1
+    )
+    lit, _ = drawn(
+        desk, begun, with_value(begun.recipe, "ground.brightness", begun.recipe["ground"]["brightness"] + 1)
+    )
     assert lit[ground].mean() > 1.25 * plain[ground].mean() and abs(lit[sky].mean() - plain[sky].mean()) < 1
     # light of more kelvin taken for neutral makes the sky warmer
     warm, _ = drawn(desk, begun, with_value(begun.recipe, "sky.kelvin", begun.recipe["sky"]["kelvin"] + 1500))
     assert (warm - plain)[sky][..., 0].mean() > 1 and (warm - plain)[sky][..., 2].mean() < -1
-    turned, other = drawn(desk, begun, {**begun.recipe, "level": 3.0, "crop": {**begun.recipe["crop"], "ratio": "1:1"}})
+    turned, other = drawn(
+        desk, begun, {**begun.recipe, "level": 3.0, "crop": {**begun.recipe["crop"], "ratio": "1:1"}}
+    )
     assert turned.shape[0] == turned.shape[1] < 600 and other["to_shares"] != told["to_shares"]
 
 
 @pytest.mark.django_db
 def test_a_draft_is_small_quick_and_of_the_same_light(desk, begun, monkeypatch):
-    from vinter.web.finish import darkroom
+    from vinter.web.finish import edit_session as darkroom
 
     monkeypatch.setattr(darkroom, "DRAFT_PX", 200)
     darkroom._benches.clear()
@@ -90,7 +110,7 @@ def test_benches_in_memory_stay_few_and_follow_the_file(begun, tmp_path):
     import os
     import shutil
 
-    from vinter.web.finish import darkroom
+    from vinter.web.finish import edit_session as darkroom
 
     darkroom._benches.clear()
     working = begun.stack.folder / "working.npz"
@@ -112,14 +132,20 @@ def test_the_recipe_is_kept_and_leaves_as_the_file_the_command_line_reads(desk, 
     from vinter.core.finish.recipe import parse_recipe
 
     wanted = with_value(begun.recipe, "floor", 0.9)
-    answer = desk.post(reverse("finish-save", args=[begun.pk]), json.dumps(wanted), content_type="application/json")
+    answer = desk.post(
+        reverse("finish-save", args=[begun.pk]), json.dumps(wanted), content_type="application/json"
+    )
     assert answer.json() == {"saved": True}
     got = desk.get(reverse("recipe-file", args=[begun.pk]))
     assert f'filename="vinter-recipe-{begun.pk}.json"' in got["Content-Disposition"]
     assert parse_recipe(got.content).floor == 0.9
     page = said(desk.get(reverse("finish", args=[begun.pk])))
     assert "5 frames" in page and 'value="0.9"' in page
-    for wrong, field in (({**wanted, "floor": 99}, "floor"), ({**wanted, "shine": 1}, "shine"), ("not json", "JSON")):
+    for wrong, field in (
+        ({**wanted, "floor": 99}, "floor"),
+        ({**wanted, "shine": 1}, "shine"),
+        ("not json", "JSON"),
+    ):
         body = wrong if isinstance(wrong, str) else json.dumps(wrong)
         answer = desk.post(reverse("finish-save", args=[begun.pk]), body, content_type="application/json")
         assert answer.status_code == 400 and field in said(answer)
@@ -131,18 +157,27 @@ def test_the_recipe_is_kept_and_leaves_as_the_file_the_command_line_reads(desk, 
 def test_exports_open_at_the_wished_width_and_carry_when_they_were_taken(desk, begun, tools, kind, deep):
     desk.post(reverse("export", args=[begun.pk]), {"kind": kind, "width": "400"})
     made = Export.objects.get()
-    assert Job.objects.get().kind == "export" and desk.get(reverse("download", args=[made.pk])).status_code == 404
+    assert (
+        Job.objects.get().kind == "export"
+        and desk.get(reverse("download", args=[made.pk])).status_code == 404
+    )
     export_finish(made.pk, tools)
     made.refresh_from_db()
     assert made.ready and (made.made_width, made.made_height) == (400, 300)
     answer = desk.get(reverse("download", args=[made.pk]))
     data = b"".join(answer.streaming_content)
     assert f".{kind}" in answer["Content-Disposition"]
-    picture = tifffile.imread(io.BytesIO(data)) if kind == "tif" else cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+    picture = (
+        tifffile.imread(io.BytesIO(data))
+        if kind == "tif"
+        else cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+    )
     assert picture.shape == (300, 400, 3) and picture.dtype == (np.uint16 if deep else np.uint8)
     light = picture.mean(axis=2) / (65535 if deep else 255)
     assert light[20:190].mean() > light[285:].mean() > 0  # sky over ground, neither black
-    small = Image.open(io.BytesIO(b"".join(desk.get(reverse("download-small", args=[made.pk])).streaming_content)))
+    small = Image.open(
+        io.BytesIO(b"".join(desk.get(reverse("download-small", args=[made.pk])).streaming_content))
+    )
     assert small.format == "JPEG" and small.width == 800  # for the ledger: up to 900 px, never enlarged
     if kind == "jpg":
         assert "Small frames: 5 frames stacked" in Image.open(io.BytesIO(data)).getexif().get(270, "")
@@ -172,13 +207,17 @@ def test_the_stack_leaves_in_every_form_an_independent_reader_opens(desk, small_
     from astropy.io import fits
 
     def body(which):
-        return io.BytesIO(b"".join(desk.get(reverse("stack-file", args=[small_stack.pk, which])).streaming_content))
+        return io.BytesIO(
+            b"".join(desk.get(reverse("stack-file", args=[small_stack.pk, which])).streaming_content)
+        )
 
     linear = tifffile.imread(body("tiff"))
     assert linear.shape == (600, 800, 3) and linear.dtype == np.float32
     planes = fits.getdata(body("fits"))
     assert planes.shape == (3, 600, 800)
-    assert np.allclose(np.moveaxis(planes, 0, -1), linear, atol=1e-6) or np.allclose(np.moveaxis(planes, 0, -1)[::-1], linear, atol=1e-6)
+    assert np.allclose(np.moveaxis(planes, 0, -1), linear, atol=1e-6) or np.allclose(
+        np.moveaxis(planes, 0, -1)[::-1], linear, atol=1e-6
+    )
     png = cv2.imdecode(np.frombuffer(body("png").read(), np.uint8), cv2.IMREAD_UNCHANGED)[..., ::-1]
     assert png.dtype == np.uint16 and np.abs(png / 65535 - np.clip(linear, 0, 1)).max() < 1e-4
     with rawpy.imread(body("dng")) as raw:
@@ -201,7 +240,10 @@ def test_a_stack_and_a_frame_side_by_side_differ_in_their_grain_alone(desk, smal
 def test_progress_of_a_stack_only_rises_and_ends_with_the_looks(small_stack, tools):
     labels, shares = zip(*tools.progress.told, strict=True)
     assert list(shares) == sorted(shares) and shares[-1] <= 1
-    first = {label: labels.index(label) for label in ("combining", "writing", "finding the field", "drawing before and after")}
+    first = {
+        label: labels.index(label)
+        for label in ("combining", "writing", "finding the field", "drawing before and after")
+    }
     assert list(first.values()) == sorted(first.values())
     for name in ("before.jpg", "after.jpg", "working.npz"):
         assert (small_stack.folder / name).stat().st_size > 1000

@@ -1,4 +1,5 @@
-"""kill -9 of the web server, the worker and a pool child at ten random moments: every stack ends with the same picture."""
+"""kill -9 of the web server, the worker and a pool child at ten random moments: every stack ends with the
+same picture."""
 
 import os
 import random
@@ -27,8 +28,11 @@ def children(pid, word):
     found = []
     for entry in Path("/proc").iterdir():
         try:
-            if entry.name.isdigit() and int((entry / "stat").read_text().rsplit(")", 1)[1].split()[1]) == pid \
-                    and word in (entry / "cmdline").read_text():
+            if (
+                entry.name.isdigit()
+                and int((entry / "stat").read_text().rsplit(")", 1)[1].split()[1]) == pid
+                and word in (entry / "cmdline").read_text()
+            ):
                 found.append(int(entry.name))
         except (OSError, IndexError, ValueError):
             continue
@@ -47,7 +51,16 @@ class Served:
         self.start()
 
     def start(self):
-        command = [sys.executable, "-m", "vinter.cli", "serve", "--host", "127.0.0.1", "--port", str(self.port)]
+        command = [
+            sys.executable,
+            "-m",
+            "vinter.cli",
+            "serve",
+            "--host",
+            "127.0.0.1",
+            "--port",
+            str(self.port),
+        ]
         self.process = subprocess.Popen(command, env=self.environment, stdout=subprocess.DEVNULL)
         self.answers()
 
@@ -63,15 +76,27 @@ class Served:
         workers = children(self.process.pid, "vinter.web.jobs.worker")
         if what == "web":
             return [self.process.pid]
-        return workers if what == "worker" else [p for w in workers for p in children(w, "multiprocessing.spawn")]
+        return (
+            workers
+            if what == "worker"
+            else [p for w in workers for p in children(w, "multiprocessing.spawn")]
+        )
 
 
 @pytest.fixture
 def served(transactional_db, settings):
     from django.db import connection
 
-    one = Served({**os.environ, "VINTER_DB": str(connection.settings_dict["NAME"]), "VINTER_HOME": str(settings.HOME),
-                  "VINTER_WORKERS": "2", "VINTER_FORECAST": "http://127.0.0.1:9/", "PYTHONPATH": str(Path(__file__).parents[2] / "src")})
+    one = Served(
+        {
+            **os.environ,
+            "VINTER_DB": str(connection.settings_dict["NAME"]),
+            "VINTER_HOME": str(settings.HOME),
+            "VINTER_WORKERS": "2",
+            "VINTER_FORECAST": "http://127.0.0.1:9/",
+            "PYTHONPATH": str(Path(__file__).parents[2] / "src"),
+        }
+    )
     yield one
     one.process.terminate()
     one.process.wait(20)
@@ -119,7 +144,9 @@ def test_ten_kills(desk, small_take, served):
         job.refresh_from_db()
         if job.active:
             time.sleep(0.3)
-            Job.objects.filter(pk=job.pk, state=Job.RUNNING, attempt=job.attempt).update(lease_until=job.created)  # not 15 s each time
+            Job.objects.filter(pk=job.pk, state=Job.RUNNING, attempt=job.attempt).update(
+                lease_until=job.created
+            )  # not 15 s each time
         until(job, lambda j: not j.active)
         assert job.state == Job.DONE, (turn, what, job.error)
         assert served.answers() == 200

@@ -1,4 +1,5 @@
-"""Planning pages: targets, wishes, sites, map, horizon, skyline, stands, forecast; what they show and how they refuse."""
+"""Planning pages: targets, wishes, sites, map, horizon, skyline, stands, forecast; what they show and how
+they refuse."""
 
 import json
 import threading
@@ -38,20 +39,32 @@ def test_a_night_for_another_target_speaks_of_it(desk, mill):
     page = said(desk.get(reverse("night", args=[mill.pk, "2027-01-08"]) + "?target=con:ori"))
     assert "Orion clears" in page or "when darkness falls" in page
     assert "North leans" in page and "target=con%3Aori" in page
-    assert "is not known" in said(desk.get(reverse("night", args=[mill.pk, "2027-01-08"]) + "?target=nonsense"))
+    assert "is not known" in said(
+        desk.get(reverse("night", args=[mill.pk, "2027-01-08"]) + "?target=nonsense")
+    )
 
 
 def test_hours_and_plan_of_a_night(desk, mill):
     hours = said(desk.get(reverse("night-hours", args=[mill.pk, "2027-06-05"])))
     assert "Core of the galaxy" in hours and "contrast" in hours
     plan = said(desk.get(reverse("night-plan", args=[mill.pk, "2027-06-05"])))
-    for part in ("Leave home by", "The dyke floods", "Gravel track", "Lamp of the café terrace", "Local rules"):
+    for part in (
+        "Leave home by",
+        "The dyke floods",
+        "Gravel track",
+        "Lamp of the café terrace",
+        "Local rules",
+    ):
         assert part in plan
 
 
 def test_season_reads_any_minute_as_the_night_page_does(desk, mill):
     minute = desk.get(reverse("season-minute", args=[mill.pk]) + f"?t={JUNE}").json()
-    assert minute["evening"] == "Wed 9 Jun" and minute["time"] == "01:45" and minute["alt"] == pytest.approx(23, abs=0.5)
+    assert (
+        minute["evening"] == "Wed 9 Jun"
+        and minute["time"] == "01:45"
+        and minute["alt"] == pytest.approx(23, abs=0.5)
+    )
     page = said(desk.get(reverse("night", args=[mill.pk, "2027-06-09"]) + f"?t={JUNE}"))
     assert f"{minute['sky']:.1f} ± {minute['err']:.1f}" in page
 
@@ -63,8 +76,12 @@ def test_wishes_narrow_the_season_and_fade_the_rest(desk, mill):
     table = said(desk.get(reverse("season-table", args=[mill.pk, 2027]) + query)).splitlines()
     assert len(table) > 5
     assert all(date.fromisoformat(row[:10]).weekday() in (4, 5) for row in table[1:])
-    whole, faded = (cv2.imdecode(np.frombuffer(desk.get(reverse("season-picture", args=[mill.pk, 2027]) + q).content, np.uint8), 0)
-                    for q in ("", query))
+    whole, faded = (
+        cv2.imdecode(
+            np.frombuffer(desk.get(reverse("season-picture", args=[mill.pk, 2027]) + q).content, np.uint8), 0
+        )
+        for q in ("", query)
+    )
     assert (faded < 120).sum() < 0.4 * (whole < 120).sum()
     assert desk.get(reverse("season", args=[mill.pk, 2027]) + "?minutes=many").status_code == 400
     assert desk.get(reverse("season", args=[mill.pk, 2027]) + "?earliest=25:00").status_code == 400
@@ -78,10 +95,24 @@ def test_best_ten_nights_keep_to_the_drive(desk, nerea):
 
 
 def test_habits_move_the_verdict_and_the_schools(desk, nerea, mill):
-    far = Site.objects.create(owner=nerea, name="Fifty north", lat=50.0, lon=8.0, tz="Europe/Berlin", zenith=21.5)
-    assert "never clears 10°" in said(desk.get(reverse("night", args=[far.pk, "2027-05-05"]) + "?target=at:266,-39"))
-    form = {"min_altitude": 3, "sun_below": -15, "moon_cost": 0.5, "new_moon_days": 2, "lit_percent": 33, "moon_up_minutes": 0,
-            "darkest_class": 3, "suburb_class": 6, "drive_limit": 90, "next": "//elsewhere.example/"}
+    far = Site.objects.create(
+        owner=nerea, name="Fifty north", lat=50.0, lon=8.0, tz="Europe/Berlin", zenith=21.5
+    )
+    assert "never clears 10°" in said(
+        desk.get(reverse("night", args=[far.pk, "2027-05-05"]) + "?target=at:266,-39")
+    )
+    form = {
+        "min_altitude": 3,
+        "sun_below": -15,
+        "moon_cost": 0.5,
+        "new_moon_days": 2,
+        "lit_percent": 33,
+        "moon_up_minutes": 0,
+        "darkest_class": 3,
+        "suburb_class": 6,
+        "drive_limit": 90,
+        "next": "//elsewhere.example/",
+    }
     answer = desk.post(reverse("habits"), form)
     assert answer.status_code == 302 and answer["Location"] == "/"
     assert Habits.objects.get(owner=nerea).lit_percent == 33
@@ -97,7 +128,10 @@ def test_calendar_keeps_zone_alarm_and_notes(desk, mill):
     events = calendar.walk("VEVENT")
     assert len(events) >= 5 and all(e.walk("VALARM") for e in events)
     june = next(e for e in events if e["DTSTART"].dt.month == 6)
-    assert june["DTSTART"].dt.utcoffset().total_seconds() == 3600 and june["DTSTART"].params["TZID"] == "Europe/Lisbon"
+    assert (
+        june["DTSTART"].dt.utcoffset().total_seconds() == 3600
+        and june["DTSTART"].params["TZID"] == "Europe/Lisbon"
+    )
     assert "The dyke floods" in june["DESCRIPTION"] and june["LOCATION"] == "Tide mill"
 
 
@@ -107,7 +141,8 @@ def test_calendar_keeps_zone_alarm_and_notes(desk, mill):
 def test_sites_come_from_a_file_and_go_out_again(desk, nerea):
     gpx = b"""<?xml version="1.0"?><gpx version="1.1" creator="x" xmlns="http://www.topografix.com/GPX/1/1">
       <wpt lat="38.1" lon="-8.1"><ele>180</ele><name>Cork oaks</name><desc>gate</desc></wpt>
-      <wpt lat="37.702" lon="-8.772"><name>known already</name></wpt><wpt lat="-32.5" lon="20.3"><name>Ridge</name></wpt></gpx>"""
+      <wpt lat="37.702" lon="-8.772"><name>known already</name></wpt>
+      <wpt lat="-32.5" lon="20.3"><name>Ridge</name></wpt></gpx>"""
     answer = desk.post(reverse("sites-bring"), {"file": upload("trip.gpx", gpx)})
     assert answer["Location"].endswith("brought=2&known=1")
     oaks = Site.objects.get(owner=nerea, name="Cork oaks")
@@ -122,7 +157,15 @@ def test_sites_come_from_a_file_and_go_out_again(desk, nerea):
 
 
 def test_a_site_finds_its_zone_and_there_is_one_home(desk, nerea):
-    form = {"name": "New", "lat": 28.3, "lon": -16.6, "elevation": 2100, "extinction": 0.17, "home": "on", "sky_class": "2"}
+    form = {
+        "name": "New",
+        "lat": 28.3,
+        "lon": -16.6,
+        "elevation": 2100,
+        "extinction": 0.17,
+        "home": "on",
+        "sky_class": "2",
+    }
     assert desk.post(reverse("site-new"), form).status_code == 302
     new = Site.objects.get(owner=nerea, name="New")
     assert new.tz == "Atlantic/Canary" and new.core().zenith == pytest.approx(21.68)
@@ -136,7 +179,10 @@ def test_a_reading_wins_over_everything_else(desk, nerea, mill):
     desk.post(reverse("site-reading", args=[mill.pk]), {"day": "2027-05-02", "zenith": 21.2})
     fresh = Site.objects.get(pk=mill.pk)
     assert fresh.core().zenith == 21.2 and "2 May 2027" in fresh.sky()[1]  # the median of the last three
-    assert desk.post(reverse("site-reading", args=[mill.pk]), {"day": "2027-05-02", "zenith": 30}).status_code == 400
+    assert (
+        desk.post(reverse("site-reading", args=[mill.pk]), {"day": "2027-05-02", "zenith": 30}).status_code
+        == 400
+    )
     desk.post(reverse("site-drop", args=["reading", Reading.objects.first().pk]))
     assert Reading.objects.filter(site=mill).count() == 4
 
@@ -161,6 +207,7 @@ def test_the_map_gives_coast_towns_and_glow(desk):
     def at(lat, lon):
         top, bottom, here = (np.log(np.tan(np.pi / 4 + np.radians(v) / 2)) for v in (39, 37, lat))
         return picture[int((top - here) / (top - bottom) * rows), int((lon + 10) / 3 * columns)].astype(int)
+
     lisbon, empty = at(38.73, -9.15), at(37.85, -7.95)
     assert lisbon[2] > lisbon[0] + 60 and lisbon[3] > 120  # amber
     assert empty[0] > empty[2] and empty[3] > 120  # ink
@@ -183,28 +230,53 @@ def test_a_drawn_horizon_hides_the_core_on_the_night_page(desk, mill):
 
 
 def test_a_horizon_comes_from_a_file_and_goes_out_again(desk, mill):
-    desk.post(reverse("horizon-bring", args=[mill.pk]), {"file": upload("h.csv", b"azimuth,altitude\n0,3\n120,11\n")})
+    desk.post(
+        reverse("horizon-bring", args=[mill.pk]),
+        {"file": upload("h.csv", b"azimuth,altitude\n0,3\n120,11\n")},
+    )
     assert Site.objects.get(pk=mill.pk).horizon == [[0.0, 3.0], [120.0, 11.0]]
     assert said(desk.get(reverse("horizon-carry", args=[mill.pk]))) == "azimuth,altitude\n0,3\n120,11\n"
-    assert "line 2" in said(desk.post(reverse("horizon-bring", args=[mill.pk]), {"file": upload("h.csv", b"0,3\nx,y\n")}))
+    assert "line 2" in said(
+        desk.post(reverse("horizon-bring", args=[mill.pk]), {"file": upload("h.csv", b"0,3\nx,y\n")})
+    )
 
 
 def test_a_panorama_is_traced_into_the_horizon(desk, nerea, mill):
     picture = np.full((300, 1200, 3), 200, np.uint8)
     _, data = cv2.imencode(".jpg", picture)
-    answer = desk.post(reverse("scout-add", args=[mill.pk]), {"file": upload("pano.jpg", data.tobytes()), "trace": "1"})
+    answer = desk.post(
+        reverse("scout-add", args=[mill.pk]), {"file": upload("pano.jpg", data.tobytes()), "trace": "1"}
+    )
     one = ScoutPicture.objects.get(site=mill)
-    assert answer["Location"] == reverse("trace", args=[one.pk]) and desk.get(reverse("scout-picture", args=[one.pk])).status_code == 200
-    form = {"how": "points", "x1": 100, "azimuth1": 150, "x2": 700, "azimuth2": 210, "level": 200,
-            "traced": json.dumps([[100, 150], [400, 100], [700, 180]])}
+    assert (
+        answer["Location"] == reverse("trace", args=[one.pk])
+        and desk.get(reverse("scout-picture", args=[one.pk])).status_code == 200
+    )
+    form = {
+        "how": "points",
+        "x1": 100,
+        "azimuth1": 150,
+        "x2": 700,
+        "azimuth2": 210,
+        "level": 200,
+        "traced": json.dumps([[100, 150], [400, 100], [700, 180]]),
+    }
     assert desk.post(reverse("trace", args=[one.pk]), form).status_code == 302
     points = dict(Site.objects.get(pk=mill.pk).horizon)
-    assert points[180.0] == pytest.approx(10.0) and points[150.0] == pytest.approx(5.0) and points[210.0] == pytest.approx(2.0)
-    assert 0 in points and 198 not in points  # what the trace does not cover stays, what it covers is replaced
+    assert (
+        points[180.0] == pytest.approx(10.0)
+        and points[150.0] == pytest.approx(5.0)
+        and points[210.0] == pytest.approx(2.0)
+    )
+    assert (
+        0 in points and 198 not in points
+    )  # what the trace does not cover stays, what it covers is replaced
     assert "not fixed yet" in said(desk.post(reverse("trace", args=[one.pk]), {**form, "x2": ""}))
     wrong = desk.post(reverse("scout-add", args=[mill.pk]), {"file": upload("pano.jpg", b"GIF89a....")})
     assert wrong.status_code == 400 and "pano.jpg" in said(wrong)
-    broken = desk.post(reverse("scout-add", args=[mill.pk]), {"file": upload("cut.jpg", data.tobytes()[:300])})
+    broken = desk.post(
+        reverse("scout-add", args=[mill.pk]), {"file": upload("cut.jpg", data.tobytes()[:300])}
+    )
     assert broken.status_code == 400 and ScoutPicture.objects.count() == 1
 
 
@@ -216,13 +288,21 @@ def test_the_skyline_says_where_things_stand(desk, mill):
     assert "Tide mill" in page and "01:45" in page
     scene = desk.get(reverse("skyline-scene", args=[mill.pk]) + f"?t={JUNE}&az=174&up=19&pole=1").json()
     assert scene["target"][1] == pytest.approx(23.1, abs=0.3) and scene["frame"]["size"] == "72° × 57°"
-    assert scene["pole"]["at"][1] == pytest.approx(37.7, abs=0.1) 
+    assert scene["pole"]["at"][1] == pytest.approx(37.7, abs=0.1)
     assert scene["lights"] == []  # the café's lamp goes off at one
     earlier = desk.get(reverse("skyline-scene", args=[mill.pk]) + f"?t={JUNE - 3 * 3600}").json()
     assert earlier["lights"] == [[28.0, "Lamp of the café terrace"]]
-    sky = desk.get(reverse("skyline-sky", args=[mill.pk]) + f"?t={JUNE}&centre=174&span=120&high=62&width=600")
+    sky = desk.get(
+        reverse("skyline-sky", args=[mill.pk]) + f"?t={JUNE}&centre=174&span=120&high=62&width=600"
+    )
     assert cv2.imdecode(np.frombuffer(sky.content, np.uint8), 1).shape == (350, 600, 3)
-    for bad in ("?t=soon", f"?t={JUNE}&az=north", f"?t={JUNE}&up=170", f"?t={JUNE}&lens=9:none", f"?t={JUNE}&target=x"):
+    for bad in (
+        "?t=soon",
+        f"?t={JUNE}&az=north",
+        f"?t={JUNE}&up=170",
+        f"?t={JUNE}&lens=9:none",
+        f"?t={JUNE}&target=x",
+    ):
         assert desk.get(reverse("skyline-scene", args=[mill.pk]) + bad).status_code == 400, bad
 
 
@@ -230,13 +310,31 @@ def test_a_frame_over_the_skyline_becomes_the_shot(desk, mill):
     scene = reverse("shot-new", args=[mill.pk]) + f"?t={JUNE}&az=200&up=25&roll=2&target=core&portrait=1"
     assert "azimuth 200°, 25° up" in said(desk.get(scene))
     lens = said(desk.get(scene)).split('name="lens"')[1].split('value="')[1].split('"')[0]
-    answer = desk.post(reverse("shot-new", args=[mill.pk]), {"t": JUNE, "az": 200, "up": 25, "roll": 2, "target": "core", "portrait": "1",
-                                                             "lens": lens, "use": "screen", "save": "1"})
+    answer = desk.post(
+        reverse("shot-new", args=[mill.pk]),
+        {
+            "t": JUNE,
+            "az": 200,
+            "up": 25,
+            "roll": 2,
+            "target": "core",
+            "portrait": "1",
+            "lens": lens,
+            "use": "screen",
+            "save": "1",
+        },
+    )
     from vinter.web.shots.models import Shot
 
     shot = Shot.objects.latest("id")
     assert answer["Location"] == reverse("shot", args=[shot.pk])
-    assert (shot.pose.azimuth, shot.pose.altitude, shot.pose.roll, shot.portrait, shot.target) == (200, 25, 2, True, "core")
+    assert (shot.pose.azimuth, shot.pose.altitude, shot.pose.roll, shot.portrait, shot.target) == (
+        200,
+        25,
+        2,
+        True,
+        "core",
+    )
     assert "az=200" in said(desk.get(reverse("shot", args=[shot.pk])))
 
 
@@ -247,11 +345,22 @@ def test_stands_are_solved_and_carried_away(desk, mill):
     points = gpxpy.parse(said(desk.get(reverse("stand-gpx", args=[mill.pk]) + query))).waypoints
     assert len(points) == page.count(">skyline</a>") + 1 and points[-1].name == "Subject"
     only = said(desk.get(reverse("stand", args=[mill.pk]) + query)).split("only=")[1].split('"')[0]
-    assert len(gpxpy.parse(said(desk.get(reverse("stand-gpx", args=[mill.pk]) + f"{query}&only={only}"))).waypoints) == 2
+    assert (
+        len(
+            gpxpy.parse(
+                said(desk.get(reverse("stand-gpx", args=[mill.pk]) + f"{query}&only={only}"))
+            ).waypoints
+        )
+        == 2
+    )
     exact = said(desk.get(reverse("stand", args=[mill.pk]) + f"{query}&share=20"))
     assert 1 <= exact.count(">skyline</a>") <= 2
-    assert "Say where the subject stands" in said(desk.get(reverse("stand", args=[mill.pk]) + "?height=9&gap=6"))
-    assert "No minute of this night" in said(desk.get(reverse("stand", args=[mill.pk]) + query.replace("gap=6", "gap=60")))
+    assert "Say where the subject stands" in said(
+        desk.get(reverse("stand", args=[mill.pk]) + "?height=9&gap=6")
+    )
+    assert "No minute of this night" in said(
+        desk.get(reverse("stand", args=[mill.pk]) + query.replace("gap=6", "gap=60"))
+    )
 
 
 # --- forecast
@@ -263,9 +372,16 @@ def soon():
 
 def test_the_panel_gives_a_chance_apart_from_the_score(desk, mill, service):
     start = soon()
-    page = said(desk.get(reverse("forecast-panel", args=[mill.pk]) + f"?start={start}&end={start + 4 * 3600}"))
+    page = said(
+        desk.get(reverse("forecast-panel", args=[mill.pk]) + f"?start={start}&end={start + 4 * 3600}")
+    )
     assert "chance of a clear sky" in page and "°C at the coldest" in page
-    far = said(desk.get(reverse("forecast-panel", args=[mill.pk]) + f"?start={start + 90 * 86400}&end={start + 91 * 86400}"))
+    far = said(
+        desk.get(
+            reverse("forecast-panel", args=[mill.pk])
+            + f"?start={start + 90 * 86400}&end={start + 91 * 86400}"
+        )
+    )
     assert "Too far ahead" in far and "chance of a clear sky" not in far
 
 
@@ -302,7 +418,11 @@ def test_a_forecast_file_is_taken_and_not_overwritten_by_itself(desk, mill, serv
     assert "file mine.csv" in page
     assert said(desk.get(reverse("forecast-csv", args=[mill.pk]))).encode() == text
     bad = desk.post(reverse("forecast-bring", args=[mill.pk]), {"file": upload("mine.csv", b"time\n1\n")})
-    assert bad.status_code == 400 and "cloud_low" in said(bad) and "file mine.csv" in said(desk.get(reverse("forecast", args=[mill.pk])))
+    assert (
+        bad.status_code == 400
+        and "cloud_low" in said(bad)
+        and "file mine.csv" in said(desk.get(reverse("forecast", args=[mill.pk])))
+    )
 
 
 # --- owners
@@ -313,16 +433,53 @@ def test_planning_of_another_does_not_exist(client, nerea, stranger, mill):
     lamp, reading = StrayLight.objects.get(site=mill), Reading.objects.filter(site=mill).first()
     client.force_login(stranger)
     own = [mill.pk]
-    gets = [reverse(n, args=own) for n in ("site", "darker", "horizon", "horizon-carry", "forecast", "forecast-csv", "skyline",
-                                           "skyline-scene", "skyline-sky", "stand", "stand-gpx", "season-minute", "go-to-night")]
-    gets += [reverse("forecast-panel", args=own) + "?start=1&end=2", reverse("scout-picture", args=[picture.pk]),
-             reverse("trace", args=[picture.pk])]
+    gets = [
+        reverse(n, args=own)
+        for n in (
+            "site",
+            "darker",
+            "horizon",
+            "horizon-carry",
+            "forecast",
+            "forecast-csv",
+            "skyline",
+            "skyline-scene",
+            "skyline-sky",
+            "stand",
+            "stand-gpx",
+            "season-minute",
+            "go-to-night",
+        )
+    ]
+    gets += [
+        reverse("forecast-panel", args=own) + "?start=1&end=2",
+        reverse("scout-picture", args=[picture.pk]),
+        reverse("trace", args=[picture.pk]),
+    ]
     gets += [reverse(n, args=[mill.pk, "2027-06-09"]) for n in ("night-hours", "night-plan")]
-    gets += [reverse(n, args=[mill.pk, 2027]) for n in ("season", "season-picture", "season-table", "season-calendar")]
-    posts = [reverse(n, args=own) for n in ("site-delete", "site-reading", "site-light", "horizon-draw", "horizon-bring", "scout-add",
-                                            "forecast-refresh", "forecast-bring")]
-    posts += [reverse("scout-drop", args=[picture.pk]), reverse("trace", args=[picture.pk]),
-              reverse("site-drop", args=["light", lamp.pk]), reverse("site-drop", args=["reading", reading.pk])]
+    gets += [
+        reverse(n, args=[mill.pk, 2027])
+        for n in ("season", "season-picture", "season-table", "season-calendar")
+    ]
+    posts = [
+        reverse(n, args=own)
+        for n in (
+            "site-delete",
+            "site-reading",
+            "site-light",
+            "horizon-draw",
+            "horizon-bring",
+            "scout-add",
+            "forecast-refresh",
+            "forecast-bring",
+        )
+    ]
+    posts += [
+        reverse("scout-drop", args=[picture.pk]),
+        reverse("trace", args=[picture.pk]),
+        reverse("site-drop", args=["light", lamp.pk]),
+        reverse("site-drop", args=["reading", reading.pk]),
+    ]
     assert [u for u in gets if client.get(u).status_code != 404] == []
     assert [u for u in posts if client.post(u).status_code != 404] == []
     assert said(client.get(reverse("sites-csv"))).count("\n") == 1  # only the head

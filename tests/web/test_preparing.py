@@ -39,7 +39,9 @@ def jpeg_with(**exif):
 
 
 def test_a_phone_comes_from_a_photo(desk, nerea):
-    answer = desk.post(reverse("phone-add"), {"file": upload("photo.jpg", jpeg_with(focal=6.0, f35=25, aperture=1.7))})
+    answer = desk.post(
+        reverse("phone-add"), {"file": upload("photo.jpg", jpeg_with(focal=6.0, f35=25, aperture=1.7))}
+    )
     made = Phone.objects.get(owner=nerea, name="Tern 3")
     assert answer["Location"] == reverse("lens", args=[made.pk, "main"])
     lens = made.core().lens("main")
@@ -59,7 +61,9 @@ def test_phones_go_out_as_json_and_come_in_again(desk, nerea, marlet):
     assert Phone.objects.filter(owner=nerea, key="generic-large").exists()
     desk.post(reverse("phone-delete", args=[again.pk]))
     assert not Phone.objects.filter(pk=again.pk).exists()
-    assert desk.post(reverse("phone-delete", args=[marlet.pk])).status_code == 400  # a shot was planned with it
+    assert (
+        desk.post(reverse("phone-delete", args=[marlet.pk])).status_code == 400
+    )  # a shot was planned with it
 
 
 def test_a_lens_is_changed_within_bounds(desk, marlet):
@@ -68,14 +72,18 @@ def test_a_lens_is_changed_within_bounds(desk, marlet):
     form = {**fields, "bits": "12", "manual": "on", "iso_manual": "800", "infinity_ticks": "9"}
     assert desk.post(url, form).status_code == 302
     lens = Phone.objects.get(pk=marlet.pk).core().lens("tele")
-    assert (lens.iso_manual, lens.infinity_ticks, lens.read_noise) == (800, 9, marlet.core().lens("tele").read_noise)
+    assert (lens.iso_manual, lens.infinity_ticks, lens.read_noise) == (
+        800,
+        9,
+        marlet.core().lens("tele").read_noise,
+    )
     assert "pixel pitch 99 is not within" in said(desk.post(url, {**form, "pitch": "99"})).lower()
 
 
 def test_a_lens_is_measured_from_frames(desk, marlet, tmp_path):
     from dataclasses import replace
 
-    from vinter.core.simulate.bench import darks, flats
+    from vinter.core.simulate.calibration_frames import darks, flats
 
     lens = replace(marlet.core().lens("main"), width=1008, height=756)
     files = [upload(p.name, p.read_bytes()) for p in flats(lens, 100, 0.3, 2, tmp_path)]
@@ -86,18 +94,31 @@ def test_a_lens_is_measured_from_frames(desk, marlet, tmp_path):
     files = [upload(p.name, p.read_bytes()) for p in darks(lens, 1600, 10, 3, tmp_path)]
     desk.post(reverse("measured", args=[marlet.pk, "main", "darks"]), {"files": files})
     fresh = Phone.objects.get(pk=marlet.pk).core().lens("main")
-    assert fresh.noise_at(1600) == pytest.approx(np.hypot(1.5, np.sqrt(0.5)), rel=0.1) and "read noise" in fresh.measured
+    assert (
+        fresh.noise_at(1600) == pytest.approx(np.hypot(1.5, np.sqrt(0.5)), rel=0.1)
+        and "read noise" in fresh.measured
+    )
     pictures = [upload("a.jpg", jpeg_with()), upload("b.jpg", jpeg_with())]
     wrong = desk.post(reverse("measured", args=[marlet.pk, "main", "darks"]), {"files": pictures})
     assert wrong.status_code == 400 and "not a Bayer RAW" in said(wrong)
-    assert "4 to 24 files" in said(desk.post(reverse("measured", args=[marlet.pk, "main", "infinity"]), {"ticks": ""}))
+    assert "4 to 24 files" in said(
+        desk.post(reverse("measured", args=[marlet.pk, "main", "infinity"]), {"ticks": ""})
+    )
 
 
 def test_a_shot_in_another_mode_reaches_the_card(desk, mill, marlet):
     url = reverse("shot-new", args=[mill.pk])
     page = said(desk.get(f"{url}?t={JUNE}&mode=lamp"))
     assert "Lamp to ground, m" in page and "inverse" not in page and "Never into a face" in page
-    data = {"t": JUNE, "lens": f"{marlet.pk}:main", "use": "screen", "mode": "trails", "o_hours": "2", "o_gap": "1", "save": "1"}
+    data = {
+        "t": JUNE,
+        "lens": f"{marlet.pk}:main",
+        "use": "screen",
+        "mode": "trails",
+        "o_hours": "2",
+        "o_gap": "1",
+        "save": "1",
+    }
     desk.post(url, data)
     shot = Shot.objects.latest("id")
     assert (shot.mode, shot.frames, shot.shutter) == ("trails", 233, 30) and shot.options["hours"] == 2
@@ -107,7 +128,8 @@ def test_a_shot_in_another_mode_reaches_the_card(desk, mill, marlet):
 
 
 def test_the_drift_picture_equals_the_projection_at_nine_points(shot):
-    """The core's rate at the middle is 15.041 cos(dec) of its own direction; corners by the rotation of rays about the pole."""
+    """The core's rate at the middle is 15.041 cos(dec) of its own direction; corners by the rotation of rays
+    about the pole."""
     from vinter.core.camera.projection import unproject, view_of
 
     view = view_of(shot.core_lens, shot.pose, shot.portrait)
@@ -131,12 +153,17 @@ def test_station_passes_come_from_own_elements(desk, mill, nerea):
     assert "Open as it appears" in planned or "Highest" in planned
     from datetime import date
 
-    from vinter.core.sky.station import made_up
+    from vinter.core.sky.satellites import made_up
 
-    desk.post(reverse("station-bring", args=[mill.pk]), {"file": upload("own.json", made_up(date(2027, 6, 8))), "day": "2027-06-09"})
+    desk.post(
+        reverse("station-bring", args=[mill.pk]),
+        {"file": upload("own.json", made_up(date(2027, 6, 8))), "day": "2027-06-09"},
+    )
     assert Elements.objects.get(owner=nerea).name == "own.json"
     assert "From own.json" in said(desk.get(reverse("station", args=[mill.pk]) + "?day=2027-06-09"))
-    bad = desk.post(reverse("station-bring", args=[mill.pk]), {"file": upload("x.tle", b"nothing"), "day": "2027-06-09"})
+    bad = desk.post(
+        reverse("station-bring", args=[mill.pk]), {"file": upload("x.tle", b"nothing"), "day": "2027-06-09"}
+    )
     assert bad.status_code == 400 and Elements.objects.count() == 1
 
 
@@ -145,8 +172,14 @@ def test_the_card_as_pdf_is_red_on_black(desk, shot, tmp_path):
     assert data.startswith(b"%PDF") and data.count(b"/Type /Page\n") == 1
     import zlib
 
-    streams = b"".join(zlib.decompress(s) for s in re.findall(rb"stream\r?\n(.*?)\r?\nendstream", data, re.S) if s[:1] == b"x")
-    colours = {tuple(float(v) for v in m) for m in re.findall(rb"([\d.]+) ([\d.]+) ([\d.]+) (?:rg|RG)", streams)}
+    streams = b"".join(
+        zlib.decompress(s)
+        for s in re.findall(rb"stream\r?\n(.*?)\r?\nendstream", data, re.S)
+        if s[:1] == b"x"
+    )
+    colours = {
+        tuple(float(v) for v in m) for m in re.findall(rb"([\d.]+) ([\d.]+) ([\d.]+) (?:rg|RG)", streams)
+    }
     assert colours and all(g == b == 0 for _, g, b in colours)
     text = streams.decode("latin-1")
     for part in ("Tide mill", "4 ticks", "1600", "10 s", "The dyke floods"):
@@ -170,15 +203,19 @@ def test_the_qr_code_opens_the_card_without_signing_in(desk, client, shot):
 def test_the_test_shot_gets_one_change(desk, shot, tmp_path):
     from vinter.core.formats.dng import write_dng
     from vinter.core.rehearse.exercises import exercise
-    from vinter.core.simulate.modes import Settings, press
+    from vinter.core.simulate.modes import PhoneSettings, press
     from vinter.core.simulate.phone import SimulatedPhone
 
     one = exercise("thirty")
     for seconds, part in ((30.0, "shutter 20 s"), (10.0, "Shoot the real frames")):
-        shown = press(one.burst(), Settings(1600, seconds, 4), None, 2)
+        shown = press(one.burst(), PhoneSettings(iso=1600, shutter=seconds, ticks=4), None, 2)
         path = tmp_path / f"{seconds}.dng"
-        write_dng(path, shown.mosaic, SimulatedPhone(shown.burst).info(0), np.zeros((60, 80, 3), np.uint8), True)
-        page = said(desk.post(reverse("check", args=[shot.pk]), {"file": upload(path.name, path.read_bytes())}))
+        write_dng(
+            path, shown.mosaic, SimulatedPhone(shown.burst).info(0), np.zeros((60, 80, 3), np.uint8), True
+        )
+        page = said(
+            desk.post(reverse("check", args=[shot.pk]), {"file": upload(path.name, path.read_bytes())})
+        )
         assert part in page
     bad = desk.post(reverse("check", args=[shot.pk]), {"file": upload("a.jpg", b"nothing here")})
     assert bad.status_code == 400 and "a.jpg" in said(bad)
@@ -187,10 +224,20 @@ def test_the_test_shot_gets_one_change(desk, shot, tmp_path):
 def test_the_pack_list_is_remembered(desk, shot):
     url, change = reverse("pack", args=[shot.pk]), reverse("pack-change", args=[shot.pk])
     assert "Boots" in said(desk.get(url))  # the site speaks of a tide
-    for do, text in (("add", "Spare glasses"), ("tick", "Spare glasses"), ("leave", "Lens cloth"), ("alone", "")):
+    for do, text in (
+        ("add", "Spare glasses"),
+        ("tick", "Spare glasses"),
+        ("leave", "Lens cloth"),
+        ("alone", ""),
+    ):
         desk.post(change, {"do": do, "text": text})
     page = said(desk.get(url))
-    assert "Spare glasses" in page and 'aria-pressed="true"' in page and ">Lens cloth<" not in page and "whistle" not in page
+    assert (
+        "Spare glasses" in page
+        and 'aria-pressed="true"' in page
+        and ">Lens cloth<" not in page
+        and "whistle" not in page
+    )
     assert desk.post(change, {"do": "burn", "text": "x"}).status_code == 400
 
 
@@ -200,8 +247,12 @@ def test_a_rehearsal_goes_on_until_the_coach_is_content(desk, nerea):
     form = {"iso": 1600, "shutter": 30, "ticks": 4, "kelvin": 4200, "mode": "raw", "delay": 3, "lamp": 0}
     page = said(desk.post(reverse("rehearse-press", args=[go.pk]), form))
     assert "trail" in page and "shutter 20 s" in page
-    picture = cv2.imdecode(np.frombuffer(desk.get(reverse("rehearse-picture", args=[go.pk])).content, np.uint8), 1)
-    glass = cv2.imdecode(np.frombuffer(desk.get(reverse("rehearse-loupe", args=[go.pk]) + "?x=0.3&y=0.3").content, np.uint8), 1)
+    picture = cv2.imdecode(
+        np.frombuffer(desk.get(reverse("rehearse-picture", args=[go.pk])).content, np.uint8), 1
+    )
+    glass = cv2.imdecode(
+        np.frombuffer(desk.get(reverse("rehearse-loupe", args=[go.pk]) + "?x=0.3&y=0.3").content, np.uint8), 1
+    )
     assert picture.shape == (1512, 2016, 3) and glass.shape == (420, 640, 3)
     page = said(desk.post(reverse("rehearse-press", args=[go.pk]), {**form, "shutter": 10}))
     assert "Passed with 2 test shots" in page
@@ -216,14 +267,23 @@ def test_a_rehearsal_goes_on_until_the_coach_is_content(desk, nerea):
 def test_what_is_prepared_by_another_does_not_exist(client, nerea, stranger, shot, marlet, mill):
     go = Rehearsal.objects.create(owner=nerea, exercise="first")
     client.force_login(stranger)
-    gets = [reverse(n, args=[shot.pk]) for n in ("card-pdf", "card-qr", "timer", "check", "pack", "rehearse-shot")]
+    gets = [
+        reverse(n, args=[shot.pk]) for n in ("card-pdf", "card-qr", "timer", "check", "pack", "rehearse-shot")
+    ]
     gets += [reverse(n, args=[go.pk]) for n in ("rehearsal", "rehearse-picture", "rehearse-loupe")]
     gets += [reverse(n, args=[marlet.pk]) for n in ("phone", "phone-carry", "lens-new")]
-    gets += [reverse(n, args=[marlet.pk, "main"]) for n in ("lens", "calibrate")] + [reverse("station", args=[mill.pk]) + "?day=2027-06-09"]
-    posts = [reverse("pack-change", args=[shot.pk]), reverse("rehearse-press", args=[go.pk]), reverse("rehearse-leave", args=[go.pk]),
-             reverse("phone-delete", args=[marlet.pk]),
-             reverse("measured", args=[marlet.pk, "main", "darks"]), reverse("check", args=[shot.pk]),
-             reverse("station-bring", args=[mill.pk])]
+    gets += [reverse(n, args=[marlet.pk, "main"]) for n in ("lens", "calibrate")] + [
+        reverse("station", args=[mill.pk]) + "?day=2027-06-09"
+    ]
+    posts = [
+        reverse("pack-change", args=[shot.pk]),
+        reverse("rehearse-press", args=[go.pk]),
+        reverse("rehearse-leave", args=[go.pk]),
+        reverse("phone-delete", args=[marlet.pk]),
+        reverse("measured", args=[marlet.pk, "main", "darks"]),
+        reverse("check", args=[shot.pk]),
+        reverse("station-bring", args=[mill.pk]),
+    ]
     assert [u for u in gets if client.get(u).status_code != 404] == []
     assert [u for u in posts if client.post(u).status_code != 404] == []
     assert json.loads(said(client.get(reverse("field-manifest"))))["scope"] == "/field/"

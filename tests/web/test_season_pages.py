@@ -1,4 +1,5 @@
-"""Ways through the planning pages: short cuts that lead to the right night, tables that leave, and wishes that make no sense."""
+"""Ways through the planning pages: short cuts that lead to the right night, tables that leave, and wishes
+that make no sense."""
 
 import csv
 import io
@@ -38,7 +39,10 @@ def test_who_has_no_site_is_led_to_making_one(client, stranger):
 def test_the_seasons_table_holds_the_nights_that_meet_the_wishes(desk, mill):
     address = reverse("season-table", args=[mill.pk, 2027])
     answer = desk.get(address)
-    assert answer["Content-Disposition"] == 'attachment; filename="vinter-2027.csv"' and "text/csv" in answer["Content-Type"]
+    assert (
+        answer["Content-Disposition"] == 'attachment; filename="vinter-2027.csv"'
+        and "text/csv" in answer["Content-Type"]
+    )
     whole = nights_of(answer.content.decode())
     days = [date.fromisoformat(r["date"]) for r in whole]
     assert days == sorted(set(days)) and {d.year for d in days} == {2027}
@@ -55,7 +59,9 @@ def test_the_seasons_table_holds_the_nights_that_meet_the_wishes(desk, mill):
 @pytest.mark.django_db
 def test_the_date_field_leads_to_its_night_and_keeps_the_wishes(desk, mill):
     answer = desk.get(reverse("go-to-night", args=[mill.pk]), {"day": "2027-06-09", "target": "arch"})
-    assert answer.url.startswith(reverse("night", args=[mill.pk, "2027-06-09"])) and "target=arch" in answer.url
+    assert (
+        answer.url.startswith(reverse("night", args=[mill.pk, "2027-06-09"])) and "target=arch" in answer.url
+    )
     for wrong in ("", "9 June", "2027-02-30"):
         answer = desk.get(reverse("go-to-night", args=[mill.pk]), {"day": wrong})
         assert answer.status_code == 400 and "date like 2027-06-09" in said(answer)
@@ -82,8 +88,17 @@ def test_every_minute_that_is_pointed_at_is_answered_or_named_wrong(desk, mill):
 
 @pytest.mark.django_db
 def test_habits_return_to_where_one_came_from_but_never_off_the_machine(desk, mill):
-    form = {"min_altitude": 12, "sun_below": -18, "moon_cost": 0.3, "new_moon_days": 4, "lit_percent": 25, "moon_up_minutes": 60,
-            "darkest_class": 4, "suburb_class": 6, "drive_limit": 90}
+    form = {
+        "min_altitude": 12,
+        "sun_below": -18,
+        "moon_cost": 0.3,
+        "new_moon_days": 4,
+        "lit_percent": 25,
+        "moon_up_minutes": 60,
+        "darkest_class": 4,
+        "suburb_class": 6,
+        "drive_limit": 90,
+    }
     back = reverse("season", args=[mill.pk, 2027])
     assert desk.post(reverse("habits"), {**form, "next": back}).url == back
     assert desk.post(reverse("habits"), {**form, "next": "https://elsewhere.example/"}).url == reverse("home")

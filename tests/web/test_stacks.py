@@ -9,7 +9,7 @@ import tifffile
 from desk import said, wait
 from django.urls import reverse
 
-from vinter.core.stack.kept import Kept, key_of, prune
+from vinter.core.stack.cache import StageCache, key_of, prune
 from vinter.web.jobs.models import Job
 from vinter.web.stacks.models import Stack
 
@@ -33,10 +33,18 @@ def test_another_way_keeps_frames_mask_and_registration(desk, small_take, worker
     assert wait(Job.objects.latest("id")).state == Job.DONE
     desk.post(reverse("stack-otherwise", args=[painted.pk]), {"method": "weighted", "kappa": "4"})
     third = Stack.objects.latest("id")
-    assert third.frames == first.frames and third.painted and third.own_mask.read_bytes() == painted.own_mask.read_bytes()
+    assert (
+        third.frames == first.frames
+        and third.painted
+        and third.own_mask.read_bytes() == painted.own_mask.read_bytes()
+    )
     assert wait(Job.objects.latest("id")).state == Job.DONE
     report = Stack.objects.get(pk=third.pk).report
-    assert report["method"] == "weighted" and report["reused"]["registration"] and report["reused"]["frames"] == 5
+    assert (
+        report["method"] == "weighted"
+        and report["reused"]["registration"]
+        and report["reused"]["frames"] == 5
+    )
     page = said(desk.get(reverse("stack", args=[third.pk])))
     assert "5 frames, registration, mask" in page and re.search(r'value="weighted"[^>]* selected', page)
     # the first one stands as it was
@@ -56,8 +64,14 @@ def test_one_frame_gives_the_ground(desk, small_take, worker):
 
 @pytest.mark.django_db
 def test_wrong_wishes_name_the_field_and_start_nothing(desk, small_take, stranger, client):
-    for wishes, word in (({"kappa": "seven"}, "Leave out beyond"), ({"kappa": "99"}, "Leave out beyond"), ({"method": "magic"}, "Combine"),
-                         ({"ground": "own"}, "Ground"), ({"ground": "frame:999999"}, "Ground"), ({"tail": "2"}, "Tails")):
+    for wishes, word in (
+        ({"kappa": "seven"}, "Leave out beyond"),
+        ({"kappa": "99"}, "Leave out beyond"),
+        ({"method": "magic"}, "Combine"),
+        ({"ground": "own"}, "Ground"),
+        ({"ground": "frame:999999"}, "Ground"),
+        ({"tail": "2"}, "Tails"),
+    ):
         answer = desk.post(reverse("stack-new", args=[small_take.pk]), wishes)
         assert answer.status_code == 400 and word in said(answer)
     assert not Stack.objects.exists() and not Job.objects.exists()
@@ -83,7 +97,7 @@ def test_side_by_side_shows_ones_own_only(desk, small_take, stranger):
 def test_what_is_kept_is_whole_and_the_oldest_goes_first(tmp_path):
     import os
 
-    kept = Kept(tmp_path / "a")
+    kept = StageCache(tmp_path / "a")
     assert kept.made(key_of("x", 1), lambda: {"value": 3}) == ({"value": 3}, False)
     assert kept.made(key_of("x", 1), lambda: 1 / 0) == ({"value": 3}, True)
     assert key_of("x", 1) != key_of("x", 2)

@@ -1,4 +1,5 @@
-"""Uploads and jobs: nothing hostile gets in, nothing is lost, a killed worker's work is finished by the next."""
+"""Uploads and jobs: nothing hostile gets in, nothing is lost, a killed worker's work is finished by the
+next."""
 
 import json
 import re
@@ -37,12 +38,18 @@ def test_uploads_are_judged_by_content_and_duplicates_kept_once(desk, empty_take
     good = (tmp_path / "IMG_0000.dng").read_bytes()
     assert send(desk, empty_take, "a.dng", good).json() == {"name": "a.dng", "duplicate": False}
     assert send(desk, empty_take, "b.dng", good).json()["duplicate"] is True
-    for name, data, word in (("x.dng", b"<html>", "not a DNG"), ("y.jpg", good, "its name says .jpg"), ("z.dng", b"", "empty"),
-                             ("../../etc/passwd", b"root", "not a DNG")):
+    for name, data, word in (
+        ("x.dng", b"<html>", "not a DNG"),
+        ("y.jpg", good, "its name says .jpg"),
+        ("z.dng", b"", "empty"),
+        ("../../etc/passwd", b"root", "not a DNG"),
+    ):
         answer = send(desk, empty_take, name, data)
         assert answer.status_code == 400 and word in answer.json()["error"]
     frame = empty_take.frame_set.get()
-    assert frame.path.read_bytes() == good and frame.stored != "a.dng" and frame.path.parent == empty_take.folder
+    assert (
+        frame.path.read_bytes() == good and frame.stored != "a.dng" and frame.path.parent == empty_take.folder
+    )
 
 
 @pytest.mark.django_db(transaction=True)
@@ -57,16 +64,21 @@ def test_uploaded_frames_are_measured_and_broken_ones_named(desk, empty_take, wo
     assert wait(Job.objects.get()).state == Job.DONE
     frames = {f.name: f for f in empty_take.frame_set.all()}
     assert "cut.dng" in frames["cut.dng"].error and not frames["cut.dng"].goes_in
-    assert all(frames[f"IMG_000{i}.dng"].goes_in and frames[f"IMG_000{i}.dng"].measure["stars"] > 100 for i in range(3))
+    assert all(
+        frames[f"IMG_000{i}.dng"].goes_in and frames[f"IMG_000{i}.dng"].measure["stars"] > 100
+        for i in range(3)
+    )
     page = desk.get(reverse("take", args=[empty_take.pk])).content.decode()
-    assert set(re.findall("Star shapes: ([^\"]*)", page)) == {"round everywhere"}
+    assert set(re.findall('Star shapes: ([^"]*)', page)) == {"round everywhere"}
     assert "3</output> of 4 frames go into the stack" in page
 
 
 @pytest.mark.django_db
 def test_the_users_word_wins_over_the_suggestion(desk, small_take):
     frame = small_take.frame_set.first()
-    page = desk.post(reverse("decide", args=[frame.pk]), {"decision": "drop"}, headers={"HX-Request": "true"}).content.decode()
+    page = desk.post(
+        reverse("decide", args=[frame.pk]), {"decision": "drop"}, headers={"HX-Request": "true"}
+    ).content.decode()
     assert 'data-in="no"' in page and ">4</output>" in page
     desk.post(reverse("decide", args=[frame.pk]), {"decision": "keep"})
     assert len(small_take.kept()) == 5
@@ -98,7 +110,9 @@ def test_a_job_whose_process_dies_every_time_is_given_up(nerea):
 
 
 @pytest.mark.django_db(transaction=True)
-def test_kill_minus_nine_in_mid_stack_and_the_next_worker_finishes_the_same_picture(desk, small_take, worker, monkeypatch):
+def test_kill_minus_nine_in_mid_stack_and_the_next_worker_finishes_the_same_picture(
+    desk, small_take, worker, monkeypatch
+):
     from vinter.web.stacks.models import Stack
 
     desk.post(reverse("stack-new", args=[small_take.pk]))
@@ -135,18 +149,26 @@ def test_a_painted_mask_keeps_its_corner_still_in_the_next_stack(desk, small_tak
     assert wait(Job.objects.get()).state == Job.DONE
     assert "Paint the sky mask" in desk.get(reverse("paint", args=[first.pk])).content.decode()
     strokes = json.dumps([{"points": [[200, 200], [600, 200]], "radius": 110, "sky": False}])
-    shown = cv2.imdecode(np.frombuffer(desk.post(reverse("paint-try", args=[first.pk]), {"strokes": strokes}).content, np.uint8), 0)
+    shown = cv2.imdecode(
+        np.frombuffer(
+            desk.post(reverse("paint-try", args=[first.pk]), {"strokes": strokes}).content, np.uint8
+        ),
+        0,
+    )
     assert shown.shape[1] == 1600 and shown[200, 400] == 0 and shown[200, 1000] == 255
     assert desk.post(reverse("paint-try", args=[first.pk]), {"strokes": '[{"points": 7}]'}).status_code == 400
     desk.post(reverse("paint", args=[first.pk]), {"strokes": strokes})
     second = Stack.objects.latest("id")
     assert second.pk != first.pk and wait(Job.objects.latest("id")).state == Job.DONE
-    old, kept = (cv2.imdecode(np.frombuffer(body(desk.get(reverse("stack-file", args=[one.pk, "mask"]))), np.uint8), 0)
-                 for one in (first, second))
+    old, kept = (
+        cv2.imdecode(np.frombuffer(body(desk.get(reverse("stack-file", args=[one.pk, "mask"]))), np.uint8), 0)
+        for one in (first, second)
+    )
     scale = kept.shape[1] / 1600
     assert kept[round(200 * scale), round(400 * scale)] == 0
     off = np.abs(tifffile.imread(second.picture) - tifffile.imread(first.picture)).max(axis=-1)
-    # stars in the painted ground do not count any more: the others lie where they lay to a hundredth of a pixel
+    # stars in the painted ground do not count any more: the others lie where they lay to a hundredth of a
+    # pixel
     assert np.median(off[(kept == 0) & (old == 255)]) > 5e-4 and np.percentile(off[kept == 255], 99) < 2e-4
 
 
@@ -154,10 +176,16 @@ def test_a_painted_mask_keeps_its_corner_still_in_the_next_stack(desk, small_tak
 def test_trails_with_their_wishes_from_the_form(desk, small_take, worker):
     from vinter.web.stacks.models import Stack
 
-    bad = desk.post(reverse("stack-new", args=[small_take.pk]), {"method": "trails", "tail": "7"}, headers={"Accept": "text/html"})
+    bad = desk.post(
+        reverse("stack-new", args=[small_take.pk]),
+        {"method": "trails", "tail": "7"},
+        headers={"Accept": "text/html"},
+    )
     assert bad.status_code == 400 and "Tails: " in bad.content.decode()
     assert not Stack.objects.exists()
-    desk.post(reverse("stack-new", args=[small_take.pk]), {"method": "trails", "tail": "0.5", "gaps": "close"})
+    desk.post(
+        reverse("stack-new", args=[small_take.pk]), {"method": "trails", "tail": "0.5", "gaps": "close"}
+    )
     worker.start()
     assert wait(Job.objects.get()).state == Job.DONE
     one = Stack.objects.get()
@@ -178,10 +206,17 @@ def test_a_take_becomes_a_time_lapse_of_its_kept_frames(desk, small_take, worker
     pictures = [picture for good, picture in iter(film.read, (False, None)) if good]
     assert len(pictures) == 4 and pictures[0].shape == (600, 800, 3) and film.get(cv2.CAP_PROP_FPS) == 12
     second = cv2.imread(str(small_take.looks / f"{small_take.frame_set.all()[1].stored[:-4]}.jpg"))
-    assert np.abs(cv2.GaussianBlur(pictures[0], (0, 0), 4).astype(int) - cv2.GaussianBlur(second, (0, 0), 4)).mean() < 4
+    assert (
+        np.abs(
+            cv2.GaussianBlur(pictures[0], (0, 0), 4).astype(int) - cv2.GaussianBlur(second, (0, 0), 4)
+        ).mean()
+        < 4
+    )
     for frame in small_take.frame_set.all()[1:]:
         desk.post(reverse("decide", args=[frame.pk]), {"decision": "drop"})
-    assert desk.post(reverse("film", args=[small_take.pk]), headers={"Accept": "text/html"}).status_code == 400
+    assert (
+        desk.post(reverse("film", args=[small_take.pk]), headers={"Accept": "text/html"}).status_code == 400
+    )
 
 
 @pytest.mark.django_db(transaction=True)
@@ -204,8 +239,11 @@ def test_a_running_stack_is_cancelled_and_can_be_run_again(desk, small_take, wor
 
 
 def part(client, take, data, offset, size, name="IMG_7.dng", key="abcdef0123456789"):
-    return client.post(reverse("upload", args=[take.pk]) + f"?id={key}&name={name}&size={size}&offset={offset}", data,
-                       content_type="application/octet-stream")
+    return client.post(
+        reverse("upload", args=[take.pk]) + f"?id={key}&name={name}&size={size}&offset={offset}",
+        data,
+        content_type="application/octet-stream",
+    )
 
 
 def test_an_upload_goes_on_where_it_broke(client, nerea, small_take):
@@ -215,12 +253,21 @@ def test_an_upload_goes_on_where_it_broke(client, nerea, small_take):
     url = reverse("upload", args=[small_take.pk]) + "?id=abcdef0123456789"
     assert client.get(url).json() == {"offset": 0}
     assert part(client, small_take, data[:9000], 0, len(data)).json() == {"offset": 9000}
-    assert part(client, small_take, data[:9000], 0, len(data)).json() == {"offset": 9000, "again": True}  # sent twice: not added twice
+    assert part(client, small_take, data[:9000], 0, len(data)).json() == {
+        "offset": 9000,
+        "again": True,
+    }  # sent twice: not added twice
     assert client.get(url).json() == {"offset": 9000}  # after a broken connection
-    assert part(client, small_take, data[9000:], 9000, len(data)).json() == {"name": "IMG_7.dng", "duplicate": False}
+    assert part(client, small_take, data[9000:], 9000, len(data)).json() == {
+        "name": "IMG_7.dng",
+        "duplicate": False,
+    }
     frame = small_take.frame_set.get(name="IMG_7.dng")
     assert frame.path.read_bytes() == data
-    assert part(client, small_take, data, 0, len(data), key="ffff0000ffff").json() == {"name": "IMG_7.dng", "duplicate": True}
+    assert part(client, small_take, data, 0, len(data), key="ffff0000ffff").json() == {
+        "name": "IMG_7.dng",
+        "duplicate": True,
+    }
     assert not list((small_take.folder / "partial").iterdir())
 
 
@@ -238,7 +285,9 @@ def test_a_folder_on_the_server_becomes_a_take(nerea, worker, tmp_path, capsys):
     take = Take.objects.get(title="From the shelf")
     assert take.owner == nerea and take.frame_set.count() == 2 and (tmp_path / "IMG_0000.dng").exists()
     worker.start()
-    assert wait(Job.objects.get()).state == Job.DONE and all(f.measure["stars"] > 20 for f in take.frame_set.all())
+    assert wait(Job.objects.get()).state == Job.DONE and all(
+        f.measure["stars"] > 20 for f in take.frame_set.all()
+    )
     assert main(["import", str(tmp_path), "--user", "nobody"]) == 2 and "nobody" in capsys.readouterr().err
     assert main(["import", str(tmp_path / "gone"), "--user", "nerea"]) == 2
 

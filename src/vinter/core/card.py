@@ -16,20 +16,36 @@ def spoken_shutter(seconds: float) -> str:
     return f"{seconds:g} s" if seconds >= 0.4 else f"1/{1 / seconds:.0f} s"
 
 
-def checks(lens: Lens, iso: int, shutter: float, frames: int, pose: Pose, steps: Sequence[Sequence[str]] = ()) -> list[tuple[str, str]]:
-    """Labels and values (empty where there is only something to do); shutter in s, pose in degrees; ``steps`` are the mode's own."""
+def checks(
+    lens: Lens, iso: int, shutter: float, frames: int, pose: Pose, steps: Sequence[Sequence[str]] = ()
+) -> list[tuple[str, str]]:
+    """Labels and values (empty where there is only something to do); shutter in s, pose in degrees; ``steps``
+    are the mode's own."""
     ticks = lens.infinity_ticks
-    focus = ("Focus, back from the end mark", f"{ticks} ticks") if ticks else ("Focus, at the end mark", "infinity")
-    return [(f"{lens.name.capitalize()} lens, RAW on", ""), ("Flash off, screen dim, no alerts", ""),
-            ("Lens wiped, clamp off the buttons", ""), focus, ("ISO", f"{iso}"), ("Shutter", spoken_shutter(shutter)),
-            ("White balance, fixed", f"{FIXED_KELVIN} K"),
-            ("Delay", f"{DELAY_SECONDS} s"), ("Frames", f"{frames}"), ("Point to", f"az {pose.azimuth:.0f}° up {pose.altitude:.0f}°"),
-            *((label, value) for label, value in steps)]
+    focus = (
+        ("Focus, back from the end mark", f"{ticks} ticks")
+        if ticks
+        else ("Focus, at the end mark", "infinity")
+    )
+    return [
+        (f"{lens.name.capitalize()} lens, RAW on", ""),
+        ("Flash off, screen dim, no alerts", ""),
+        ("Lens wiped, clamp off the buttons", ""),
+        focus,
+        ("ISO", f"{iso}"),
+        ("Shutter", spoken_shutter(shutter)),
+        ("White balance, fixed", f"{FIXED_KELVIN} K"),
+        ("Delay", f"{DELAY_SECONDS} s"),
+        ("Frames", f"{frames}"),
+        ("Point to", f"az {pose.azimuth:.0f}° up {pose.altitude:.0f}°"),
+        *((label, value) for label, value in steps),
+    ]
 
 
 @dataclass(frozen=True)
 class Timing:
-    """What the shot timer counts, in s: the wait before the first frame, exposure, gap, frames, and how long the lamp is on."""
+    """What the shot timer counts, in s: the wait before the first frame, exposure, gap, frames, and how long
+    the lamp is on."""
 
     delay: float
     exposure: float
@@ -38,14 +54,18 @@ class Timing:
     lamp: float
 
 
-def timing(shutter: float, frames: int, interval: float | None, steps: Sequence[Sequence[str]] = ()) -> Timing:
-    """The timer of a shot: a mode's own interval, else the phone's pause; the lamp's time stands in the mode's steps."""
+def timing(
+    shutter: float, frames: int, interval: float | None, steps: Sequence[Sequence[str]] = ()
+) -> Timing:
+    """The timer of a shot: a mode's own interval, else the phone's pause; the lamp's time stands in the
+    mode's steps."""
     lamp = next((float(value.split()[0]) for label, value in steps if label.startswith("Lamp on")), 0.0)
     gap = round(max((interval or shutter + GAP_SECONDS) - shutter, 0), 2)
     return Timing(DELAY_SECONDS, shutter, gap, frames, lamp)
 
 
 def plan_b(window_ends: str | None) -> str:
-    """What to do when cloud comes: wait on the window's end (a clock time), or something that minds cloud less."""
+    """What to do when cloud comes: wait on the window's end (a clock time), or something that minds cloud
+    less."""
     until = f"wait until {window_ends}, " if window_ends else ""
     return f"Cloud? {until}shoot trails through the gaps, or the ground with the lamp; then go home."

@@ -17,7 +17,8 @@ LINEAR_OF_ENCODED = 2.2
 
 @dataclass(frozen=True)
 class Advice:
-    """What the shot shows in a few figures, and one sentence with one change; ``good`` when nothing need change."""
+    """What the shot shows in a few figures, and one sentence with one change; ``good`` when nothing need
+    change."""
 
     good: bool
     sentence: str
@@ -41,13 +42,16 @@ def _shorter(seconds: float) -> float:
 
 
 def sky_level(m: Measure, linear: bool) -> float:
-    """Linear level of the sky; roughly, by the usual power, of a picture that a phone developed by a curve of its own."""
+    """Linear level of the sky; roughly, by the usual power, of a picture that a phone developed by a curve of
+    its own."""
     return m.background if linear else float(max(m.background, 0.0) ** LINEAR_OF_ENCODED)
 
 
-def advise(m: Measure, lens: Lens, drift_px_s: float, tolerance_px: float, level: float | None = None) -> Advice:
-    """The one next change after a test shot. ``drift_px_s`` is the sky's own in the worst corner; ``level`` the sky's linear level,
-    by default the measure's background.
+def advise(
+    m: Measure, lens: Lens, drift_px_s: float, tolerance_px: float, level: float | None = None
+) -> Advice:
+    """The one next change after a test shot. ``drift_px_s`` is the sky's own in the worst corner; ``level``
+    the sky's linear level, by default the measure's background.
 
     In the order of what ruins most: no stars, glow, trails or shake, focus, darkness.
     """
@@ -65,39 +69,56 @@ def advise(m: Measure, lens: Lens, drift_px_s: float, tolerance_px: float, level
                 f"ISO {max(iso // 4, lens.iso_min)}",
             )
         return change(
-            f"Only {m.stars} stars: focus far off, a covered lens or cloud.", f"focus {lens.infinity_ticks} ticks back from the end mark"
+            f"Only {m.stars} stars: focus far off, a covered lens or cloud.",
+            f"focus {lens.infinity_ticks} ticks back from the end mark",
         )
     expected = drift_px_s * seconds * TYPICAL
     if level > HUMP_LIMIT * 1.15:
         target = max(int(iso * HUMP_LIMIT * 0.6 / level), lens.iso_min) if iso else 0
         if target and target < iso:
-            step = max(s for s in (lens.iso_min, *(50 * 2**i for i in range(10))) if s <= max(target, lens.iso_min))
-            return change(f"The sky's hump stands at {100 * encoded(level):.0f} %: stars and glow lose their headroom.", f"ISO {step}")
-        return change(f"The sky's hump stands at {100 * encoded(level):.0f} % at the lowest ISO.", f"shutter {_shorter(seconds):g} s")
+            step = max(
+                s for s in (lens.iso_min, *(50 * 2**i for i in range(10))) if s <= max(target, lens.iso_min)
+            )
+            return change(
+                f"The sky's hump stands at {100 * encoded(level):.0f} %: stars and glow lose their headroom.",
+                f"ISO {step}",
+            )
+        return change(
+            f"The sky's hump stands at {100 * encoded(level):.0f} % at the lowest ISO.",
+            f"shutter {_shorter(seconds):g} s",
+        )
     if m.trail_px > max(tolerance_px * TYPICAL * 1.1, 2.5) and m.elongation > 1.35:
         if seconds and m.trail_px > SHAKE_RATIO * max(expected, 1.0):
             return change(
-                f"Stars are drawn out by {m.trail_px:.0f} px where the sky alone moves them {expected:.0f}: the phone shook.",
+                f"Stars are drawn out by {m.trail_px:.0f} px where the sky alone moves them {expected:.0f}: "
+                "the phone shook.",
                 "delay 3 s, and tighten the clamp",
             )
         corner = m.trail_px / TYPICAL
         return change(
-            f"Stars trail {m.trail_px:.0f} px, about {corner:.0f} in the worst corner; you allow {tolerance_px:g} there.",
+            f"Stars trail {m.trail_px:.0f} px, about {corner:.0f} in the worst corner; you allow "
+            f"{tolerance_px:g} there.",
             f"shutter {_shorter(seconds):g} s",
         )
     if m.fwhm_px > SOFT_PX:
-        return change(f"Stars are {m.fwhm_px:.1f} px wide where sharp ones are under 3: focus is off.", "focus one tick, then look again")
+        return change(
+            f"Stars are {m.fwhm_px:.1f} px wide where sharp ones are under 3: focus is off.",
+            "focus one tick, then look again",
+        )
     if m.clipped_fraction > CLIPPED:
         return change(
-            f"{100 * m.clipped_fraction:.1f} % of the picture is clipped: a lamp or the Moon is in it.", "turn the frame or cover the lamp"
+            f"{100 * m.clipped_fraction:.1f} % of the picture is clipped: a lamp or the Moon is in it.",
+            "turn the frame or cover the lamp",
         )
     if level < TOO_DARK and iso and iso < lens.iso_top:
         return change(
-            f"The sky's hump stands at {100 * encoded(level):.0f} %: read noise rules the shadows.", f"ISO {min(iso * 2, lens.iso_top)}"
+            f"The sky's hump stands at {100 * encoded(level):.0f} %: read noise rules the shadows.",
+            f"ISO {min(iso * 2, lens.iso_top)}",
         )
     return Advice(
         True,
-        f"Good: hump at {100 * encoded(level):.0f} %, stars {m.fwhm_px:.1f} px wide, trail {m.trail_px:.1f} px. Shoot the real frames.",
+        f"Good: hump at {100 * encoded(level):.0f} %, stars {m.fwhm_px:.1f} px wide, trail {m.trail_px:.1f} "
+        "px. Shoot the real frames.",
         "nothing",
         figures,
     )

@@ -1,4 +1,5 @@
-"""What a forecast says of a night: the chance of a clear sky, hour by hour, kept apart from what the clear sky is worth."""
+"""What a forecast says of a night: the chance of a clear sky, hour by hour, kept apart from what the clear
+sky is worth."""
 
 import csv
 import io
@@ -18,10 +19,10 @@ MOST_HOURS = 24 * 20
 DEW_MARGIN = 2.0  # K between air and dew point under which a lens fogs
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Hour:
-    """One hour from Unix time ``t``: cloud cover (0 to 1) in three layers, relative humidity (0 to 1), dew point and
-    temperature (deg C), wind (m/s), fog (0 to 1), extinction (mag/airmass)."""
+    """One hour from Unix time ``t``: cloud cover (0 to 1) in three layers, relative humidity (0 to 1), dew
+    point and temperature (deg C), wind (m/s), fog (0 to 1), extinction (mag/airmass)."""
 
     t: float
     cloud_low: float
@@ -38,13 +39,19 @@ class Hour:
         for name in ("cloud_low", "cloud_mid", "cloud_high", "humidity", "fog"):
             if not 0 <= getattr(self, name) <= 1:
                 raise BadInput(f"{name} {getattr(self, name):g} is not a share within 0 to 1")
-        for name, low, high in (("temperature", -80, 60), ("dew_point", -90, 40), ("wind", 0, 120), ("extinction", 0.05, 3)):
+        for name, low, high in (
+            ("temperature", -80, 60),
+            ("dew_point", -90, 40),
+            ("wind", 0, 120),
+            ("extinction", 0.05, 3),
+        ):
             if not low <= getattr(self, name) <= high:
                 raise BadInput(f"{name} {getattr(self, name):g} is not within {low} to {high}")
 
     @property
     def clear(self) -> float:
-        """Chance that a direction of the sky is free in this hour; high cloud still lets some of it through."""
+        """Chance that a direction of the sky is free in this hour; high cloud still lets some of it
+        through."""
         return (1 - self.cloud_low) * (1 - self.cloud_mid) * (1 - 0.7 * self.cloud_high) * (1 - self.fog)
 
 
@@ -67,7 +74,8 @@ class Forecast:
 
 @dataclass(frozen=True)
 class Outlook:
-    """A window under a forecast: chance of a clear sky (0 to 1), its error, the hours, and sentences for the person."""
+    """A window under a forecast: chance of a clear sky (0 to 1), its error, the hours, and sentences for the
+    person."""
 
     chance: float
     error: float
@@ -81,8 +89,11 @@ def _remarks(hours: Sequence[Hour]) -> list[str]:
     cold, wind = min(h.temperature for h in hours), max(h.wind for h in hours)
     out = [f"{cold:.0f} °C at the coldest, wind up to {wind:.0f} m/s.".replace("-", "−")]
     if closest.temperature - closest.dew_point < DEW_MARGIN:
-        out.append(f"Dew: the air comes within {max(closest.temperature - closest.dew_point, 0):.1f} K of the dew point; "
-                   "keep the lens warm and wipe it.")
+        out.append(
+            f"Dew: the air comes within {max(closest.temperature - closest.dew_point, 0):.1f} K of the dew "
+            "point; "
+            "keep the lens warm and wipe it."
+        )
     if fog > 0.3:
         out.append(f"Fog is likely in the worst hour ({100 * fog:.0f} %), on the road as well.")
     if cloud > 0.6:
@@ -107,7 +118,10 @@ def state(forecast: Forecast | None, start: float, now: float) -> str:
     if start < now - 86400:
         return "This night is over."
     if start - now > USEFUL_DAYS * 86400:
-        return f"Too far ahead: forecasts say nothing useful beyond {USEFUL_DAYS:.0f} days. What stands here is the clear-sky value."
+        return (
+            f"Too far ahead: forecasts say nothing useful beyond {USEFUL_DAYS:.0f} days. What stands "
+            "here is the clear-sky value."
+        )
     if forecast is None:
         return "No forecast has been read for this site yet."
     age = forecast.age_hours(now)
@@ -121,17 +135,22 @@ OPTIONAL = ("fog", "extinction")
 def _hour(row: dict[str, str], line: int, name: str) -> Hour:
     try:
         moment = datetime.fromisoformat(row["time"].strip().replace("Z", "+00:00"))
-        values: dict[str, Any] = {c: float(row[c]) for c in COLUMNS[1:] if not (c in OPTIONAL and not (row.get(c) or "").strip())}
+        values: dict[str, Any] = {
+            c: float(row[c]) for c in COLUMNS[1:] if not (c in OPTIONAL and not (row.get(c) or "").strip())
+        }
     except (KeyError, ValueError, AttributeError, TypeError) as error:
-        raise BadInput(f"{name}, line {line}: {error}; wanted are a time like 2027-06-09T22:00:00Z and numbers") from error
+        raise BadInput(
+            f"{name}, line {line}: {error}; wanted are a time like 2027-06-09T22:00:00Z and numbers"
+        ) from error
     try:
-        return Hour((moment if moment.tzinfo else moment.replace(tzinfo=UTC)).timestamp(), **values)
+        return Hour(t=(moment if moment.tzinfo else moment.replace(tzinfo=UTC)).timestamp(), **values)
     except BadInput as error:
         raise BadInput(f"{name}, line {line}: {error}") from error
 
 
 def read_csv(text: str, name: str, issued: float) -> Forecast:
-    """A forecast from hourly CSV with the columns of ``COLUMNS`` (fog and extinction may be left out); BadInput names the line."""
+    """A forecast from hourly CSV with the columns of ``COLUMNS`` (fog and extinction may be left out);
+    BadInput names the line."""
     reader = csv.DictReader(io.StringIO(text))
     missing = [c for c in COLUMNS if c not in (reader.fieldnames or []) and c not in OPTIONAL]
     if missing:
@@ -152,5 +171,10 @@ def write_csv(hours: Iterable[Hour]) -> str:
     writer = csv.writer(out)
     writer.writerow(COLUMNS)
     for h in hours:
-        writer.writerow([datetime.fromtimestamp(h.t, UTC).strftime("%Y-%m-%dT%H:%M:%SZ"), *(getattr(h, c) for c in COLUMNS[1:])])
+        writer.writerow(
+            [
+                datetime.fromtimestamp(h.t, UTC).strftime("%Y-%m-%dT%H:%M:%SZ"),
+                *(getattr(h, c) for c in COLUMNS[1:]),
+            ]
+        )
     return out.getvalue()

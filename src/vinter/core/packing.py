@@ -31,10 +31,17 @@ ROADS = ("road", "verge", "layby", "traffic")
 MARGIN_SECONDS = 3600.0  # before and after the shooting: setting up, and the walk back
 
 
-def cold_and_dew(forecast: Forecast | None, moment: float, minutes: float) -> tuple[float | None, float | None]:
-    """The lowest temperature (deg C) and the least spread to the dew point (K) while one is out; None without a forecast."""
-    hours = forecast.between(moment - MARGIN_SECONDS, moment + minutes * 60 + MARGIN_SECONDS) if forecast else []
-    return min((h.temperature for h in hours), default=None), min((h.temperature - h.dew_point for h in hours), default=None)
+def cold_and_dew(
+    forecast: Forecast | None, moment: float, minutes: float
+) -> tuple[float | None, float | None]:
+    """The lowest temperature (deg C) and the least spread to the dew point (K) while one is out; None without
+    a forecast."""
+    hours = (
+        forecast.between(moment - MARGIN_SECONDS, moment + minutes * 60 + MARGIN_SECONDS) if forecast else []
+    )
+    return min((h.temperature for h in hours), default=None), min(
+        (h.temperature - h.dew_point for h in hours), default=None
+    )
 
 
 def pack_list(
@@ -46,7 +53,8 @@ def pack_list(
     dew_spread: float | None = None,
     signal: bool = True,
 ) -> list[Item]:
-    """Things to pack: temperature in deg C (None when not known), drive and shooting time in minutes, the site's cautions."""
+    """Things to pack: temperature in deg C (None when not known), drive and shooting time in minutes, the
+    site's cautions."""
     out = list(ALWAYS)
     words = cautions.lower()
 

@@ -13,14 +13,14 @@ from vinter.core.errors import BadInput
 from vinter.core.sky.ephemeris import refraction, year_of
 from vinter.core.sky.nights import Moment, Night, moments
 from vinter.core.sky.site import Site
+from vinter.core.sky.target_track import track
 from vinter.core.sky.targets import CORE, Target, position
-from vinter.core.sky.track import track
 
 GROUND_SHARE = 0.16  # of the frame's height that a level horizon leaves to the ground
 HIGHEST_OFF = 0.3  # of the frame's height the core may stand above the middle
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ShotPlan:
     """Settings for a minute at a site, where to point, and minutes left in the window."""
 
@@ -31,7 +31,9 @@ class ShotPlan:
     minutes_left: float | None
     trail_grid: list[list[float]]
     in_frame: float | None = None  # minutes until the target leaves the standing frame
-    trail_map: list[list[float]] = field(default_factory=list)  # px at the chosen shutter, 9 x 9 over the frame
+    trail_map: list[list[float]] = field(
+        default_factory=list
+    )  # px at the chosen shutter, 9 x 9 over the frame
 
     def data(self) -> dict[str, Any]:
         """Plain JSON data."""
@@ -49,13 +51,17 @@ def aim(lens: Lens, portrait: bool, altitude: float, azimuth: float) -> Pose:
     """Point at the core's azimuth with a strip of ground below, higher only when the core would be cut."""
     height = field_of_view(lens, portrait)[1]
     level = height * (0.5 - GROUND_SHARE)
-    return Pose(round(azimuth, 1), round(float(np.clip(max(level, altitude - HIGHEST_OFF * height), 0, 90)), 1))
+    return Pose(
+        round(azimuth, 1), round(float(np.clip(max(level, altitude - HIGHEST_OFF * height), 0, 90)), 1)
+    )
 
 
 def declination(site: Site, altitude: float, azimuth: float) -> float:
     """Declination in degrees (of date, airless) of a direction over a site."""
     h, a, p = np.radians([altitude, azimuth, site.lat])
-    return float(np.degrees(np.arcsin(np.clip(np.sin(h) * np.sin(p) + np.cos(h) * np.cos(p) * np.cos(a), -1, 1))))
+    return float(
+        np.degrees(np.arcsin(np.clip(np.sin(h) * np.sin(p) + np.cos(h) * np.cos(p) * np.cos(a), -1, 1)))
+    )
 
 
 def leaves_frame(site: Site, unix: float, what: Target, view: View, hours: float = 8.0) -> float | None:
@@ -69,8 +75,17 @@ def leaves_frame(site: Site, unix: float, what: Target, view: View, hours: float
     return float(np.argmin(inside))
 
 
-def plan_shot(site: Site, unix: float, lens: Lens, night: Night | None = None, use: str = "screen",
-              portrait: bool = False, count: int | None = None, what: Target = CORE, pose: Pose | None = None) -> ShotPlan:
+def plan_shot(
+    site: Site,
+    unix: float,
+    lens: Lens,
+    night: Night | None = None,
+    use: str = "screen",
+    portrait: bool = False,
+    count: int | None = None,
+    what: Target = CORE,
+    pose: Pose | None = None,
+) -> ShotPlan:
     """Plan a shot of a target at a Unix time. ``use`` is one of post, screen, print (tolerance of trails).
 
     ``pose`` points the lens; without one it is aimed at the target with a strip of ground below.
@@ -91,10 +106,20 @@ def plan_shot(site: Site, unix: float, lens: Lens, night: Night | None = None, u
     for w in night.windows if night else []:
         if w.start <= unix <= w.end:
             left = (w.end - unix) / 60
-    exposure = expose(lens, declination(site, at.altitude, at.azimuth), at.brightness, TOLERANCES[use], count, drifts, left)
+    exposure = expose(
+        lens, declination(site, at.altitude, at.azimuth), at.brightness, TOLERANCES[use], count, drifts, left
+    )
     grid = (drifts.rate[::4, ::4] * exposure.shutter.chosen).round(1).tolist()
-    return ShotPlan(pose, portrait, at, exposure, left, grid, leaves_frame(site, unix, what, view),
-                    (drifts.rate * exposure.shutter.chosen).round(2).tolist())
+    return ShotPlan(
+        pose=pose,
+        portrait=portrait,
+        at=at,
+        exposure=exposure,
+        minutes_left=left,
+        trail_grid=grid,
+        in_frame=leaves_frame(site, unix, what, view),
+        trail_map=(drifts.rate * exposure.shutter.chosen).round(2).tolist(),
+    )
 
 
 def outside(view: View, site: Site, what: Target, times: list[float]) -> list[bool]:

@@ -13,12 +13,12 @@ from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose, View, east_north_up, project, unproject, view_of
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.catalogue import DATA, star_table, to_horizon
-from vinter.core.sky.diffuse import diffuse
+from vinter.core.sky.diffuse_light import diffuse
 from vinter.core.sky.ephemeris import Array
 from vinter.core.sky.galaxy import to_equatorial, unit
 from vinter.core.sky.site import Site
+from vinter.core.sky.target_track import Track, track
 from vinter.core.sky.targets import Target, position
-from vinter.core.sky.track import Track, track
 
 FAINTEST = 5.0  # V magnitude of the stars drawn
 LOWEST = -3.0  # degrees: below it nothing is drawn
@@ -27,7 +27,12 @@ GRID = 36  # rays along a frame's side when its ground is measured
 BLACK_NL, WHITE_NL = 36.0, 7000.0  # ends of the picture's logarithmic tone
 BAND_DRAWN = 2.2  # the band is drawn this much stronger than it shines, or a screen would hardly show it
 # Ink of each source in the picture: red, green, blue.
-INKS = {"natural": (0.36, 0.62, 1.24), "towns": (1.45, 0.98, 0.42), "moon": (0.70, 0.92, 1.18), "twilight": (0.60, 0.80, 1.34)}
+INKS = {
+    "natural": (0.36, 0.62, 1.24),
+    "towns": (1.45, 0.98, 0.42),
+    "moon": (0.70, 0.92, 1.18),
+    "twilight": (0.60, 0.80, 1.34),
+}
 BAND_INK = (1.16, 1.02, 0.90)
 GLOW_BLUR = 2.0  # cells: the pattern of the glow is known in steps of 5 degrees
 
@@ -38,9 +43,10 @@ def seen(enu: Array) -> tuple[Array, Array]:
     return altitude + eph.refraction(altitude), np.degrees(np.arctan2(enu[..., 0], enu[..., 1])) % 360
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Figures:
-    """What is drawn over the horizon at a moment. Rows are azimuth, altitude (degrees) and what the name says."""
+    """What is drawn over the horizon at a moment. Rows are azimuth, altitude (degrees) and what the name
+    says."""
 
     stars: Array  # azimuth, altitude, V, B-V
     lines: Array  # azimuth, altitude of both ends of the constellations' lines
@@ -75,20 +81,35 @@ def figures(site: Site, unix: float, what: Target) -> Figures:
     lines, names = _constellations(turn)
     at = track(site, eph.year_of(unix), np.array([float(unix)]), what)
     moon_alt, target_alt = (float((a + eph.refraction(a))[0]) for a in (at.moon_alt, at.alt))
-    return Figures(stars, lines, names, np.stack([band_az, band_alt], axis=1),
-                   (float(at.moon_az[0]), moon_alt, float(at.illuminated[0])), (float(at.az[0]), target_alt), at)
+    return Figures(
+        stars=stars,
+        lines=lines,
+        names=names,
+        band=np.stack([band_az, band_alt], axis=1),
+        moon=(float(at.moon_az[0]), moon_alt, float(at.illuminated[0])),
+        target=(float(at.az[0]), target_alt),
+        at=at,
+    )
 
 
-def picture(site: Site, unix: float, centre: float, span: float, low: float, high: float, width: int) -> npt.NDArray[np.uint8]:
-    """The sky's light as RGB (n, width, 3): azimuths about ``centre`` across ``span``, altitudes ``low`` to ``high``, degrees."""
+def picture(
+    site: Site, unix: float, centre: float, span: float, low: float, high: float, width: int
+) -> npt.NDArray[np.uint8]:
+    """The sky's light as RGB (n, width, 3): azimuths about ``centre`` across ``span``, altitudes ``low`` to
+    ``high``, degrees."""
     columns = min(max(width // 3, 80), 420)
     rows = max(round(columns * (high - low) / span), 8)
     az = centre + (np.arange(columns) + 0.5 - columns / 2) / columns * span
     alt = high - (np.arange(rows) + 0.5) / rows * (high - low)
     grid_alt, grid_az = np.meshgrid(np.maximum(alt, 0.0), az, indexing="ij")
     light = diffuse(site, unix, east_north_up(grid_alt, grid_az).reshape(-1, 3))
-    parts = {**light.light, "towns": cv2.GaussianBlur(light.light["towns"].reshape(rows, columns), (0, 0), GLOW_BLUR).ravel()}
-    rgb = sum(np.outer(part, INKS[name]) for name, part in parts.items()) + np.outer(light.band * BAND_DRAWN, BAND_INK)
+    parts = {
+        **light.light,
+        "towns": cv2.GaussianBlur(light.light["towns"].reshape(rows, columns), (0, 0), GLOW_BLUR).ravel(),
+    }
+    rgb = sum(np.outer(part, INKS[name]) for name, part in parts.items()) + np.outer(
+        light.band * BAND_DRAWN, BAND_INK
+    )
     level = np.maximum(rgb.mean(axis=1, keepdims=True), 1.0)
     tone = np.clip(np.log10(level / BLACK_NL) / np.log10(WHITE_NL / BLACK_NL), 0.02, 1) * rgb / level
     small = (255 * np.clip(tone, 0, 1)).reshape(rows, columns, 3).astype(np.float32)
@@ -98,7 +119,8 @@ def picture(site: Site, unix: float, centre: float, span: float, low: float, hig
 
 @dataclass(frozen=True)
 class FrameSeen:
-    """A lens's frame over the horizon: outline (azimuth, altitude), share of it that is ground, target's place in it.
+    """A lens's frame over the horizon: outline (azimuth, altitude), share of it that is ground, target's
+    place in it.
 
     ``target`` is its (x, y) as shares of width and height from the upper left, None when outside.
     """
@@ -123,7 +145,9 @@ def frame_seen(site: Site, lens: Lens, pose: Pose, portrait: bool, target: tuple
     border = unproject(view, *_edge(view))
     alt = np.degrees(np.arcsin(np.clip(border[:, 2], -1, 1)))
     az = np.degrees(np.arctan2(border[:, 0], border[:, 1])) % 360
-    gx, gy = np.meshgrid((np.arange(GRID) + 0.5) / GRID * view.width, (np.arange(GRID) + 0.5) / GRID * view.height)
+    gx, gy = np.meshgrid(
+        (np.arange(GRID) + 0.5) / GRID * view.width, (np.arange(GRID) + 0.5) / GRID * view.height
+    )
     rays = unproject(view, gx, gy).reshape(-1, 3)
     ray_alt = np.degrees(np.arcsin(np.clip(rays[:, 2], -1, 1)))
     ray_az = np.degrees(np.arctan2(rays[:, 0], rays[:, 1])) % 360
@@ -131,7 +155,9 @@ def frame_seen(site: Site, lens: Lens, pose: Pose, portrait: bool, target: tuple
     x, y, front = project(view, east_north_up(np.array([target[1]]), np.array([target[0]])))
     inside = bool(front[0]) and 0 <= x[0] < view.width and 0 <= y[0] < view.height
     place = (float(x[0] / view.width), float(y[0] / view.height)) if inside else None
-    return FrameSeen(list(zip(az.tolist(), alt.tolist(), strict=True)), float((ray_alt < ground).mean()), place)
+    return FrameSeen(
+        list(zip(az.tolist(), alt.tolist(), strict=True)), float((ray_alt < ground).mean()), place
+    )
 
 
 def target_pose(site: Site, unix: float, what: Target) -> tuple[float, float]:

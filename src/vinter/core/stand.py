@@ -1,4 +1,5 @@
-"""Where to put the tripod, and when, so that the target stands over a subject as high and as large as wanted."""
+"""Where to put the tripod, and when, so that the target stands over a subject as high and as large as
+wanted."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -14,8 +15,8 @@ from vinter.core.sky.ephemeris import Array, year_of
 from vinter.core.sky.events import crossings
 from vinter.core.sky.nights import Moment, Night, moments
 from vinter.core.sky.site import Site
+from vinter.core.sky.target_track import track
 from vinter.core.sky.targets import Target, position
-from vinter.core.sky.track import track
 
 EARTH_M = 6_371_000.0
 STEP = 600.0  # seconds between the stands offered along a window
@@ -25,7 +26,8 @@ FOOTROOM = 0.06  # of the frame's height below the subject's foot
 
 @dataclass(frozen=True)
 class Subject:
-    """What the target shall stand over: position in degrees, height in m, its foot's height above the stand's ground in m."""
+    """What the target shall stand over: position in degrees, height in m, its foot's height above the stand's
+    ground in m."""
 
     lat: float
     lon: float
@@ -43,7 +45,8 @@ class Subject:
 
 @dataclass(frozen=True)
 class Wanted:
-    """Degrees between the subject's top and the target; share of the frame's height the subject fills; eye level in m.
+    """Degrees between the subject's top and the target; share of the frame's height the subject fills; eye
+    level in m.
 
     One of ``gap`` and ``share`` may be None: then it follows. Distances in m bound where one can stand.
     """
@@ -56,7 +59,9 @@ class Wanted:
 
     def __post_init__(self) -> None:
         if self.gap is None and self.share is None:
-            raise BadInput("give the height of the target over the subject, the subject's size in the frame, or both")
+            raise BadInput(
+                "give the height of the target over the subject, the subject's size in the frame, or both"
+            )
         if self.gap is not None and not -30 <= self.gap <= 80:
             raise BadInput(f"height over the subject {self.gap:g} is not within -30 to 80 degrees")
         if self.share is not None and not 0.01 <= self.share <= 0.95:
@@ -65,12 +70,13 @@ class Wanted:
             raise BadInput("the nearest stand must be nearer than the farthest")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Stand:
     """One solution: the minute, where to stand, what is seen from there. Angles in degrees, distance in m.
 
-    ``bearing`` leads from the stand to the subject; ``foot`` and ``top`` are the subject's altitudes; ``share`` its part
-    of the frame's height; ``upright`` marks the minute at which the band stands straight up.
+    ``bearing`` leads from the stand to the subject; ``foot`` and ``top`` are the subject's altitudes;
+    ``share`` its part of the frame's height; ``upright`` marks the minute at which the band stands straight
+    up.
     """
 
     at: Moment
@@ -98,7 +104,10 @@ def destination(lat: float, lon: float, azimuth: float, metres: float) -> tuple[
 
 def angles(subject: Subject, eye: float, distance: float) -> tuple[float, float]:
     """Altitudes in degrees of a subject's foot and top from a distance in m (level ground between)."""
-    foot, top = (float(np.degrees(np.arctan2(h - eye, distance))) for h in (subject.base, subject.base + subject.height))
+    foot, top = (
+        float(np.degrees(np.arctan2(h - eye, distance)))
+        for h in (subject.base, subject.base + subject.height)
+    )
     return foot, top
 
 
@@ -125,7 +134,8 @@ def distance_for_share(subject: Subject, wanted: Wanted, share: float, fov: floa
 
 
 def _pose(lens: Lens, portrait: bool, bearing: float, foot: float, altitude: float) -> tuple[Pose, bool]:
-    """A level frame with the subject's foot just inside its lower edge; whether the target then lies in it too."""
+    """A level frame with the subject's foot just inside its lower edge; whether the target then lies in it
+    too."""
     fov = field_of_view(lens, portrait)[1]
     low = foot + fov * (0.5 - FOOTROOM)
     centre = float(np.clip(max(low, altitude + HEADROOM - fov / 2), -20, 80))
@@ -133,7 +143,9 @@ def _pose(lens: Lens, portrait: bool, bearing: float, foot: float, altitude: flo
     return Pose(round(bearing, 1), round(centre, 1)), fits
 
 
-def _stand(subject: Subject, wanted: Wanted, lens: Lens, portrait: bool, at: Moment, distance: float, upright: bool) -> Stand:
+def _stand(
+    subject: Subject, wanted: Wanted, lens: Lens, portrait: bool, at: Moment, distance: float, upright: bool
+) -> Stand:
     bearing = at.azimuth
     lat, lon = destination(subject.lat, subject.lon, bearing + 180, distance)
     foot, top = angles(subject, wanted.eye, distance)
@@ -141,16 +153,35 @@ def _stand(subject: Subject, wanted: Wanted, lens: Lens, portrait: bool, at: Mom
     near = hyperfocal(lens)
     notes = []
     if distance < near:
-        notes.append(f"Closer than the hyperfocal distance ({near:.1f} m): with the stars sharp the subject blurs; "
-                     "take a second frame focused on it and blend.")
+        notes.append(
+            f"Closer than the hyperfocal distance ({near:.1f} m): with the stars sharp the subject blurs; "
+            "take a second frame focused on it and blend."
+        )
     if not fits:
-        notes.append("The frame does not hold foot and target together: step back, turn the phone or take a wider lens.")
-    return Stand(at, lat, lon, distance, bearing, foot, top, (top - foot) / field_of_view(lens, portrait)[1], at.altitude - top,
-                 pose, fits, upright, notes)
+        notes.append(
+            "The frame does not hold foot and target together: step back, turn the phone or take a wider "
+            "lens."
+        )
+    return Stand(
+        at=at,
+        lat=lat,
+        lon=lon,
+        distance=distance,
+        bearing=bearing,
+        foot=foot,
+        top=top,
+        share=(top - foot) / field_of_view(lens, portrait)[1],
+        gap=at.altitude - top,
+        pose=pose,
+        fits=fits,
+        upright=upright,
+        notes=notes,
+    )
 
 
 def _exact(site: Site, night: Night, what: Target, wanted_alt: float) -> list[float]:
     """Times within the windows at which the target stands at an altitude."""
+
     def off(t: Array) -> Array:
         return position(site, year_of(night.start), t, what)[0] - wanted_alt
 
@@ -160,6 +191,7 @@ def _exact(site: Site, night: Night, what: Target, wanted_alt: float) -> list[fl
 
 def _upright(site: Site, night: Night, what: Target) -> list[float]:
     """Times within the windows at which the band stands upright."""
+
     def tilt(t: Array) -> Array:
         return track(site, year_of(night.start), t, what).tilt
 
@@ -176,13 +208,20 @@ def _moments(site: Site, night: Night, what: Target, times: list[float]) -> list
     return moments(track(site, year_of(night.start), np.array(times), what), np.arange(len(times)))
 
 
-def stands(site: Site, night: Night, subject: Subject, wanted: Wanted, lens: Lens, portrait: bool = False,
-           what: Target | None = None) -> list[Stand]:
+def stands(
+    site: Site,
+    night: Night,
+    subject: Subject,
+    wanted: Wanted,
+    lens: Lens,
+    portrait: bool = False,
+    what: Target | None = None,
+) -> list[Stand]:
     """All stands of a night from which the target is over the subject as wanted, in the order of time.
 
-    With height and size both given there are at most a few exact minutes; with one of them a stand every ten minutes of
-    the windows, and at the minute the band stands upright. The ground between is taken as level; the target's altitude
-    is airless, so below 10 degrees it stands up to 0.1 degrees higher.
+    With height and size both given there are at most a few exact minutes; with one of them a stand every ten
+    minutes of the windows, and at the minute the band stands upright. The ground between is taken as level;
+    the target's altitude is airless, so below 10 degrees it stands up to 0.1 degrees higher.
     """
     what = what or night.what
     fov = field_of_view(lens, portrait)[1]
@@ -194,7 +233,10 @@ def stands(site: Site, night: Night, subject: Subject, wanted: Wanted, lens: Len
     else:
         times = sorted({*grid, *upright})
     distance: Callable[[Moment], float | None] = (
-        (lambda _: fixed) if fixed is not None else (lambda at: distance_for_top(subject, wanted.eye, at.altitude - (wanted.gap or 0.0))))
+        (lambda _: fixed)
+        if fixed is not None
+        else (lambda at: distance_for_top(subject, wanted.eye, at.altitude - (wanted.gap or 0.0)))
+    )
     out = []
     for at in _moments(site, night, what, times):
         metres = distance(at)

@@ -7,8 +7,10 @@ from django.shortcuts import render
 
 from vinter.core.errors import BadInput
 
-POLICY = ("default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' blob: data:; font-src 'self'; "
-          "connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'; manifest-src 'self'")
+POLICY = (
+    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' blob: data:; font-src 'self'; "
+    "connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'; manifest-src 'self'"
+)
 Respond = Callable[[HttpRequest], HttpResponse]
 
 

@@ -45,7 +45,9 @@ class Keeper:
             while self._process.poll() is None and not self._stop.is_set():
                 time.sleep(0.3)
             if not self._stop.is_set():
-                logging.getLogger("vinter").warning("%s ended (%s); starting it again", self._name, self._process.returncode)
+                logging.getLogger("vinter").warning(
+                    "%s ended (%s); starting it again", self._name, self._process.returncode
+                )
                 self._stop.wait(RESTART_SECONDS)
 
 
@@ -74,9 +76,14 @@ def serve(host: str, port: int) -> None:
     for keeper in keepers:
         keeper.start()
     threading.Thread(target=_warm, daemon=True).start()
-    print(f"Vinter is at http://{'localhost' if host == '127.0.0.1' else host}:{port}/  (Ctrl-C stops it)", flush=True)
+    print(
+        f"Vinter is at http://{'localhost' if host == '127.0.0.1' else host}:{port}/  (Ctrl-C stops it)",
+        flush=True,
+    )
     try:
-        waitress_serve(application, host=host, port=port, threads=16, max_request_body_size=BODY_LIMIT, ident=None)
+        waitress_serve(
+            application, host=host, port=port, threads=16, max_request_body_size=BODY_LIMIT, ident=None
+        )
     finally:
         for keeper in keepers:
             keeper.stop()

@@ -27,10 +27,25 @@ def _secret() -> str:
 
 SECRET_KEY = os.environ.get("VINTER_SECRET") or _secret()
 INSTALLED_APPS = [
-    "django.contrib.auth", "django.contrib.contenttypes", "django.contrib.sessions", "django.contrib.staticfiles",
-    "vinter.web", "vinter.web.accounts", "vinter.web.jobs", "vinter.web.gear", "vinter.web.sites", "vinter.web.nights",
-    "vinter.web.forecast", "vinter.web.skyline", "vinter.web.shots", "vinter.web.field", "vinter.web.rehearse",
-    "vinter.web.takes", "vinter.web.stacks", "vinter.web.finish", "vinter.web.ledger",
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.staticfiles",
+    "vinter.web",
+    "vinter.web.accounts",
+    "vinter.web.jobs",
+    "vinter.web.gear",
+    "vinter.web.sites",
+    "vinter.web.nights",
+    "vinter.web.forecast",
+    "vinter.web.skyline",
+    "vinter.web.shots",
+    "vinter.web.field",
+    "vinter.web.rehearse",
+    "vinter.web.takes",
+    "vinter.web.stacks",
+    "vinter.web.finish",
+    "vinter.web.ledger",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -46,15 +61,32 @@ MIDDLEWARE = [
 ]
 ROOT_URLCONF = "vinter.web.urls"
 WSGI_APPLICATION = "vinter.web.wsgi.application"
-TEMPLATES = [{
-    "BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [BASE / "templates"], "APP_DIRS": True,
-    "OPTIONS": {"context_processors": ["django.template.context_processors.request", "django.contrib.auth.context_processors.auth"],
-                "builtins": ["vinter.web.templatetags.figures"]}}]
-DATABASES = {"default": {
-    "ENGINE": "django.db.backends.sqlite3", "NAME": os.environ.get("VINTER_DB", HOME / "vinter.sqlite3"),
-    "OPTIONS": {"timeout": 20, "transaction_mode": "IMMEDIATE",
-                "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;"},
-    "TEST": {"NAME": HOME / "test.sqlite3"}}}
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [BASE / "templates"],
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+            ],
+            "builtins": ["vinter.web.templatetags.figures"],
+        },
+    }
+]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": os.environ.get("VINTER_DB", HOME / "vinter.sqlite3"),
+        "OPTIONS": {
+            "timeout": 20,
+            "transaction_mode": "IMMEDIATE",
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;",
+        },
+        "TEST": {"NAME": HOME / "test.sqlite3"},
+    }
+}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 LOGIN_URL = "sign-in"
 LOGIN_REDIRECT_URL = "home"
@@ -78,7 +110,11 @@ FILE_UPLOAD_TEMP_DIR = HOME / "incoming"
 FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
 DATA_UPLOAD_MAX_MEMORY_SIZE = 10 * 2**20
 UPLOAD_LIMIT = 400 * 2**20  # bytes of one uploaded frame
-KEPT_LIMIT = int(os.environ.get("VINTER_KEPT_MB", "12000")) * 2**20  # of what stacks worked out, over all takes
+KEPT_LIMIT = (
+    int(os.environ.get("VINTER_KEPT_MB", "12000")) * 2**20
+)  # of what stacks worked out, over all takes
 WORKER_PROCESSES = int(os.environ.get("VINTER_WORKERS", min(os.cpu_count() or 1, 8)))
-FORECAST_URL = os.environ.get("VINTER_FORECAST", "")  # serve starts the shipped stand-in where this names nothing
+FORECAST_URL = os.environ.get(
+    "VINTER_FORECAST", ""
+)  # serve starts the shipped stand-in where this names nothing
 CLUSTER = os.environ.get("VINTER_CLUSTER", "")

@@ -41,7 +41,10 @@ urlpatterns = [
     path("sites/", sites.sites, name="sites"),
     path("sites/new/", sites.edit, name="site-new"),
     path("sites/bring/", sites.bring, name="sites-bring"),
-    *(path(f"sites/vinter-sites.{kind}", sites.carry, {"kind": kind}, name=f"sites-{kind}") for kind in sites.EXPORTS),
+    *(
+        path(f"sites/vinter-sites.{kind}", sites.carry, {"kind": kind}, name=f"sites-{kind}")
+        for kind in sites.EXPORTS
+    ),
     path("sites/map/lines.json", site_map.map_lines, name="map-lines"),
     path("sites/map/towns.json", site_map.map_towns, name="map-towns"),
     path("sites/map/point.json", site_map.map_point, name="map-point"),

@@ -1,1 +1,2 @@
-"""What a phone's lens and sensor make of a night: trailing, photons, ISO, frames. Equations: docs/models.md."""
+"""What a phone's lens and sensor make of a night: trailing, photons, ISO, frames. Equations:
+docs/models.md."""

@@ -25,19 +25,23 @@ def with_clip_on(lens: Lens, factor: float) -> Lens:
     Corners suffer in ways no figure here knows: shoot one frame of a wall first.
     """
     _within("clip-on factor", factor, 0.2, 15)
-    return replace(lens, name=f"{lens.name} with {factor:g}x clip-on", focal=lens.focal * factor, f35=lens.f35 * factor)
+    return replace(
+        lens, name=f"{lens.name} with {factor:g}x clip-on", focal=lens.focal * factor, f35=lens.f35 * factor
+    )
 
 
 @dataclass(frozen=True)
 class Tracker:
-    """A star tracker: payload it carries (g), error of its polar alignment (arcmin), periodic error (arcsec, peak to peak)."""
+    """A star tracker: payload it carries (g), error of its polar alignment (arcmin), periodic error (arcsec,
+    peak to peak)."""
 
     payload: float = 1000.0
     alignment: float = 20.0
     periodic: float = 40.0
 
     def longest(self, lens: Lens, tolerance_px: float) -> float:
-        """Longest shutter in s at which a star drifts by no more than a tolerance (px), from alignment and periodic error."""
+        """Longest shutter in s at which a star drifts by no more than a tolerance (px), from alignment and
+        periodic error."""
         _within("alignment error", self.alignment, 0.1, 600)
         per_px = ARCSEC_PER_UM_MM * lens.pitch / lens.focal
         # the worst star drifts by the sidereal rate times the misalignment in radians
@@ -50,12 +54,13 @@ class Tracker:
         return grams <= self.payload
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Eyepiece:
-    """A telescope with an eyepiece and a phone behind it: lengths in mm, field of the eyepiece in degrees, masses in g.
+    """A telescope with an eyepiece and a phone behind it: lengths in mm, field of the eyepiece in degrees,
+    masses in g.
 
-    ``holder`` is the widest phone the adapter takes, ``barrel`` the widest eyepiece; ``arm`` the distance of phone and
-    adapter from the balance point.
+    ``holder`` is the widest phone the adapter takes, ``barrel`` the widest eyepiece; ``arm`` the distance of
+    phone and adapter from the balance point.
     """
 
     aperture: float
@@ -68,8 +73,11 @@ class Eyepiece:
     arm: float = 250.0
 
     def __post_init__(self) -> None:
-        for label, value, low, high in (("telescope aperture", self.aperture, 20, 1000), ("telescope focal length", self.focal, 100, 6000),
-                                        ("eyepiece focal length", self.eyepiece, 2, 60)):
+        for label, value, low, high in (
+            ("telescope aperture", self.aperture, 20, 1000),
+            ("telescope focal length", self.focal, 100, 6000),
+            ("eyepiece focal length", self.eyepiece, 2, 60),
+        ):
             _within(label, value, low, high)
 
     @property
@@ -88,7 +96,8 @@ class Eyepiece:
         return self.field / self.magnification
 
     def effective(self, lens: Lens) -> tuple[float, float]:
-        """Focal length (mm) and f-number of phone lens and telescope together; the narrower of both pupils decides."""
+        """Focal length (mm) and f-number of phone lens and telescope together; the narrower of both pupils
+        decides."""
         focal = lens.focal * self.magnification
         opening = min(self.exit_pupil, lens.focal / lens.aperture) * self.magnification
         return focal, focal / opening
@@ -108,10 +117,14 @@ class Clamp:
     jaw: tuple[float, float] = (60.0, 85.0)
 
     def problems(self, width: float, buttons: tuple[tuple[float, float], ...] = ()) -> list[str]:
-        """What is wrong with holding a phone of a width (mm, with its case) with side buttons at bands in mm."""
+        """What is wrong with holding a phone of a width (mm, with its case) with side buttons at bands in
+        mm."""
         out = []
         if not self.narrowest <= width <= self.widest:
-            out.append(f"The clamp opens {self.narrowest:g} to {self.widest:g} mm, the phone is {width:g} mm wide with its case.")
+            out.append(
+                f"The clamp opens {self.narrowest:g} to {self.widest:g} mm, the phone is {width:g} mm wide "
+                "with its case."
+            )
         if any(low < self.jaw[1] and high > self.jaw[0] for low, high in buttons):
             out.append("The jaws would press a side button: move the phone along or turn it round.")
         return out
@@ -125,8 +138,13 @@ class Charge:
     hours_left: float
 
 
-def charge(minutes: float, temperature: float = 10.0, screen: bool = False, bank_wh: float = 0.0,
-           capacity_wh: float = CELL_WH_WARM) -> Charge:
+def charge(
+    minutes: float,
+    temperature: float = 10.0,
+    screen: bool = False,
+    bank_wh: float = 0.0,
+    capacity_wh: float = CELL_WH_WARM,
+) -> Charge:
     """Charge for so many minutes of shooting at a temperature in deg C; usual figures of phones, +- 30 %."""
     _within("temperature", temperature, -40, 50)
     usable = capacity_wh * max(1 - COLD_LOSS * max(20 - temperature, 0), 0.3) + bank_wh * BANK_EFFICIENCY

@@ -6,7 +6,15 @@ import numpy as np
 
 from vinter.core.camera import photons
 from vinter.core.camera.phones import Lens
-from vinter.core.camera.trailing import DriftMap, drift, drift_map, npf_full, npf_simple, pole_seen, rule_divisor
+from vinter.core.camera.trailing import (
+    DriftMap,
+    drift,
+    drift_map,
+    npf_full,
+    npf_simple,
+    pole_seen,
+    rule_divisor,
+)
 from vinter.core.errors import BadInput
 
 TOLERANCES = {"post": 8.0, "screen": 4.0, "print": 2.0}  # px of drift in the worst corner, by use
@@ -28,7 +36,7 @@ class Opinion:
     words: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Shutter:
     """Limits in s, drift in px/s and the shutter chosen."""
 
@@ -44,7 +52,7 @@ class Shutter:
     schools: list[Opinion] = field(default_factory=list)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class IsoChoice:
     """ISO chosen, level of the sky (0 to 1, linear and sRGB-encoded), noise in e, faintest clipped star."""
 
@@ -57,7 +65,7 @@ class IsoChoice:
     schools: list[Opinion] = field(default_factory=list)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Frames:
     """How many frames, how long, how large and what they gain."""
 
@@ -95,14 +103,31 @@ def choose_shutter(lens: Lens, declination: float, tolerance_px: float, drifts: 
     rules = {f"{d} rule": rule_divisor(lens.f35, d) for d in (300, 400, 500, 600)}
     rules["aperture and pitch, short"] = npf_simple(lens.aperture, lens.pitch, lens.focal)
     for k, word in ((1, "pinpoint"), (2, "small"), (3, "visible")):
-        rules[f"aperture and pitch, full, {word}"] = npf_full(lens.aperture, lens.pitch, lens.focal, declination, k)
+        rules[f"aperture and pitch, full, {word}"] = npf_full(
+            lens.aperture, lens.pitch, lens.focal, declination, k
+        )
     rules["the phone's longest"] = lens.shutter_max
-    opinions = [Opinion(name, seconds, seconds * drifts.worst <= tolerance_px * 1.05,
-                        f"{seconds:.1f} s trails {seconds * drifts.worst:.1f} px") for name, seconds in rules.items()]
-    return Shutter(rules["500 rule"], rules["aperture and pitch, short"],
-                   npf_full(lens.aperture, lens.pitch, lens.focal, declination),
-                   drift(lens.pitch, lens.focal, declination), drifts.worst, drifts.worst_place, tolerance_px,
-                   chosen, chosen * drifts.worst, opinions)
+    opinions = [
+        Opinion(
+            name,
+            seconds,
+            seconds * drifts.worst <= tolerance_px * 1.05,
+            f"{seconds:.1f} s trails {seconds * drifts.worst:.1f} px",
+        )
+        for name, seconds in rules.items()
+    ]
+    return Shutter(
+        rule_500=rules["500 rule"],
+        npf_simple=rules["aperture and pitch, short"],
+        npf_full=npf_full(lens.aperture, lens.pitch, lens.focal, declination),
+        drift_px_s=drift(lens.pitch, lens.focal, declination),
+        worst_px_s=drifts.worst,
+        worst_place=drifts.worst_place,
+        tolerance_px=tolerance_px,
+        chosen=chosen,
+        trail_px=chosen * drifts.worst,
+        schools=opinions,
+    )
 
 
 def iso_stops(lens: Lens) -> list[int]:
@@ -118,9 +143,13 @@ def iso_for_level(lens: Lens, rate: float, seconds: float, level: float) -> floa
 
 def _school_iso(lens: Lens, mag: float, rate: float, seconds: float) -> dict[str, float]:
     by_sky = 3200 if mag >= 21.3 else 1600 if mag >= 20.3 else 800
-    wanted = {"never above 800": 800.0, "by sky: 3200 dark, 1600 rural, 800 suburban": by_sky,
-              "all the phone has": lens.iso_top, "low ISO, lift the RAW": 100.0,
-              "hump at a quarter of the histogram": iso_for_level(lens, rate, seconds, 0.05)}
+    wanted = {
+        "never above 800": 800.0,
+        "by sky: 3200 dark, 1600 rural, 800 suburban": by_sky,
+        "all the phone has": lens.iso_top,
+        "low ISO, lift the RAW": 100.0,
+        "hump at a quarter of the histogram": iso_for_level(lens, rate, seconds, 0.05),
+    }
     return {name: float(np.clip(iso, lens.iso_min, lens.iso_top)) for name, iso in wanted.items()}
 
 
@@ -139,11 +168,24 @@ def choose_iso(lens: Lens, mag: float, seconds: float, trail_px: float = 0.0) ->
     best = min(photons.noise(lens, electrons, seconds, iso) for iso in allowed)
     chosen = next(iso for iso in allowed if excess(iso) <= NOISE_SLACK)
     opinions = [
-        Opinion(name, iso, excess(iso) <= NOISE_SLACK and level(iso) <= HUMP_LIMIT * 1.05,
-                f"ISO {iso:.0f}: {100 * excess(iso):+.0f} % noise, hump at {100 * photons.encoded(level(iso)):.0f} %")
-        for name, iso in _school_iso(lens, mag, rate, seconds).items()]
-    return IsoChoice(int(chosen), level(chosen), photons.encoded(level(chosen)), electrons, lens.noise_at(chosen),
-                     photons.star_clipping(lens, seconds, chosen, trail_px=trail_px), opinions)
+        Opinion(
+            name,
+            iso,
+            excess(iso) <= NOISE_SLACK and level(iso) <= HUMP_LIMIT * 1.05,
+            f"ISO {iso:.0f}: {100 * excess(iso):+.0f} % noise, hump at "
+            f"{100 * photons.encoded(level(iso)):.0f} %",
+        )
+        for name, iso in _school_iso(lens, mag, rate, seconds).items()
+    ]
+    return IsoChoice(
+        chosen=int(chosen),
+        sky_level_linear=level(chosen),
+        sky_level_encoded=photons.encoded(level(chosen)),
+        sky_electrons=electrons,
+        read_noise=lens.noise_at(chosen),
+        clips_at=photons.star_clipping(lens, seconds, chosen, trail_px=trail_px),
+        schools=opinions,
+    )
 
 
 def burst_minutes(count: int, seconds: float) -> float:
@@ -151,8 +193,14 @@ def burst_minutes(count: int, seconds: float) -> float:
     return count * (seconds + GAP_SECONDS) / 60
 
 
-def choose_frames(lens: Lens, mag: float, seconds: float, iso: int, count: int | None = None,
-                  minutes_available: float | None = None) -> Frames:
+def choose_frames(
+    lens: Lens,
+    mag: float,
+    seconds: float,
+    iso: int,
+    count: int | None = None,
+    minutes_available: float | None = None,
+) -> Frames:
     """As many frames as keep gaining 5 % less noise a minute, or a wanted count, within the time there is."""
     cycle = seconds + GAP_SECONDS
     per_minute = 60 / cycle
@@ -164,36 +212,69 @@ def choose_frames(lens: Lens, mag: float, seconds: float, iso: int, count: int |
         n = max(min(n, int(minutes_available * per_minute)), 1)
     band = photons.sky_rate(lens, BAND_MAG)
     single = photons.snr(lens, band, photons.sky_rate(lens, mag), seconds, iso)
-    return Frames(n, burst_minutes(n, seconds), n * lens.raw_megabytes, float(np.sqrt(n)), single, single * float(np.sqrt(n)),
-                  float(1 - np.sqrt(n / (n + per_minute))))
+    return Frames(
+        count=n,
+        minutes=burst_minutes(n, seconds),
+        storage_mb=n * lens.raw_megabytes,
+        noise_gain=float(np.sqrt(n)),
+        snr_single=single,
+        snr_stack=single * float(np.sqrt(n)),
+        next_minute=float(1 - np.sqrt(n / (n + per_minute))),
+    )
 
 
 def _reasons(lens: Lens, shutter: Shutter, iso: IsoChoice, frames: Frames, mag: float) -> list[str]:
-    capped = shutter.chosen * shutter.worst_px_s < shutter.tolerance_px * 0.7 and shutter.chosen >= lens.shutter_max * 0.99
-    why = (f"Shutter {shutter.chosen:g} s: the lens allows no longer." if capped else
-           f"Shutter {shutter.chosen:g} s: stars drift up to {shutter.worst_px_s:.2f} px/s ({shutter.worst_place}), so they "
-           f"trail {shutter.trail_px:.1f} px there, within the {shutter.tolerance_px:g} px you allow.")
+    capped = (
+        shutter.chosen * shutter.worst_px_s < shutter.tolerance_px * 0.7
+        and shutter.chosen >= lens.shutter_max * 0.99
+    )
+    why = (
+        f"Shutter {shutter.chosen:g} s: the lens allows no longer."
+        if capped
+        else f"Shutter {shutter.chosen:g} s: stars drift up to {shutter.worst_px_s:.2f} px/s "
+        f"({shutter.worst_place}), so they "
+        f"trail {shutter.trail_px:.1f} px there, within the {shutter.tolerance_px:g} px you allow."
+    )
     drowned = iso.read_noise**2 / max(iso.sky_electrons, 1e-9)
-    out = [why,
-           f"ISO {iso.chosen}: the sky ({mag:.1f} mag/arcsec²) gives {iso.sky_electrons:.0f} electrons a pixel, its hump stands "
-           f"at {100 * iso.sky_level_encoded:.0f} % of the histogram ({100 * iso.sky_level_linear:.1f} % linear), and read noise "
-           f"adds {100 * (np.sqrt(1 + drowned) - 1):.0f} % to the noise. Stars brighter than magnitude {iso.clips_at:.1f} clip.",
-           f"{frames.count} frames take {frames.minutes:.0f} min and {frames.storage_mb / 1000:.1f} GB; noise falls "
-           f"{frames.noise_gain:.1f} times. One minute more would gain {100 * frames.next_minute:.0f} %."]
+    out = [
+        why,
+        f"ISO {iso.chosen}: the sky ({mag:.1f} mag/arcsec²) gives {iso.sky_electrons:.0f} electrons a "
+        "pixel, its hump stands "
+        f"at {100 * iso.sky_level_encoded:.0f} % of the histogram ({100 * iso.sky_level_linear:.1f} % "
+        "linear), and read noise "
+        f"adds {100 * (np.sqrt(1 + drowned) - 1):.0f} % to the noise. Stars brighter than magnitude "
+        f"{iso.clips_at:.1f} clip.",
+        f"{frames.count} frames take {frames.minutes:.0f} min and {frames.storage_mb / 1000:.1f} GB; noise "
+        "falls "
+        f"{frames.noise_gain:.1f} times. One minute more would gain {100 * frames.next_minute:.0f} %.",
+    ]
     if lens.iso_digital and iso.chosen > lens.iso_digital:
-        out.append(f"From ISO {lens.iso_digital} on this phone only multiplies numbers; a lower one keeps the light and more headroom.")
+        out.append(
+            f"From ISO {lens.iso_digital} on this phone only multiplies numbers; a lower one keeps the "
+            "light and more headroom."
+        )
     if lens.iso_top < lens.iso_max:
-        out.append(f"The manual controls end at ISO {lens.iso_top}; what the phone offers beyond is its own mode.")
+        out.append(
+            f"The manual controls end at ISO {lens.iso_top}; what the phone offers beyond is its own mode."
+        )
     if not lens.manual:
         out.append("This lens has no manual control: none of these can be set; use its long automatic mode.")
     if iso.chosen == lens.iso_min and iso.sky_level_linear > HUMP_LIMIT:
-        out.append("Even the lowest ISO leaves the sky too bright: shorten the shutter or find a darker site.")
+        out.append(
+            "Even the lowest ISO leaves the sky too bright: shorten the shutter or find a darker site."
+        )
     return out
 
 
-def expose(lens: Lens, declination: float, mag: float, tolerance_px: float = TOLERANCES["screen"],
-           count: int | None = None, drifts: DriftMap | None = None,
-           minutes_available: float | None = None) -> Exposure:
+def expose(
+    lens: Lens,
+    declination: float,
+    mag: float,
+    tolerance_px: float = TOLERANCES["screen"],
+    count: int | None = None,
+    drifts: DriftMap | None = None,
+    minutes_available: float | None = None,
+) -> Exposure:
     """Settings for a lens at a declination (degrees) under a sky of ``mag`` (V mag/arcsec^2).
 
     Without ``drifts`` the camera is taken to be level on the meridian at that declination.

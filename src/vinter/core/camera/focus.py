@@ -12,7 +12,8 @@ CIRCLE_PX = 2.0  # of blur that still counts as sharp when a picture is looked a
 
 
 def hyperfocal(lens: Lens, circle_px: float = CIRCLE_PX) -> float:
-    """Hyperfocal distance f^2/(N c) + f in metres: focused at infinity, all beyond it is within ``circle_px`` of blur."""
+    """Hyperfocal distance f^2/(N c) + f in metres: focused at infinity, all beyond it is within ``circle_px``
+    of blur."""
     circle_mm = circle_px * lens.pitch / 1000
     return (lens.focal**2 / (lens.aperture * circle_mm) + lens.focal) / 1000
 
@@ -48,7 +49,9 @@ def fit_infinity(ticks: Sequence[float], widths: Sequence[float]) -> FocusFit:
         raise BadInput("infinity needs star widths at four different ticks at least")
     (a, b, c), covariance = np.polyfit(t, w**2, 2, cov="unscaled")
     if a <= 0:
-        raise BadInput("the stars do not grow away from a sharpest tick: take a wider sweep, on brighter stars")
+        raise BadInput(
+            "the stars do not grow away from a sharpest tick: take a wider sweep, on brighter stars"
+        )
     place = -b / (2 * a)
     if not t.min() <= place <= t.max():
         raise BadInput(f"the sharpest tick ({place:.1f}) lies outside the sweep: extend it to that side")

@@ -23,13 +23,17 @@ class _PhoneFile(BaseModel):
 
 
 def lens_from(data: dict[str, Any]) -> Lens:
-    """A lens from plain data (lists where it has tuples); BadInput names a field that is unknown or out of bounds."""
+    """A lens from plain data (lists where it has tuples); BadInput names a field that is unknown or out of
+    bounds."""
     known = {f.name for f in fields(Lens)}
     unknown = sorted(set(data) - known)
     if unknown:
         raise BadInput(f"lens field {unknown[0]!r} is not known")
     try:
-        steps = tuple((int(iso), float(noise)) for iso, noise in data.get("read_noise", ((0, 3.2), (400, 2.0), (1600, 1.5))))
+        steps = tuple(
+            (int(iso), float(noise))
+            for iso, noise in data.get("read_noise", ((0, 3.2), (400, 2.0), (1600, 1.5)))
+        )
         return Lens(**{**data, "read_noise": steps, "raw_kinds": tuple(data.get("raw_kinds", ("sensor",)))})
     except (TypeError, ValueError) as error:
         raise BadInput(f"lens {data.get('name', '')!r}: {error}") from error
@@ -46,29 +50,61 @@ def read_phone(text: str, name: str) -> Phone:
     if found.kind != FILE_KIND:
         raise BadInput(f"{name}: not a phone file (kind is {found.kind!r})")
     try:
-        return Phone(found.key, found.name, {label: lens_from({**data, "name": label}) for label, data in found.lenses.items()})
+        return Phone(
+            found.key,
+            found.name,
+            {label: lens_from({**data, "name": label}) for label, data in found.lenses.items()},
+        )
     except BadInput as error:
         raise BadInput(f"{name}: {error}") from error
 
 
 def phone_text(phone: Phone) -> str:
     """A phone as the JSON that ``read_phone`` reads."""
-    return json.dumps({"kind": FILE_KIND, "key": phone.key, "name": phone.name,
-                       "lenses": {name: asdict(lens) for name, lens in phone.lenses.items()}}, indent=1)
+    return json.dumps(
+        {
+            "kind": FILE_KIND,
+            "key": phone.key,
+            "name": phone.name,
+            "lenses": {name: asdict(lens) for name, lens in phone.lenses.items()},
+        },
+        indent=1,
+    )
 
 
-def lens_from_photo(name: str, focal: float | None, f35: float | None, aperture: float | None, width: int, height: int,
-                    bits: int = 10) -> Lens:
-    """A lens from a photo's metadata: true and equivalent focal length (mm), f-number, and the picture's size in px.
+def lens_from_photo(
+    name: str,
+    focal: float | None,
+    f35: float | None,
+    aperture: float | None,
+    width: int,
+    height: int,
+    bits: int = 10,
+) -> Lens:
+    """A lens from a photo's metadata: true and equivalent focal length (mm), f-number, and the picture's size
+    in px.
 
-    The pitch follows from the equivalent focal length by the diagonal, good to the rounding of that number (2 to 4 %).
-    BadInput names what the photo does not say.
+    The pitch follows from the equivalent focal length by the diagonal, good to the rounding of that number (2
+    to 4 %). BadInput names what the photo does not say.
     """
-    missing = [label for label, value in (("focal length", focal), ("35 mm equivalent", f35), ("f-number", aperture)) if not value]
+    missing = [
+        label
+        for label, value in (("focal length", focal), ("35 mm equivalent", f35), ("f-number", aperture))
+        if not value
+    ]
     if missing:
         raise BadInput(f"the photo does not say its {' and '.join(missing)}; enter the lens by hand")
     assert focal and f35 and aperture
     diagonal_mm = DIAGONAL_35 * focal / f35
     pitch = diagonal_mm * 1000 / float(np.hypot(width, height))
-    return Lens(name, round(focal, 3), round(f35, 1), round(aperture, 2), round(pitch, 3), max(width, height), min(width, height),
-                bits=bits, measured="focal length, f-number and pixels from a photo")
+    return Lens(
+        name=name,
+        focal=round(focal, 3),
+        f35=round(f35, 1),
+        aperture=round(aperture, 2),
+        pitch=round(pitch, 3),
+        width=max(width, height),
+        height=min(width, height),
+        bits=bits,
+        measured="focal length, f-number and pixels from a photo",
+    )

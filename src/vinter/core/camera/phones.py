@@ -8,7 +8,7 @@ READ_NOISE = ((0, 3.2), (400, 2.0), (1600, 1.5))  # from this ISO on, electrons 
 FULL_WELL_PER_UM2 = 6000 / 1.2**2  # electrons at base ISO per square micrometre of output pixel
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Lens:
     """One lens with its sensor, in the pixels of the RAW file it writes.
 
@@ -44,10 +44,14 @@ class Lens:
 
     def __post_init__(self) -> None:
         for label, value, low, high in (
-            ("focal length", self.focal, 0.5, 100), ("equivalent focal length", self.f35, 5, 1000),
-            ("aperture", self.aperture, 0.5, 32), ("pixel pitch", self.pitch, 0.3, 20),
-            ("width", self.width, 16, 30000), ("height", self.height, 16, 30000),
-            ("lowest ISO", self.iso_min, 1, 1e6), ("highest ISO", self.iso_max, self.iso_min, 1e7),
+            ("focal length", self.focal, 0.5, 100),
+            ("equivalent focal length", self.f35, 5, 1000),
+            ("aperture", self.aperture, 0.5, 32),
+            ("pixel pitch", self.pitch, 0.3, 20),
+            ("width", self.width, 16, 30000),
+            ("height", self.height, 16, 30000),
+            ("lowest ISO", self.iso_min, 1, 1e6),
+            ("highest ISO", self.iso_max, self.iso_min, 1e7),
             ("longest shutter", self.shutter_max, 0.001, 3600),
         ):
             if not low <= value <= high:
@@ -77,12 +81,16 @@ class Lens:
         return [noise for start, noise in self.read_noise if iso >= start][-1]
 
     def with_read_noise(self, iso: float, electrons: float) -> "Lens":
-        """The lens with the read noise measured at an ISO, in place of the figure for the step that ISO lies in."""
+        """The lens with the read noise measured at an ISO, in place of the figure for the step that ISO lies
+        in."""
         step = max(start for start, _ in READ_NOISE if iso >= start)
-        return replace(self, read_noise=tuple(sorted({**dict(self.read_noise), step: round(electrons, 2)}.items())))
+        return replace(
+            self, read_noise=tuple(sorted({**dict(self.read_noise), step: round(electrons, 2)}.items()))
+        )
 
     def with_white_at(self, iso: float, electrons: float) -> "Lens":
-        """The lens with the well that follows from the electrons that reach white at an ISO; inverse of ``full_scale``."""
+        """The lens with the well that follows from the electrons that reach white at an ISO; inverse of
+        ``full_scale``."""
         return replace(self, well=round(electrons * max(iso, self.base_iso) / self.base_iso, 1))
 
 
@@ -105,21 +113,131 @@ def _phone(key: str, name: str, *lenses: Lens) -> Phone:
     return Phone(key, name, {lens.name: lens for lens in lenses})
 
 
-SHIPPED = {p.key: p for p in (
-    _phone("marlet-7", "Marlet 7",
-           Lens("main", 5.6, 24, 1.8, 2.0, 4032, 3024, 50, 6400, 30, distortion=-0.012, infinity_ticks=4),
-           Lens("ultra-wide", 2.2, 13.6, 2.2, 1.4, 4032, 3024, 50, 3200, 30, distortion=-0.02, infinity_ticks=0),
-           Lens("tele", 9.0, 77, 2.4, 1.0, 4032, 3024, 50, 1600, 15, distortion=0.003, infinity_ticks=7)),
-    _phone("marlet-4", "Marlet 4",
-           Lens("main", 4.25, 26.3, 1.8, 1.4, 4032, 3024, 32, 2000, 10, bits=10, distortion=-0.015,
-                dark_current=0.15, read_noise=((0, 4.1), (400, 2.9), (1600, 2.4)), infinity_ticks=2)),
-    _phone("generic-large", "Large main sensor (typical)",
-           Lens("main", 6.9, 24, 1.8, 2.4, 4080, 3060, 50, 6400, 30, distortion=-0.015, binning=2, iso_digital=3200),
-           Lens("ultra-wide", 2.2, 13, 2.2, 1.4, 4032, 3024, 50, 3200, 30, distortion=-0.02)),
-    _phone("generic-small", "Small older sensor (typical)",
-           Lens("main", 4.0, 27, 2.0, 1.2, 4032, 3024, 50, 1600, 8, bits=10, distortion=-0.01, dark_current=0.15,
-                read_noise=((0, 4.5), (400, 3.2)), iso_digital=800)),
-)}
+SHIPPED = {
+    p.key: p
+    for p in (
+        _phone(
+            "marlet-7",
+            "Marlet 7",
+            Lens(
+                name="main",
+                focal=5.6,
+                f35=24,
+                aperture=1.8,
+                pitch=2.0,
+                width=4032,
+                height=3024,
+                iso_min=50,
+                iso_max=6400,
+                shutter_max=30,
+                distortion=-0.012,
+                infinity_ticks=4,
+            ),
+            Lens(
+                name="ultra-wide",
+                focal=2.2,
+                f35=13.6,
+                aperture=2.2,
+                pitch=1.4,
+                width=4032,
+                height=3024,
+                iso_min=50,
+                iso_max=3200,
+                shutter_max=30,
+                distortion=-0.02,
+                infinity_ticks=0,
+            ),
+            Lens(
+                name="tele",
+                focal=9.0,
+                f35=77,
+                aperture=2.4,
+                pitch=1.0,
+                width=4032,
+                height=3024,
+                iso_min=50,
+                iso_max=1600,
+                shutter_max=15,
+                distortion=0.003,
+                infinity_ticks=7,
+            ),
+        ),
+        _phone(
+            "marlet-4",
+            "Marlet 4",
+            Lens(
+                name="main",
+                focal=4.25,
+                f35=26.3,
+                aperture=1.8,
+                pitch=1.4,
+                width=4032,
+                height=3024,
+                iso_min=32,
+                iso_max=2000,
+                shutter_max=10,
+                bits=10,
+                distortion=-0.015,
+                dark_current=0.15,
+                read_noise=((0, 4.1), (400, 2.9), (1600, 2.4)),
+                infinity_ticks=2,
+            ),
+        ),
+        _phone(
+            "generic-large",
+            "Large main sensor (typical)",
+            Lens(
+                name="main",
+                focal=6.9,
+                f35=24,
+                aperture=1.8,
+                pitch=2.4,
+                width=4080,
+                height=3060,
+                iso_min=50,
+                iso_max=6400,
+                shutter_max=30,
+                distortion=-0.015,
+                binning=2,
+                iso_digital=3200,
+            ),
+            Lens(
+                name="ultra-wide",
+                focal=2.2,
+                f35=13,
+                aperture=2.2,
+                pitch=1.4,
+                width=4032,
+                height=3024,
+                iso_min=50,
+                iso_max=3200,
+                shutter_max=30,
+                distortion=-0.02,
+            ),
+        ),
+        _phone(
+            "generic-small",
+            "Small older sensor (typical)",
+            Lens(
+                name="main",
+                focal=4.0,
+                f35=27,
+                aperture=2.0,
+                pitch=1.2,
+                width=4032,
+                height=3024,
+                iso_min=50,
+                iso_max=1600,
+                shutter_max=8,
+                bits=10,
+                distortion=-0.01,
+                dark_current=0.15,
+                read_noise=((0, 4.5), (400, 3.2)),
+                iso_digital=800,
+            ),
+        ),
+    )
+}
 
 
 def phone(key: str) -> Phone:

@@ -29,7 +29,9 @@ def noise(lens: Lens, electrons: float, seconds: float, iso: float) -> float:
 
 def snr(lens: Lens, signal_rate: float, sky: float, seconds: float, iso: float, frames: int = 1) -> float:
     """Signal to noise of a surface brightness (signal_rate e/s on a sky of ``sky`` e/s) in a stack."""
-    return float(np.sqrt(frames) * signal_rate * seconds / noise(lens, (signal_rate + sky) * seconds, seconds, iso))
+    return float(
+        np.sqrt(frames) * signal_rate * seconds / noise(lens, (signal_rate + sky) * seconds, seconds, iso)
+    )
 
 
 def srgb(linear: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
@@ -43,7 +45,9 @@ def encoded(linear: float) -> float:
     return float(srgb(np.asarray(linear, float)))
 
 
-def star_clipping(lens: Lens, seconds: float, iso: float, fwhm_px: float = 2.6, trail_px: float = 0.0) -> float:
+def star_clipping(
+    lens: Lens, seconds: float, iso: float, fwhm_px: float = 2.6, trail_px: float = 0.0
+) -> float:
     """V magnitude at which a star's peak reaches the white level (brighter ones clip)."""
     sigma = fwhm_px / 2.355
     area = 2 * np.pi * sigma**2 + np.sqrt(2 * np.pi) * sigma * trail_px

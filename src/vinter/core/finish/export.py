@@ -25,11 +25,18 @@ def _reduced(canvas: Canvas, width: int | None) -> Canvas:
     return Canvas(np.asarray(rgb, np.float32), np.asarray(sky, np.float32), canvas.to_shares)
 
 
-def export(stack: Path, recipe: Recipe, out: Path, width: int | None = None, info: PictureInfo | None = None,
-           small: Path | None = None) -> tuple[int, int]:
+def export(
+    stack: Path,
+    recipe: Recipe,
+    out: Path,
+    width: int | None = None,
+    info: PictureInfo | None = None,
+    small: Path | None = None,
+) -> tuple[int, int]:
     """Render a stack with a recipe into JPEG, TIFF or PNG by the name of ``out``; returns width and height.
 
-    ``width`` reduces the picture to that many px; it is never enlarged. ``small`` also gets a JPEG 900 px wide.
+    ``width`` reduces the picture to that many px; it is never enlarged. ``small`` also gets a JPEG 900 px
+    wide.
     """
     kind = KINDS.get(out.suffix.lower())
     if kind is None:

@@ -39,9 +39,13 @@ def limits(scene: Scene, recipe: Recipe, picture: U8) -> Limits:
     """Judge a recipe on a scene and the picture it made."""
     noise = sky_noise(scene, recipe)
     headroom = float(np.log2(VISIBLE_NOISE / max(noise, 1e-6)))
-    words = [f"The sky holds about {headroom:.1f} EV more before its noise shows at full size." if headroom > 0 else
-             f"The sky is pushed {-headroom:.1f} EV beyond its noise: grain of {noise * 255:.0f} levels shows at full size. "
-             "More frames, not more editing, would help."]
+    words = [
+        f"The sky holds about {headroom:.1f} EV more before its noise shows at full size."
+        if headroom > 0
+        else f"The sky is pushed {-headroom:.1f} EV beyond its noise: grain of {noise * 255:.0f} levels "
+        "shows at full size. "
+        "More frames, not more editing, would help."
+    ]
     for name, zone in (("sky", recipe.sky), ("ground", recipe.ground)):
         if zone.light_smoothed > SMOOTH_LIMIT:
             words.append(f"Smoothing the {name}'s light beyond a third turns its grain into blotches.")
@@ -52,5 +56,3 @@ def limits(scene: Scene, recipe: Recipe, picture: U8) -> Limits:
     if black > 0.05:
         words.append(f"{100 * black:.0f} % of the picture is black without detail.")
     return Limits(noise * 255, headroom, words)
-
-

@@ -48,7 +48,8 @@ class Crop(Part):
 
 
 class Recipe(Part):
-    """A whole finish. floor is how much darker the sky's background gets, in magnitudes; glow the share taken out."""
+    """A whole finish. floor is how much darker the sky's background gets, in magnitudes; glow the share taken
+    out."""
 
     level: float = Field(0.0, ge=-15, le=15, description="degrees clockwise")
     crop: Crop = Crop()

@@ -66,9 +66,12 @@ def suggest(scene: Scene) -> Recipe:
     """A restrained first recipe: the sky a little cool, most glow out, a darker floor, a gentle curve."""
     kelvin = cool_kelvin(scene)
     return Recipe(
-        glow=0.85, floor=1.1, core=Core(x=round(scene.core[0], 3), y=round(scene.core[1], 3), brightness=0.35),
+        glow=0.85,
+        floor=1.1,
+        core=Core(x=round(scene.core[0], 3), y=round(scene.core[1], 3), brightness=0.35),
         sky=Zone(kelvin=kelvin, contrast=1.3, brightness=1.6, colour_smoothed=0.35, light_smoothed=0.15),
-        ground=Zone(kelvin=kelvin, brightness=1.6, contrast=1.05, colour_smoothed=0.6, light_smoothed=0.25))
+        ground=Zone(kelvin=kelvin, brightness=1.6, contrast=1.05, colour_smoothed=0.6, light_smoothed=0.25),
+    )
 
 
 def untouched() -> Recipe:

@@ -17,7 +17,7 @@ Array = npt.NDArray[np.float64]
 COARSE = 160  # px across, for the smooth glow
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Scene:
     """Linear camera RGB (h, w, 3), share of sky (h, w), colour data, scale against full size, and measures.
 
@@ -46,7 +46,8 @@ def terms(x: Array, y: Array) -> Array:
 
 
 def _glow(small: F32, sky: F32) -> Array:
-    """Fit the smooth sky per colour, leaning to its darker side so that stars and band do not count as glow."""
+    """Fit the smooth sky per colour, leaning to its darker side so that stars and band do not count as
+    glow."""
     h, w = sky.shape
     gx, gy = np.meshgrid((np.arange(w) + 0.5) / w, (np.arange(h) + 0.5) / h)
     inside = sky > 0.98
@@ -69,7 +70,9 @@ def _brightest_place(small: F32, sky: F32, glow: Array) -> tuple[float, float]:
     h, w = sky.shape
     gx, gy = np.meshgrid((np.arange(w) + 0.5) / w, (np.arange(h) + 0.5) / h)
     over = small[..., 1] - (terms(gx.ravel(), gy.ravel()) @ glow)[:, 1].reshape(h, w)
-    over = np.where(sky > 0.98, np.clip(over, 0, np.percentile(over[sky > 0.5], 97) if (sky > 0.5).any() else 1), 0)
+    over = np.where(
+        sky > 0.98, np.clip(over, 0, np.percentile(over[sky > 0.5], 97) if (sky > 0.5).any() else 1), 0
+    )
     blurred = cv2.GaussianBlur(over.astype(np.float32), (0, 0), w / 16)
     y, x = np.unravel_index(int(np.argmax(blurred)), blurred.shape)
     return (float(x) + 0.5) / w, (float(y) + 0.5) / h
@@ -81,11 +84,15 @@ def pixel_noise(rgb: F32) -> float:
     return float(1.4826 * np.median(np.abs(g[::2, 2::2] - g[::2, :-2:2])) / np.sqrt(2))
 
 
-def prepare(rgb: F32, mask: npt.NDArray[np.uint8] | None, colour: Colour, longest: int | None = None) -> Scene:
+def prepare(
+    rgb: F32, mask: npt.NDArray[np.uint8] | None, colour: Colour, longest: int | None = None
+) -> Scene:
     """A scene from a full-size stack, reduced so that its longer side is at most ``longest`` px."""
     height, width = rgb.shape[:2]
     # the feathered edge counts as sky from its middle on, else what is taken from the sky leaves a bright rim
-    sky = np.ones((height, width), np.float32) if mask is None else np.minimum(mask.astype(np.float32) / 127, 1)
+    sky = (
+        np.ones((height, width), np.float32) if mask is None else np.minimum(mask.astype(np.float32) / 127, 1)
+    )
     if sky.shape != (height, width):
         raise BadInput(f"the mask is {sky.shape[1]} x {sky.shape[0]} px, the picture {width} x {height}")
     noise = pixel_noise(rgb)
@@ -98,8 +105,16 @@ def prepare(rgb: F32, mask: npt.NDArray[np.uint8] | None, colour: Colour, longes
     if scale < 1:
         size = (max(round(width * scale), 1), max(round(height * scale), 1))
         rgb, sky = (cv2.resize(v, size, interpolation=cv2.INTER_AREA) for v in (rgb, sky))
-    return Scene(np.ascontiguousarray(rgb, np.float32), np.ascontiguousarray(sky, np.float32), colour, scale,
-                 np.maximum(background, 1e-6), noise, glow, _brightest_place(small, small_sky, glow))
+    return Scene(
+        rgb=np.ascontiguousarray(rgb, np.float32),
+        sky=np.ascontiguousarray(sky, np.float32),
+        colour=colour,
+        scale=scale,
+        background=np.maximum(background, 1e-6),
+        noise=noise,
+        glow=glow,
+        core=_brightest_place(small, small_sky, glow),
+    )
 
 
 def read_stack(path: Path) -> tuple[F32, npt.NDArray[np.uint8] | None, Colour]:
@@ -116,7 +131,11 @@ def read_stack(path: Path) -> tuple[F32, npt.NDArray[np.uint8] | None, Colour]:
         rgb = rgb[..., :3].astype(np.float32) / np.iinfo(rgb.dtype).max
     mask_path = path.with_suffix(".mask.png")
     mask = cv2.imread(str(mask_path), cv2.IMREAD_GRAYSCALE) if mask_path.is_file() else None
-    return np.ascontiguousarray(rgb[..., :3], np.float32), None if mask is None else np.asarray(mask, np.uint8), _colour(description)
+    return (
+        np.ascontiguousarray(rgb[..., :3], np.float32),
+        None if mask is None else np.asarray(mask, np.uint8),
+        _colour(description),
+    )
 
 
 def _colour(description: str) -> Colour:
@@ -130,8 +149,17 @@ def _colour(description: str) -> Colour:
 
 def save_scene(path: Path, scene: Scene) -> None:
     """Keep a prepared scene so that editing opens at once."""
-    meta = json.dumps({"neutral": scene.colour.neutral, "matrix": scene.colour.matrix, "scale": scene.scale, "noise": scene.noise,
-                       "background": scene.background.tolist(), "glow": scene.glow.tolist(), "core": scene.core})
+    meta = json.dumps(
+        {
+            "neutral": scene.colour.neutral,
+            "matrix": scene.colour.matrix,
+            "scale": scene.scale,
+            "noise": scene.noise,
+            "background": scene.background.tolist(),
+            "glow": scene.glow.tolist(),
+            "core": scene.core,
+        }
+    )
     np.savez(path, rgb=scene.rgb, sky=scene.sky, meta=np.frombuffer(meta.encode(), np.uint8))
 
 
@@ -139,5 +167,13 @@ def load_scene(path: Path) -> Scene:
     """A scene kept by ``save_scene``."""
     with np.load(path) as data:
         meta = json.loads(data["meta"].tobytes())
-        return Scene(data["rgb"], data["sky"], _colour(json.dumps(meta)), meta["scale"], np.array(meta["background"]), meta["noise"],
-                     np.array(meta["glow"]), (meta["core"][0], meta["core"][1]))
+        return Scene(
+            rgb=data["rgb"],
+            sky=data["sky"],
+            colour=_colour(json.dumps(meta)),
+            scale=meta["scale"],
+            background=np.array(meta["background"]),
+            noise=meta["noise"],
+            glow=np.array(meta["glow"]),
+            core=(meta["core"][0], meta["core"][1]),
+        )

@@ -58,7 +58,9 @@ def _mixed(canvas: Canvas, sky: F32, ground: F32) -> F32:
 
 def _less_sky(canvas: Canvas, amounts: list[F32]) -> Canvas:
     """The canvas with something subtracted from its sky, by colour."""
-    return Canvas(np.asarray(cv2.subtract(canvas.rgb, cv2.merge(amounts)), np.float32), canvas.sky, canvas.to_shares)
+    return Canvas(
+        np.asarray(cv2.subtract(canvas.rgb, cv2.merge(amounts)), np.float32), canvas.sky, canvas.to_shares
+    )
 
 
 @dataclass(frozen=True)
@@ -87,18 +89,33 @@ class Geometry:
         x, y, w, h = self.rectangle(width, height)
         size = (max(round(w), 1), max(round(h), 1))
         c, s = np.cos(np.radians(-self.level)), np.sin(np.radians(-self.level))
-        back = np.array([[c, -s, x - 0.5 - c * (size[0] - 1) / 2 + s * (size[1] - 1) / 2],
-                         [s, c, y - 0.5 - s * (size[0] - 1) / 2 - c * (size[1] - 1) / 2]])
+        back = np.array(
+            [
+                [c, -s, x - 0.5 - c * (size[0] - 1) / 2 + s * (size[1] - 1) / 2],
+                [s, c, y - 0.5 - s * (size[0] - 1) / 2 - c * (size[1] - 1) / 2],
+            ]
+        )
         shares = np.diag([1 / width, 1 / height]) @ (back + np.array([[0, 0, 0.5], [0, 0, 0.5]]))
         if self.level == 0 and size == (width, height):
             return Canvas(canvas.rgb, canvas.sky, shares)
         if self.level == 0:
-            x0, y0 = min(max(round(x - w / 2), 0), width - size[0]), min(max(round(y - h / 2), 0), height - size[1])
-            part = np.s_[y0:y0 + size[1], x0:x0 + size[0]]
-            return Canvas(np.ascontiguousarray(canvas.rgb[part]), np.ascontiguousarray(canvas.sky[part]), shares)
+            x0, y0 = (
+                min(max(round(x - w / 2), 0), width - size[0]),
+                min(max(round(y - h / 2), 0), height - size[1]),
+            )
+            part = np.s_[y0 : y0 + size[1], x0 : x0 + size[0]]
+            return Canvas(
+                np.ascontiguousarray(canvas.rgb[part]), np.ascontiguousarray(canvas.sky[part]), shares
+            )
         flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
         rgb = cv2.warpAffine(canvas.rgb, back, size, flags=flags, borderMode=cv2.BORDER_REPLICATE)
-        sky = cv2.warpAffine(canvas.sky, back, size, flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)
+        sky = cv2.warpAffine(
+            canvas.sky,
+            back,
+            size,
+            flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+            borderMode=cv2.BORDER_REPLICATE,
+        )
         return Canvas(np.asarray(rgb, np.float32), np.asarray(sky, np.float32), shares)
 
 
@@ -121,7 +138,9 @@ class Glow:
         if self.share == 0:
             return canvas
         x, y = _places(canvas, 16)
-        surface = (terms(np.clip(x, 0, 1).ravel(), np.clip(y, 0, 1).ravel()) @ scene.glow).reshape(*x.shape, 3)
+        surface = (terms(np.clip(x, 0, 1).ravel(), np.clip(y, 0, 1).ravel()) @ scene.glow).reshape(
+            *x.shape, 3
+        )
         over = np.clip(surface - self.base(scene), 0, None).astype(np.float32) * np.float32(self.share)
         h, w = canvas.sky.shape
         full = cv2.split(cv2.resize(over, (w, h), interpolation=cv2.INTER_LINEAR))
@@ -150,7 +169,9 @@ class Floor:
         if self.magnitudes == 0:
             return canvas
         level = self.glow * Glow.base(scene) + (1 - self.glow) * scene.background
-        return _less_sky(canvas, [canvas.sky * np.float32(v * (1 - 10 ** (-0.4 * self.magnitudes))) for v in level])
+        return _less_sky(
+            canvas, [canvas.sky * np.float32(v * (1 - 10 ** (-0.4 * self.magnitudes))) for v in level]
+        )
 
 
 @dataclass(frozen=True)
@@ -169,8 +190,15 @@ class Balance:
 
     def apply(self, canvas: Canvas, scene: Scene) -> Canvas:
         """The canvas in linear sRGB."""
-        sky, ground = (cv2.transform(canvas.rgb, self.matrix(z, scene).astype(np.float32)) for z in (self.sky, self.ground))
-        return Canvas(_mixed(canvas, np.asarray(sky, np.float32), np.asarray(ground, np.float32)), canvas.sky, canvas.to_shares)
+        sky, ground = (
+            cv2.transform(canvas.rgb, self.matrix(z, scene).astype(np.float32))
+            for z in (self.sky, self.ground)
+        )
+        return Canvas(
+            _mixed(canvas, np.asarray(sky, np.float32), np.asarray(ground, np.float32)),
+            canvas.sky,
+            canvas.to_shares,
+        )
 
 
 @dataclass(frozen=True)
@@ -189,9 +217,15 @@ class CoreLight:
         c, s = np.cos(np.radians(self.core.angle)), np.sin(np.radians(self.core.angle))
         along, across = dx * s - dy * c, dx * c + dy * s  # angle 0 is upright
         weight = np.exp(-1.2 * ((along / self.core.length) ** 2 + (across / self.core.breadth) ** 2))
-        gain = cv2.resize((2.0 ** (self.core.brightness * weight) - 1).astype(np.float32), canvas.sky.shape[::-1])
+        gain = cv2.resize(
+            (2.0 ** (self.core.brightness * weight) - 1).astype(np.float32), canvas.sky.shape[::-1]
+        )
         factor = 1 + gain * canvas.sky
-        return Canvas(np.asarray(cv2.multiply(canvas.rgb, cv2.merge([factor] * 3)), np.float32), canvas.sky, canvas.to_shares)
+        return Canvas(
+            np.asarray(cv2.multiply(canvas.rgb, cv2.merge([factor] * 3)), np.float32),
+            canvas.sky,
+            canvas.to_shares,
+        )
 
 
 @dataclass(frozen=True)
@@ -218,10 +252,14 @@ class Curve:
     def apply(self, canvas: Canvas, scene: Scene) -> Canvas:
         """The canvas, encoded."""
         height, width = canvas.sky.shape
-        flat = canvas.rgb.reshape(height, width * 3)  # one channel, for a number meets only the first of several
+        flat = canvas.rgb.reshape(
+            height, width * 3
+        )  # one channel, for a number meets only the first of several
         root = cv2.sqrt(cv2.max(flat, 0.0))
         # the conversion saturates, so that what is brighter than the table takes its last entry
-        index = cv2.multiply(root, (LUT_SIZE - 1) / BRIGHTEST**0.5, dtype=cv2.CV_16U).reshape(height, width, 3)
+        index = cv2.multiply(root, (LUT_SIZE - 1) / BRIGHTEST**0.5, dtype=cv2.CV_16U).reshape(
+            height, width, 3
+        )
         sky = cv2.LUT(index, self.table(self.sky))
         out = sky if self.sky == self.ground else _mixed(canvas, sky, cv2.LUT(index, self.table(self.ground)))
         return Canvas(np.asarray(out, np.float32), canvas.sky, canvas.to_shares)
@@ -243,7 +281,9 @@ class Grain:
         """A colour difference moved towards its surroundings, less where it stands far off (stars, lamps)."""
         h, w = chroma.shape
         small = cv2.resize(chroma, (max(w // 2, 1), max(h // 2, 1)), interpolation=cv2.INTER_AREA)
-        soft = cv2.resize(cv2.GaussianBlur(small, (0, 0), max(3.5 * scale, 0.5)), (w, h), interpolation=cv2.INTER_LINEAR)
+        soft = cv2.resize(
+            cv2.GaussianBlur(small, (0, 0), max(3.5 * scale, 0.5)), (w, h), interpolation=cv2.INTER_LINEAR
+        )
         away = np.asarray(soft - chroma, np.float32)
         return np.asarray(chroma + share * away / (1 + (away * (1 / 0.12)) ** 2), np.float32)
 
@@ -260,7 +300,12 @@ class Grain:
         if light:
             detail = y - cv2.GaussianBlur(y, (0, 0), max(2.2 * scene.scale, 0.6))
             grain = 1.4826 * float(np.median(np.abs(detail[::4, ::4]))) + 1e-5
-            y = y - self._share(canvas, "light_smoothed") * detail / (1 + (detail * (1 / (3 * grain))) ** 2) ** 2
+            y = (
+                y
+                - self._share(canvas, "light_smoothed")
+                * detail
+                / (1 + (detail * (1 / (3 * grain))) ** 2) ** 2
+            )
         ycc = cv2.merge([np.asarray(c, np.float32) for c in (y, red, blue)])
         rgb = cv2.cvtColor(ycc, cv2.COLOR_YCrCb2RGB)
         return Canvas(np.asarray(rgb, np.float32), canvas.sky, canvas.to_shares)
@@ -268,6 +313,12 @@ class Grain:
 
 def chain(recipe: Recipe) -> list[Step]:
     """The steps of a recipe in order."""
-    return [Geometry(recipe.level, recipe.crop), Glow(recipe.glow), Floor(recipe.floor, recipe.glow),
-            Balance(recipe.sky, recipe.ground), CoreLight(recipe.core), Curve(recipe.sky.contrast, recipe.ground.contrast),
-            Grain(recipe.sky, recipe.ground)]
+    return [
+        Geometry(recipe.level, recipe.crop),
+        Glow(recipe.glow),
+        Floor(recipe.floor, recipe.glow),
+        Balance(recipe.sky, recipe.ground),
+        CoreLight(recipe.core),
+        Curve(recipe.sky.contrast, recipe.ground.contrast),
+        Grain(recipe.sky, recipe.ground),
+    ]

@@ -7,12 +7,25 @@ from fpdf import FPDF
 
 RED, DIM, RULE = (208, 0, 0), (176, 0, 0), (76, 0, 0)
 WIDTH, MARGIN = 100.0, 6.0  # mm: as wide as a hand-held screen
-REPLACED = {"−": "-", "–": "-", "′": "'", "″": '"', "’": "'", "“": '"', "”": '"', "…": "...", "→": "to", "×": "x", "≈": "about "}
+REPLACED = {
+    "−": "-",
+    "–": "-",
+    "′": "'",
+    "″": '"',
+    "’": "'",
+    "“": '"',
+    "”": '"',
+    "…": "...",
+    "→": "to",
+    "×": "x",
+    "≈": "about ",
+}
 
 
 @dataclass(frozen=True)
 class CardText:
-    """What the card says: title, line under it, times (label, value), checks (label, value), paragraphs of caution."""
+    """What the card says: title, line under it, times (label, value), checks (label, value), paragraphs of
+    caution."""
 
     title: str
     line: str

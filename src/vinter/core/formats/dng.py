@@ -21,9 +21,10 @@ D65 = 21
 Entry = tuple[int, int, object]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class DngInfo:
-    """What a DNG says of itself. matrix is XYZ (D65) to camera, neutral the camera's white, time Unix seconds."""
+    """What a DNG says of itself. matrix is XYZ (D65) to camera, neutral the camera's white, time Unix
+    seconds."""
 
     make: str
     model: str
@@ -88,8 +89,11 @@ def _encoded(part: npt.NDArray[np.uint16], bits: int) -> bytes:
 def _tiles(cfa: npt.NDArray[np.uint16], bits: int) -> list[bytes]:
     height, width = cfa.shape
     padded = np.pad(cfa, ((0, -height % TILE), (0, -width % TILE)), mode="edge")
-    return [_encoded(padded[y:y + TILE, x:x + TILE], bits)
-            for y in range(0, height, TILE) for x in range(0, width, TILE)]
+    return [
+        _encoded(padded[y : y + TILE, x : x + TILE], bits)
+        for y in range(0, height, TILE)
+        for x in range(0, width, TILE)
+    ]
 
 
 def _exif(info: DngInfo) -> list[Entry]:
@@ -97,34 +101,81 @@ def _exif(info: DngInfo) -> list[Entry]:
     sign = -1 if info.utc_offset.startswith("-") else 1
     shift = sign * (int(info.utc_offset[1:3]) * 3600 + int(info.utc_offset[4:6]) * 60)
     local = datetime.fromtimestamp(info.time + shift, UTC).strftime("%Y:%m:%d %H:%M:%S")
-    return [(33434, RATIONAL, info.exposure_s), (33437, RATIONAL, info.aperture), (34855, SHORT, info.iso),
-            (36864, UNDEFINED, b"0232"), (36867, ASCII, local), (36868, ASCII, local),
-            (36881, ASCII, info.utc_offset), (37521, ASCII, f"{moment.microsecond // 1000:03d}"),
-            (37386, RATIONAL, info.focal_mm), (41989, SHORT, round(info.f35))]
+    return [
+        (33434, RATIONAL, info.exposure_s),
+        (33437, RATIONAL, info.aperture),
+        (34855, SHORT, info.iso),
+        (36864, UNDEFINED, b"0232"),
+        (36867, ASCII, local),
+        (36868, ASCII, local),
+        (36881, ASCII, info.utc_offset),
+        (37521, ASCII, f"{moment.microsecond // 1000:03d}"),
+        (37386, RATIONAL, info.focal_mm),
+        (41989, SHORT, round(info.f35)),
+    ]
 
 
-def write_dng(path: Path, cfa: npt.NDArray[np.uint16], info: DngInfo, preview: npt.NDArray[np.uint8],
-              compress: bool = True) -> None:
+def write_dng(
+    path: Path,
+    cfa: npt.NDArray[np.uint16],
+    info: DngInfo,
+    preview: npt.NDArray[np.uint8],
+    compress: bool = True,
+) -> None:
     """Write a Bayer mosaic (height, width) uint16 with an 8-bit RGB preview (h, w, 3) as DNG 1.4."""
     height, width = cfa.shape
     bits = int(info.white).bit_length() if compress else 16
     tiled = compress and min(height, width) >= TILE  # LibRaw misreads tiles larger than their picture
     data = _tiles(cfa, bits) if tiled else [_encoded(cfa, bits) if compress else cfa.astype("<u2").tobytes()]
     layout: list[Entry] = (
-        [(322, LONG, TILE), (323, LONG, TILE), (324, LONG, [0] * len(data)), (325, LONG, [len(d) for d in data])]
-        if tiled else [(273, LONG, 0), (278, LONG, height), (279, LONG, len(data[0]))])
+        [
+            (322, LONG, TILE),
+            (323, LONG, TILE),
+            (324, LONG, [0] * len(data)),
+            (325, LONG, [len(d) for d in data]),
+        ]
+        if tiled
+        else [(273, LONG, 0), (278, LONG, height), (279, LONG, len(data[0]))]
+    )
     raw: list[Entry] = [
-        (254, LONG, 0), (256, LONG, width), (257, LONG, height), (258, SHORT, bits),
-        (259, SHORT, LOSSLESS_JPEG if compress else UNCOMPRESSED), (262, SHORT, CFA), (277, SHORT, 1),
-        (33421, SHORT, (2, 2)), (33422, BYTE, info.pattern), (50714, LONG, info.black), (50717, LONG, info.white), *layout]
+        (254, LONG, 0),
+        (256, LONG, width),
+        (257, LONG, height),
+        (258, SHORT, bits),
+        (259, SHORT, LOSSLESS_JPEG if compress else UNCOMPRESSED),
+        (262, SHORT, CFA),
+        (277, SHORT, 1),
+        (33421, SHORT, (2, 2)),
+        (33422, BYTE, info.pattern),
+        (50714, LONG, info.black),
+        (50717, LONG, info.white),
+        *layout,
+    ]
     small = np.ascontiguousarray(preview).tobytes()
     main: list[Entry] = [
-        (254, LONG, 1), (256, LONG, preview.shape[1]), (257, LONG, preview.shape[0]), (258, SHORT, (8, 8, 8)),
-        (259, SHORT, UNCOMPRESSED), (262, SHORT, RGB), (271, ASCII, info.make), (272, ASCII, info.model), (273, LONG, 0),
-        (274, SHORT, info.orientation), (277, SHORT, 3), (278, LONG, preview.shape[0]), (279, LONG, len(small)),
-        (305, ASCII, info.software), (330, LONG, 0), (34665, LONG, 0), (50706, BYTE, (1, 4, 0, 0)),
-        (50707, BYTE, (1, 1, 0, 0)), (50708, ASCII, f"{info.make} {info.model}"), (50721, SRATIONAL, info.matrix),
-        (50728, RATIONAL, info.neutral), (50778, SHORT, D65)]
+        (254, LONG, 1),
+        (256, LONG, preview.shape[1]),
+        (257, LONG, preview.shape[0]),
+        (258, SHORT, (8, 8, 8)),
+        (259, SHORT, UNCOMPRESSED),
+        (262, SHORT, RGB),
+        (271, ASCII, info.make),
+        (272, ASCII, info.model),
+        (273, LONG, 0),
+        (274, SHORT, info.orientation),
+        (277, SHORT, 3),
+        (278, LONG, preview.shape[0]),
+        (279, LONG, len(small)),
+        (305, ASCII, info.software),
+        (330, LONG, 0),
+        (34665, LONG, 0),
+        (50706, BYTE, (1, 4, 0, 0)),
+        (50707, BYTE, (1, 1, 0, 0)),
+        (50708, ASCII, f"{info.make} {info.model}"),
+        (50721, SRATIONAL, info.matrix),
+        (50728, RATIONAL, info.neutral),
+        (50778, SHORT, D65),
+    ]
     exif = _exif(info)
     main_at = 8
     exif_at = main_at + _ifd_size(main)

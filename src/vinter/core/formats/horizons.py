@@ -6,7 +6,8 @@ from vinter.core.errors import BadInput
 
 
 def read_horizon(data: bytes, name: str) -> tuple[tuple[float, float], ...]:
-    """Points (azimuth, altitude) in degrees of a CSV of two columns; a first line of names and lines after # are passed over.
+    """Points (azimuth, altitude) in degrees of a CSV of two columns; a first line of names and lines after #
+    are passed over.
 
     The separator may be a comma, a semicolon, a tab or blanks. BadInput names the line that cannot be read.
     """
@@ -25,9 +26,18 @@ def read_horizon(data: bytes, name: str) -> tuple[tuple[float, float], ...]:
         except (ValueError, IndexError) as error:
             if not points and number < 3 and not text[0].isdigit():
                 continue  # names of the columns
-            raise BadInput(f"{name}, line {number}: {text!r} is not an azimuth and an altitude in degrees") from error
-        if not (math.isfinite(azimuth) and math.isfinite(altitude) and -360 <= azimuth <= 360 and -15 <= altitude <= 90):
-            raise BadInput(f"{name}, line {number}: azimuth {azimuth:g} or altitude {altitude:g} is out of range")
+            raise BadInput(
+                f"{name}, line {number}: {text!r} is not an azimuth and an altitude in degrees"
+            ) from error
+        if not (
+            math.isfinite(azimuth)
+            and math.isfinite(altitude)
+            and -360 <= azimuth <= 360
+            and -15 <= altitude <= 90
+        ):
+            raise BadInput(
+                f"{name}, line {number}: azimuth {azimuth:g} or altitude {altitude:g} is out of range"
+            )
         points[azimuth % 360] = altitude
     if not points:
         raise BadInput(f"{name}: no point of a horizon in it")

@@ -49,18 +49,31 @@ def _srgb() -> bytes:
     return ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
 
 
-def write_jpeg(path: Path, rgb: npt.NDArray[np.uint8], info: PictureInfo | None = None, quality: int = JPEG_QUALITY) -> None:
+def write_jpeg(
+    path: Path, rgb: npt.NDArray[np.uint8], info: PictureInfo | None = None, quality: int = JPEG_QUALITY
+) -> None:
     """8-bit sRGB JPEG with EXIF and colour profile."""
-    Image.fromarray(rgb).save(path, "JPEG", quality=quality, exif=_exif(info or PictureInfo()), icc_profile=_srgb(),
-                              subsampling=0)
+    Image.fromarray(rgb).save(
+        path, "JPEG", quality=quality, exif=_exif(info or PictureInfo()), icc_profile=_srgb(), subsampling=0
+    )
 
 
 def write_tiff16(path: Path, rgb: npt.NDArray[np.uint16], info: PictureInfo | None = None) -> None:
     """16-bit sRGB TIFF with colour profile and description."""
     info = info or PictureInfo()
     when = datetime.fromtimestamp(info.time, UTC) if info.time is not None else None
-    tifffile.imwrite(path, rgb, photometric="rgb", iccprofile=_srgb(), software=SOFTWARE, datetime=when, metadata=None,
-                     description=info.title.encode("ascii", "replace").decode(), compression="zlib", predictor=True)
+    tifffile.imwrite(
+        path,
+        rgb,
+        photometric="rgb",
+        iccprofile=_srgb(),
+        software=SOFTWARE,
+        datetime=when,
+        metadata=None,
+        description=info.title.encode("ascii", "replace").decode(),
+        compression="zlib",
+        predictor=True,
+    )
 
 
 def write_png16(path: Path, rgb: npt.NDArray[np.uint16]) -> None:

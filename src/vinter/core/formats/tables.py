@@ -27,28 +27,71 @@ def _moment(m: Moment) -> dict[str, Any]:
 
 
 def _window(w: Window) -> dict[str, Any]:
-    best = {**_moment(w.best), "tilt": round(w.best.tilt, 2), "brightness": round(w.best.brightness, 3),
-            "uncertainty": round(w.best.uncertainty, 2), "cost": {k: round(v, 3) for k, v in w.best.cost.items()}}
-    return {"start": iso(w.start), "end": iso(w.end), "minutes": round(w.minutes, 1),
-            "usable_minutes": round(w.usable, 1), "best": best}
+    best = {
+        **_moment(w.best),
+        "tilt": round(w.best.tilt, 2),
+        "brightness": round(w.best.brightness, 3),
+        "uncertainty": round(w.best.uncertainty, 2),
+        "cost": {k: round(v, 3) for k, v in w.best.cost.items()},
+    }
+    return {
+        "start": iso(w.start),
+        "end": iso(w.end),
+        "minutes": round(w.minutes, 1),
+        "usable_minutes": round(w.usable, 1),
+        "best": best,
+    }
 
 
 def night_data(night: Night, verdict: Verdict) -> dict[str, Any]:
     """One night as plain JSON data."""
     return {
-        "date": night.day.isoformat(), "sun": _times(night.sun),
-        "moon": {**_times(night.moon), "illuminated_fraction": round(night.illuminated, 4),
-                 "days_from_new": round(night.new_moon_days, 2)},
+        "date": night.day.isoformat(),
+        "sun": _times(night.sun),
+        "moon": {
+            **_times(night.moon),
+            "illuminated_fraction": round(night.illuminated, 4),
+            "days_from_new": round(night.new_moon_days, 2),
+        },
         "target": {**_times(night.target), "highest": _moment(night.highest)},
-        "windows": [_window(w) for w in night.windows], "usable_minutes": round(night.usable, 1),
-        "score": verdict.score, "verdict": verdict.word, "reasons": verdict.reasons,
-        "schools": {key: {"name": s.name, "yes": s.yes, "value": round(s.value, 2), "threshold": s.threshold, "words": s.words}
-                    for key, s in verdict.schools.items()}}
+        "windows": [_window(w) for w in night.windows],
+        "usable_minutes": round(night.usable, 1),
+        "score": verdict.score,
+        "verdict": verdict.word,
+        "reasons": verdict.reasons,
+        "schools": {
+            key: {
+                "name": s.name,
+                "yes": s.yes,
+                "value": round(s.value, 2),
+                "threshold": s.threshold,
+                "words": s.words,
+            }
+            for key, s in verdict.schools.items()
+        },
+    }
 
 
-COLUMNS = ("date", "sunset", "astronomical_dusk", "astronomical_dawn", "sunrise", "moonrise", "moonset", "moon_lit_percent",
-           "window_start", "window_end", "window_minutes", "usable_minutes", "best_time", "best_altitude_deg", "best_azimuth_deg",
-           "sky_mag_arcsec2", "score", "verdict")
+COLUMNS = (
+    "date",
+    "sunset",
+    "astronomical_dusk",
+    "astronomical_dawn",
+    "sunrise",
+    "moonrise",
+    "moonset",
+    "moon_lit_percent",
+    "window_start",
+    "window_end",
+    "window_minutes",
+    "usable_minutes",
+    "best_time",
+    "best_altitude_deg",
+    "best_azimuth_deg",
+    "sky_mag_arcsec2",
+    "score",
+    "verdict",
+)
 
 
 def nights_csv(nights: list[Night], verdicts: list[Verdict]) -> str:
@@ -62,17 +105,41 @@ def nights_csv(nights: list[Night], verdicts: list[Verdict]) -> str:
 
     for n, v in zip(nights, verdicts, strict=True):
         w = n.best
-        window = ("", "", "", "", "", "", "", "") if w is None else (
-            iso(w.start), iso(w.end), f"{w.minutes:.1f}", f"{n.usable:.1f}", iso(w.best.t), f"{w.best.altitude:.2f}",
-            f"{w.best.azimuth:.2f}", f"{w.best.brightness:.2f}")
-        writer.writerow((n.day.isoformat(), joined(n.sun["set"]), joined(n.sun["astronomical_dusk"]),
-                         joined(n.sun["astronomical_dawn"]), joined(n.sun["rise"]), joined(n.moon["rise"]), joined(n.moon["set"]),
-                         f"{100 * n.illuminated:.1f}", *window, v.score, v.word))
+        window = (
+            ("", "", "", "", "", "", "", "")
+            if w is None
+            else (
+                iso(w.start),
+                iso(w.end),
+                f"{w.minutes:.1f}",
+                f"{n.usable:.1f}",
+                iso(w.best.t),
+                f"{w.best.altitude:.2f}",
+                f"{w.best.azimuth:.2f}",
+                f"{w.best.brightness:.2f}",
+            )
+        )
+        writer.writerow(
+            (
+                n.day.isoformat(),
+                joined(n.sun["set"]),
+                joined(n.sun["astronomical_dusk"]),
+                joined(n.sun["astronomical_dawn"]),
+                joined(n.sun["rise"]),
+                joined(n.moon["rise"]),
+                joined(n.moon["set"]),
+                f"{100 * n.illuminated:.1f}",
+                *window,
+                v.score,
+                v.word,
+            )
+        )
     return out.getvalue()
 
 
 def nights_ics(site: Site, nights: list[Night], verdicts: list[Verdict], notes: Sequence[str] = ()) -> str:
-    """The windows of nights as iCalendar events in the site's time zone, with notes and an alarm three hours before."""
+    """The windows of nights as iCalendar events in the site's time zone, with notes and an alarm three hours
+    before."""
     calendar = Calendar()
     calendar.add("prodid", "-//Vinter//Nights//EN")
     calendar.add("version", "2.0")
@@ -82,7 +149,11 @@ def nights_ics(site: Site, nights: list[Night], verdicts: list[Verdict], notes: 
             event = Event()
             event.add("uid", f"{n.day.isoformat()}-{round(w.start)}-{site.lat:.4f}-{site.lon:.4f}@vinter")
             event.add("dtstamp", stamp)
-            event.add("summary", f"{n.what.name}{f' at {site.name}' if site.name else ''}: {w.usable:.0f} usable min, {v.word}")
+            event.add(
+                "summary",
+                f"{n.what.name}{f' at {site.name}' if site.name else ''}: {w.usable:.0f} usable min, "
+                f"{v.word}",
+            )
             event.add("dtstart", datetime.fromtimestamp(round(w.start), site.zone))
             event.add("dtend", datetime.fromtimestamp(round(w.end), site.zone))
             event.add("description", "\n".join([*v.reasons, *notes]))

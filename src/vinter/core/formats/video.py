@@ -6,18 +6,25 @@ from pathlib import Path
 import cv2
 
 from vinter.core.errors import BadInput
-from vinter.core.gathering import Cancelled
+from vinter.core.parallel import Cancelled
 
 WIDTH = 1920  # px
 LEAST_FRAMES = 2
 
 
-def write_video(out: Path, pictures: Sequence[Path], fps: float = 12.0, width: int = WIDTH,
-                progress: Callable[[int, int], None] = lambda done, n: None, stop: Callable[[], bool] = lambda: False) -> tuple[int, int]:
+def write_video(
+    out: Path,
+    pictures: Sequence[Path],
+    fps: float = 12.0,
+    width: int = WIDTH,
+    progress: Callable[[int, int], None] = lambda done, n: None,
+    stop: Callable[[], bool] = lambda: False,
+) -> tuple[int, int]:
     """Write 8-bit pictures in their order as a video of ``fps`` a second; returns its width and height in px.
 
-    The first picture gives the proportions; others are brought to its size. The file appears whole or not at all. BadInput
-    names a picture that cannot be read or whose proportions differ by over 2 %; Cancelled when ``stop`` turns true.
+    The first picture gives the proportions; others are brought to its size. The file appears whole or not at
+    all. BadInput names a picture that cannot be read or whose proportions differ by over 2 %; Cancelled when
+    ``stop`` turns true.
     """
     if len(pictures) < LEAST_FRAMES:
         raise BadInput(f"a time-lapse needs {LEAST_FRAMES} frames or more; {len(pictures)} kept")
@@ -40,7 +47,9 @@ def write_video(out: Path, pictures: Sequence[Path], fps: float = 12.0, width: i
                 if not writer.isOpened():
                     raise BadInput("this machine's video library cannot write WebM")
             if abs(height / (size[1] / size[0]) - 1) > 0.02:
-                raise BadInput(f"{path.name}: its proportions differ from the first frame's; leave it out or turn it")
+                raise BadInput(
+                    f"{path.name}: its proportions differ from the first frame's; leave it out or turn it"
+                )
             writer.write(cv2.resize(picture, size, interpolation=cv2.INTER_AREA))
             progress(i + 1, len(pictures))
     except BaseException:

@@ -35,7 +35,9 @@ def _checked(name: str, lat: Any, lon: Any, elevation: Any, note: Any, where: st
         raise BadInput(f"{where}: {lat!r}, {lon!r} is not a position in degrees") from error
     if not (-90 <= y <= 90 and -180 <= x <= 180):
         raise BadInput(f"{where}: {y:g}, {x:g} is not on the map")
-    return Waypoint(str(name or "").strip()[:80] or f"{y:.4f}, {x:.4f}", y, x, height, str(note or "").strip()[:2000])
+    return Waypoint(
+        str(name or "").strip()[:80] or f"{y:.4f}, {x:.4f}", y, x, height, str(note or "").strip()[:2000]
+    )
 
 
 def _from_gpx(text: str, name: str) -> list[Waypoint]:
@@ -44,8 +46,17 @@ def _from_gpx(text: str, name: str) -> list[Waypoint]:
     except (gpxpy.gpx.GPXException, ValueError) as error:
         raise BadInput(f"{name}: not a GPX file ({error})") from error
     points = [*gpx.waypoints, *(p for route in gpx.routes for p in route.points)]
-    return [_checked(p.name or "", p.latitude, p.longitude, p.elevation, p.description or p.comment, f"{name}, waypoint {i}")
-            for i, p in enumerate(points, 1)]
+    return [
+        _checked(
+            p.name or "",
+            p.latitude,
+            p.longitude,
+            p.elevation,
+            p.description or p.comment,
+            f"{name}, waypoint {i}",
+        )
+        for i, p in enumerate(points, 1)
+    ]
 
 
 def _from_geojson(text: str, name: str) -> list[Waypoint]:
@@ -63,8 +74,16 @@ def _from_geojson(text: str, name: str) -> list[Waypoint]:
         if not isinstance(at, list) or len(at) < 2:
             raise BadInput(f"{name}, feature {i}: a point without coordinates")
         said = feature.get("properties") or {}
-        out.append(_checked(said.get("name", ""), at[1], at[0], at[2] if len(at) > 2 else said.get("elevation"),
-                            said.get("note") or said.get("description"), f"{name}, feature {i}"))
+        out.append(
+            _checked(
+                said.get("name", ""),
+                at[1],
+                at[0],
+                at[2] if len(at) > 2 else said.get("elevation"),
+                said.get("note") or said.get("description"),
+                f"{name}, feature {i}",
+            )
+        )
     return out
 
 
@@ -77,14 +96,30 @@ def _from_csv(text: str, name: str) -> list[Waypoint]:
     names = list(reader.fieldnames or [])
     lat, lon = _column(names, "lat", "latitude"), _column(names, "lon", "lng", "longitude")
     if lat is None or lon is None:
-        raise BadInput(f"{name}: the first line must name the columns lat and lon (and may name name, elevation, note)")
-    label, height, note = _column(names, "name"), _column(names, "elevation", "ele"), _column(names, "note", "notes", "description")
-    return [_checked(row.get(label or "") or "", row[lat], row[lon], row.get(height or ""), row.get(note or ""), f"{name}, line {i}")
-            for i, row in enumerate(reader, 2)]
+        raise BadInput(
+            f"{name}: the first line must name the columns lat and lon (and may name name, elevation, note)"
+        )
+    label, height, note = (
+        _column(names, "name"),
+        _column(names, "elevation", "ele"),
+        _column(names, "note", "notes", "description"),
+    )
+    return [
+        _checked(
+            row.get(label or "") or "",
+            row[lat],
+            row[lon],
+            row.get(height or ""),
+            row.get(note or ""),
+            f"{name}, line {i}",
+        )
+        for i, row in enumerate(reader, 2)
+    ]
 
 
 def read_waypoints(data: bytes, name: str) -> list[Waypoint]:
-    """Places in a GPX (waypoints and route points), GeoJSON (points) or CSV file, told apart by their content."""
+    """Places in a GPX (waypoints and route points), GeoJSON (points) or CSV file, told apart by their
+    content."""
     if len(data) > LARGEST:
         raise BadInput(f"{name}: larger than {LARGEST // 2**20} MB")
     try:
@@ -107,7 +142,9 @@ def gpx_text(points: Iterable[Waypoint]) -> str:
     gpx = gpxpy.gpx.GPX()
     gpx.creator = "Vinter"
     for p in points:
-        gpx.waypoints.append(gpxpy.gpx.GPXWaypoint(p.lat, p.lon, p.elevation, name=p.name, description=p.note or None))
+        gpx.waypoints.append(
+            gpxpy.gpx.GPXWaypoint(p.lat, p.lon, p.elevation, name=p.name, description=p.note or None)
+        )
     return str(gpx.to_xml())
 
 
@@ -116,8 +153,13 @@ def geojson_text(points: Iterable[Waypoint]) -> str:
     rows = []
     for p in points:
         place = [p.lon, p.lat, *([] if p.elevation is None else [p.elevation])]
-        rows.append({"type": "Feature", "geometry": {"type": "Point", "coordinates": place},
-                     "properties": {"name": p.name, "note": p.note}})
+        rows.append(
+            {
+                "type": "Feature",
+                "geometry": {"type": "Point", "coordinates": place},
+                "properties": {"name": p.name, "note": p.note},
+            }
+        )
     return json.dumps({"type": "FeatureCollection", "features": rows}, indent=1, ensure_ascii=False)
 
 

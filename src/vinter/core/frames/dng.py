@@ -18,9 +18,10 @@ LINEARISATION, BLACK_DELTAS, ACTIVE_AREA = 50712, (50715, 50716), 50829
 D65_LIKE = {0, 20, 21, 22, 23}  # illuminants whose matrix serves as LibRaw's would
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PlainBayer:
-    """Sensor data as stored, with pattern and black (2, 2), white, and the colour tags (None where absent)."""
+    """Sensor data as stored, with pattern and black (2, 2), white, and the colour tags (None where
+    absent)."""
 
     data: npt.NDArray[np.uint16]
     pattern: npt.NDArray[np.int64]
@@ -51,8 +52,16 @@ def _unusual(page: Any) -> bool:
     tags = page.tags
     area = tags.get(ACTIVE_AREA)
     cut = area is not None and tuple(int(v) for v in area.value) != (0, 0, page.imagelength, page.imagewidth)
-    return (cut or LINEARISATION in tags or any(t in tags for t in BLACK_DELTAS) or int(page.compression) not in READABLE
-            or page.samplesperpixel != 1 or page.bitspersample > 16 or page.imagelength % 2 == 1 or page.imagewidth % 2 == 1)
+    return (
+        cut
+        or LINEARISATION in tags
+        or any(t in tags for t in BLACK_DELTAS)
+        or int(page.compression) not in READABLE
+        or page.samplesperpixel != 1
+        or page.bitspersample > 16
+        or page.imagelength % 2 == 1
+        or page.imagewidth % 2 == 1
+    )
 
 
 def _black(page: Any) -> npt.NDArray[np.float64] | None:
@@ -73,9 +82,17 @@ def plain_bayer(path: Path) -> PlainBayer | None:
                 return None
             dimensions, codes, white = page.tags.get(33421), page.tags.get(33422), page.tags.get(50717)
             black = _black(page)
-            if dimensions is None or tuple(dimensions.value) != (2, 2) or codes is None or white is None or black is None:
+            if (
+                dimensions is None
+                or tuple(dimensions.value) != (2, 2)
+                or codes is None
+                or white is None
+                or black is None
+            ):
                 return None
-            pattern = np.array(list(bytes(codes.value)) if isinstance(codes.value, bytes) else codes.value, np.int64).reshape(2, 2)
+            pattern = np.array(
+                list(bytes(codes.value)) if isinstance(codes.value, bytes) else codes.value, np.int64
+            ).reshape(2, 2)
             if sorted(pattern.ravel().tolist()) != [0, 1, 1, 2]:
                 return None
             tags = first.tags
@@ -85,9 +102,23 @@ def plain_bayer(path: Path) -> PlainBayer | None:
             data = page.asarray(maxworkers=1)
             if data.dtype != np.uint16 or data.shape != (page.imagelength, page.imagewidth):
                 return None
-            return PlainBayer(data, pattern, black, float(np.max(white.value)),
-                              _numbers(neutral.value, neutral.dtype) if neutral else None,
-                              _rationals(matrix.value).reshape(3, 3) if matrix else None,
-                              int(tags[274].value) if 274 in tags else 1)
-    except (OSError, ValueError, KeyError, TypeError, IndexError, ZeroDivisionError, RuntimeError, tifffile.TiffFileError):
+            return PlainBayer(
+                data=data,
+                pattern=pattern,
+                black=black,
+                white=float(np.max(white.value)),
+                neutral=_numbers(neutral.value, neutral.dtype) if neutral else None,
+                matrix=_rationals(matrix.value).reshape(3, 3) if matrix else None,
+                orientation=int(tags[274].value) if 274 in tags else 1,
+            )
+    except (
+        OSError,
+        ValueError,
+        KeyError,
+        TypeError,
+        IndexError,
+        ZeroDivisionError,
+        RuntimeError,
+        tifffile.TiffFileError,
+    ):
         return None

@@ -1,4 +1,5 @@
-"""The lens warp a phone writes into its DNG (opcode WarpRectilinear): where each pixel of the straight picture comes from."""
+"""The lens warp a phone writes into its DNG (opcode WarpRectilinear): where each pixel of the straight
+picture comes from."""
 
 import struct
 from dataclasses import dataclass
@@ -11,20 +12,31 @@ Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
 BAND = 256  # rows worked at once
 # Quarter turns counter-clockwise and mirroring that bring an EXIF orientation upright.
-UPRIGHT = {1: (0, False), 2: (0, True), 3: (2, False), 4: (2, True), 5: (3, True), 6: (3, False), 7: (1, True), 8: (1, False)}
+UPRIGHT = {
+    1: (0, False),
+    2: (0, True),
+    3: (2, False),
+    4: (2, True),
+    5: (3, True),
+    6: (3, False),
+    7: (1, True),
+    8: (1, False),
+}
 
 
 @dataclass(frozen=True)
 class LensWarp:
-    """Radial terms (r^0, r^2, r^4, r^6) and two tangential ones for one plane or for three (red, green, blue), the centre as
-    shares of the frame as stored, and the EXIF orientation that turns the frame upright. DNG specification 1.4, chapter 6."""
+    """Radial terms (r^0, r^2, r^4, r^6) and two tangential ones for one plane or for three (red, green,
+    blue), the centre as shares of the frame as stored, and the EXIF orientation that turns the frame upright.
+    DNG specification 1.4, chapter 6."""
 
     planes: tuple[tuple[float, ...], ...]
     centre: tuple[float, float]
     orientation: int = 1
 
     def source(self, xy: Array, size: tuple[int, int], plane: int = 1) -> Array:
-        """Where pixels (n, 2) of the straight upright picture of a size (width, height) lie in the picture as shot."""
+        """Where pixels (n, 2) of the straight upright picture of a size (width, height) lie in the picture as
+        shot."""
         quarter, mirrored = UPRIGHT.get(self.orientation, (0, False))
         stored = size if quarter % 2 == 0 else size[::-1]
         here = _unturned(xy, size, quarter, mirrored)
@@ -36,7 +48,10 @@ class LensWarp:
         r2 = x * x + y * y
         k = self.planes[min(plane, len(self.planes) - 1)]
         radial = k[0] + r2 * (k[1] + r2 * (k[2] + r2 * k[3]))
-        moved = np.c_[x * radial + k[4] * 2 * x * y + k[5] * (r2 + 2 * x * x), y * radial + k[5] * 2 * x * y + k[4] * (r2 + 2 * y * y)]
+        moved = np.c_[
+            x * radial + k[4] * 2 * x * y + k[5] * (r2 + 2 * x * x),
+            y * radial + k[5] * 2 * x * y + k[4] * (r2 + 2 * y * y),
+        ]
         return _turned(c + far * moved, size, quarter, mirrored)
 
     def most_px(self, size: tuple[int, int]) -> float:
@@ -46,7 +61,8 @@ class LensWarp:
         return float(np.hypot(*(self.source(corners, size) - corners).T).max())
 
     def straightened(self, picture: F32) -> F32:
-        """A picture (height, width[, 3]) as shot made straight, cubic; its edge is repeated where the warp reaches over it."""
+        """A picture (height, width[, 3]) as shot made straight, cubic; its edge is repeated where the warp
+        reaches over it."""
         height, width = picture.shape[:2]
         out = np.empty_like(picture)
         three = len(self.planes) == 3 and picture.ndim == 3
@@ -57,7 +73,9 @@ class LensWarp:
             for plane in (0, 1, 2) if three else (1,):
                 at = self.source(xy, (width, height), plane).astype(np.float32).reshape(y1 - y0, width, 2)
                 part = picture[..., plane] if three else picture
-                moved = cv2.remap(np.ascontiguousarray(part), at, None, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+                moved = cv2.remap(
+                    np.ascontiguousarray(part), at, None, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE
+                )
                 if three:
                     out[y0:y1, :, plane] = moved
                 else:
@@ -66,7 +84,8 @@ class LensWarp:
 
 
 def _unturned(xy: Array, size: tuple[int, int], quarter: int, mirrored: bool) -> Array:
-    """Upright pixels in the frame as stored: the inverse of mirroring and then turning by quarters counter-clockwise."""
+    """Upright pixels in the frame as stored: the inverse of mirroring and then turning by quarters
+    counter-clockwise."""
     (w, h), (x, y) = size, xy.T
     for _ in range(quarter):
         x, y, w, h = h - 1 - y, x, h, w
@@ -90,7 +109,11 @@ def parse(parameters: bytes) -> LensWarp | None:
     count = struct.unpack(">I", parameters[:4])[0]
     if count not in (1, 3) or len(parameters) < 4 + 48 * count + 16:
         return None
-    values = struct.unpack(f">{6 * count + 2}d", parameters[4:4 + 48 * count + 16])
-    planes = tuple(tuple(values[6 * i:6 * i + 6]) for i in range(count))
+    values = struct.unpack(f">{6 * count + 2}d", parameters[4 : 4 + 48 * count + 16])
+    planes = tuple(tuple(values[6 * i : 6 * i + 6]) for i in range(count))
     fair = np.isfinite(values).all() and all(0.5 < p[0] < 2 and max(map(abs, p[1:])) < 2 for p in planes)
-    return LensWarp(planes, (values[-2], values[-1])) if fair and 0 <= values[-2] <= 1 and 0 <= values[-1] <= 1 else None
+    return (
+        LensWarp(planes, (values[-2], values[-1]))
+        if fair and 0 <= values[-2] <= 1 and 0 <= values[-1] <= 1
+        else None
+    )

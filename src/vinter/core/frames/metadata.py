@@ -11,9 +11,10 @@ from PIL import Image
 EXIF_POINTER = 34665
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Metadata:
-    """Settings of a frame; None where the file is silent. Time in Unix seconds at the start of the exposure."""
+    """Settings of a frame; None where the file is silent. Time in Unix seconds at the start of the
+    exposure."""
 
     make: str = ""
     model: str = ""
@@ -53,10 +54,17 @@ def _moment(exif: dict[str, Any]) -> float | None:
 def _from_tags(tags: dict[str, Any], exif: dict[str, Any]) -> Metadata:
     iso = _number(exif.get("ISOSpeedRatings"))
     return Metadata(
-        str(tags.get("Make", "")).strip("\0 "), str(tags.get("Model", "")).strip("\0 "), int(iso) if iso else None,
-        _number(exif.get("ExposureTime")), _number(exif.get("FNumber")), _number(exif.get("FocalLength")),
-        _number(exif.get("FocalLengthIn35mmFilm")), _moment(exif), int(_number(tags.get("Orientation")) or 1),
-        str(tags.get("Software", "")).strip("\0 "))
+        make=str(tags.get("Make", "")).strip("\0 "),
+        model=str(tags.get("Model", "")).strip("\0 "),
+        iso=int(iso) if iso else None,
+        exposure_s=_number(exif.get("ExposureTime")),
+        aperture=_number(exif.get("FNumber")),
+        focal_mm=_number(exif.get("FocalLength")),
+        f35=_number(exif.get("FocalLengthIn35mmFilm")),
+        time=_moment(exif),
+        orientation=int(_number(tags.get("Orientation")) or 1),
+        software=str(tags.get("Software", "")).strip("\0 "),
+    )
 
 
 def tiff_tags(path: Path) -> tuple[dict[str, Any], dict[str, Any]]:
@@ -65,7 +73,11 @@ def tiff_tags(path: Path) -> tuple[dict[str, Any], dict[str, Any]]:
         first: Any = file.pages[0]
         tags = {tag.name: tag.value for tag in first.tags}
     exif = tags.get("ExifTag")
-    direct = {name: tags[name] for name in ("ExposureTime", "FNumber", "DateTimeOriginal", "FocalLength") if name in tags}
+    direct = {
+        name: tags[name]
+        for name in ("ExposureTime", "FNumber", "DateTimeOriginal", "FocalLength")
+        if name in tags
+    }
     if "ISOSpeedRatings" in tags or "PhotographicSensitivity" in tags:
         direct["ISOSpeedRatings"] = tags.get("ISOSpeedRatings", tags.get("PhotographicSensitivity"))
     return tags, {**direct, **(exif if isinstance(exif, dict) else {})}
@@ -79,8 +91,16 @@ def tiff_metadata(path: Path) -> Metadata:
         return Metadata()
 
 
-_PILLOW_NAMES = {33434: "ExposureTime", 33437: "FNumber", 34855: "ISOSpeedRatings", 36867: "DateTimeOriginal",
-                 36881: "OffsetTimeOriginal", 37521: "SubsecTimeOriginal", 37386: "FocalLength", 41989: "FocalLengthIn35mmFilm"}
+_PILLOW_NAMES = {
+    33434: "ExposureTime",
+    33437: "FNumber",
+    34855: "ISOSpeedRatings",
+    36867: "DateTimeOriginal",
+    36881: "OffsetTimeOriginal",
+    37521: "SubsecTimeOriginal",
+    37386: "FocalLength",
+    41989: "FocalLengthIn35mmFilm",
+}
 
 
 def picture_metadata(image: Image.Image) -> Metadata:
@@ -88,5 +108,10 @@ def picture_metadata(image: Image.Image) -> Metadata:
     root = image.getexif()
     block = root.get_ifd(EXIF_POINTER)
     exif = {name: block[tag] for tag, name in _PILLOW_NAMES.items() if tag in block}
-    tags = {"Make": root.get(271, ""), "Model": root.get(272, ""), "Orientation": root.get(274, 1), "Software": root.get(305, "")}
+    tags = {
+        "Make": root.get(271, ""),
+        "Model": root.get(272, ""),
+        "Orientation": root.get(274, 1),
+        "Software": root.get(305, ""),
+    }
     return _from_tags(tags, exif)

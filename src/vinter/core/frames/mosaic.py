@@ -24,7 +24,9 @@ def _rise_around(dn: U16, y: int, x: int) -> float:
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _scale_and_repair(dn: U16, black: npt.NDArray[np.float64], gain: float, threshold: float, out: U16) -> int:
+def _scale_and_repair(
+    dn: U16, black: npt.NDArray[np.float64], gain: float, threshold: float, out: U16
+) -> int:
     """Scale to the common range and replace lone hot pixels; returns how many.
 
     A hot pixel stands far above its like-coloured neighbours two pixels away while the pixels that
@@ -40,7 +42,11 @@ def _scale_and_repair(dn: U16, black: npt.NDArray[np.float64], gain: float, thre
             level = black[y & 1, x & 1]
             value = dn[y, x] - level
             # most pixels end here: a hot one stands over the threshold even above a dark neighbourhood
-            if value < 0.8 * threshold or value <= 1.5 * (dn[y, x - 2] - level) or value <= 1.5 * (dn[y, x + 2] - level):
+            if (
+                value < 0.8 * threshold
+                or value <= 1.5 * (dn[y, x - 2] - level)
+                or value <= 1.5 * (dn[y, x + 2] - level)
+            ):
                 continue
             top, total = 0.0, 0.0
             for dy in (-2, 0, 2):
@@ -57,12 +63,13 @@ def _scale_and_repair(dn: U16, black: npt.NDArray[np.float64], gain: float, thre
     return repaired
 
 
-def clean_mosaic(frame: Frame, dark: npt.NDArray[np.float32] | None = None,
-                 flat: npt.NDArray[np.float32] | None = None) -> tuple[U16, int]:
+def clean_mosaic(
+    frame: Frame, dark: npt.NDArray[np.float32] | None = None, flat: npt.NDArray[np.float32] | None = None
+) -> tuple[U16, int]:
     """Black subtracted, scaled to PEDESTAL + SPAN, hot pixels repaired; and how many pixels that were.
 
-    dark is in digital numbers above black, flat is relative to 1; both (height, width). Without a flat the gain map the
-    file carries takes out the lens's shading.
+    dark is in digital numbers above black, flat is relative to 1; both (height, width). Without a flat the
+    gain map the file carries takes out the lens's shading.
     """
     data = frame.data
     assert frame.pattern is not None
@@ -75,15 +82,20 @@ def clean_mosaic(frame: Frame, dark: npt.NDArray[np.float32] | None = None,
     green = np.median(data[:512, :512]) - frame.black.mean()
     spread = _noise_of(data, frame)
     out = np.empty(data.shape, np.uint16)
-    repaired = _scale_and_repair(data, frame.black, SPAN / (frame.white - frame.black.mean()),
-                                 max(8 * spread, 0.05 * max(green, 0)), out)
+    repaired = _scale_and_repair(
+        data,
+        frame.black,
+        SPAN / (frame.white - frame.black.mean()),
+        max(8 * spread, 0.05 * max(green, 0)),
+        out,
+    )
     return out, int(repaired)
 
 
 def _noise_of(data: U16, frame: Frame) -> float:
     """Robust noise in digital numbers from differences of like-coloured neighbours."""
     height, width = data.shape
-    part = data[height // 8:height // 2:2, width // 4:3 * width // 4:2].astype(np.float32)
+    part = data[height // 8 : height // 2 : 2, width // 4 : 3 * width // 4 : 2].astype(np.float32)
     return float(1.4826 * np.median(np.abs(np.diff(part, axis=1))) / np.sqrt(2)) + 0.5
 
 
@@ -103,7 +115,7 @@ def green_half(mosaic: U16, pattern: npt.NDArray[np.int64]) -> npt.NDArray[np.fl
 
 def picture_half(rgb: U16) -> npt.NDArray[np.float32]:
     """Green of a picture at half size, on the same coordinates as ``green_half``."""
-    g = rgb[:rgb.shape[0] // 2 * 2, :rgb.shape[1] // 2 * 2, 1].astype(np.float32)
+    g = rgb[: rgb.shape[0] // 2 * 2, : rgb.shape[1] // 2 * 2, 1].astype(np.float32)
     return np.asarray((g[::2, ::2] + g[1::2, ::2] + g[::2, 1::2] + g[1::2, 1::2]) / 4, np.float32)
 
 
@@ -113,15 +125,27 @@ def half_plane(data: U16, pattern: npt.NDArray[np.int64] | None) -> npt.NDArray[
     return np.asarray(plane - PEDESTAL, np.float32)
 
 
-_DECODE = np.clip(np.round(PEDESTAL + SPAN * np.where(
-    np.linspace(0, 1, 65536) <= 0.04045, np.linspace(0, 1, 65536) / 12.92,
-    ((np.linspace(0, 1, 65536) + 0.055) / 1.055) ** 2.4)), 1, 65535).astype(np.uint16)
+_DECODE = np.clip(
+    np.round(
+        PEDESTAL
+        + SPAN
+        * np.where(
+            np.linspace(0, 1, 65536) <= 0.04045,
+            np.linspace(0, 1, 65536) / 12.92,
+            ((np.linspace(0, 1, 65536) + 0.055) / 1.055) ** 2.4,
+        )
+    ),
+    1,
+    65535,
+).astype(np.uint16)
 _LINEAR = np.round(PEDESTAL + SPAN * np.linspace(0, 1, 65536)).astype(np.uint16)
 
 
 def clean_picture(frame: Frame) -> U16:
     """RGB of a picture or a linear DNG on the common scale, linear."""
     if frame.kind == "linear":
-        scaled = PEDESTAL + SPAN * (frame.data.astype(np.float32) - frame.black.mean()) / (frame.white - frame.black.mean())
+        scaled = PEDESTAL + SPAN * (frame.data.astype(np.float32) - frame.black.mean()) / (
+            frame.white - frame.black.mean()
+        )
         return np.asarray(np.clip(scaled + 0.5, 1, 65535), np.uint16)
     return np.asarray((_LINEAR if frame.linear else _DECODE)[frame.data], np.uint16)

@@ -28,19 +28,21 @@ SRGB_FROM_XYZ = np.array([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415],
 
 @dataclass(frozen=True)
 class Colour:
-    """How camera colour becomes a picture: its white (3,) and the matrix from balanced camera RGB to linear sRGB."""
+    """How camera colour becomes a picture: its white (3,) and the matrix from balanced camera RGB to linear
+    sRGB."""
 
     neutral: tuple[float, float, float] = (1.0, 1.0, 1.0)
     matrix: tuple[tuple[float, ...], ...] = ((1, 0, 0), (0, 1, 0), (0, 0, 1))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Frame:
     """An upright frame: a Bayer mosaic (height, width) with its 2 x 2 pattern, or RGB (height, width, 3).
 
-    Data are uint16; black (2, 2) by mosaic place (or a constant) and white in the same numbers.
-    Pattern codes: 0 red, 1 green, 2 blue. ``linear`` is False for gamma-encoded pictures. ``shading`` is the gain (height,
-    width) the file itself asks for, ``warp`` its lens warp; ``notes`` say what else of its corrections was met.
+    Data are uint16; black (2, 2) by mosaic place (or a constant) and white in the same numbers. Pattern
+    codes: 0 red, 1 green, 2 blue. ``linear`` is False for gamma-encoded pictures. ``shading`` is the gain
+    (height, width) the file itself asks for, ``warp`` its lens warp; ``notes`` say what else of its
+    corrections was met.
     """
 
     path: Path
@@ -106,11 +108,23 @@ def _tagged_matrix(path: Path) -> npt.NDArray[np.float64]:
 
 
 def _from_plain(path: Path, plain: PlainBayer) -> Frame:
-    neutral = plain.neutral if plain.neutral is not None and plain.neutral.size == 3 and (plain.neutral > 0).all() else np.ones(3)
+    neutral = (
+        plain.neutral
+        if plain.neutral is not None and plain.neutral.size == 3 and (plain.neutral > 0).all()
+        else np.ones(3)
+    )
     colour = colour_from(neutral, plain.matrix if plain.matrix is not None else np.zeros((3, 3)))
     turn = plain.orientation if plain.orientation in UPRIGHT else 1
-    return Frame(path, "bayer", upright(plain.data, turn), _turned_pattern(plain.pattern.astype(float), turn).astype(np.int64),
-                 _turned_pattern(plain.black, turn), plain.white, colour, tiff_metadata(path))
+    return Frame(
+        path=path,
+        kind="bayer",
+        data=upright(plain.data, turn),
+        pattern=_turned_pattern(plain.pattern.astype(float), turn).astype(np.int64),
+        black=_turned_pattern(plain.black, turn),
+        white=plain.white,
+        colour=colour,
+        meta=tiff_metadata(path),
+    )
 
 
 def read_raw(path: Path) -> Frame:
@@ -122,7 +136,8 @@ def read_raw(path: Path) -> Frame:
 
 
 def _with_corrections(frame: Frame, plain: PlainBayer | None) -> Frame:
-    """A frame with the gain map (of a mosaic) and the lens warp its file carries, turned upright like its data."""
+    """A frame with the gain map (of a mosaic) and the lens warp its file carries, turned upright like its
+    data."""
     turn = plain.orientation if plain is not None and plain.orientation in UPRIGHT else frame.meta.orientation
     turned = turn in (5, 6, 7, 8)
     height, width = frame.data.shape[1::-1] if turned else frame.data.shape[:2]
@@ -153,16 +168,33 @@ def read_with_libraw(path: Path) -> Frame:
             if raw.raw_pattern is None or visible.ndim == 3:
                 data = np.array(visible[..., :3], np.uint16)
                 black = np.full((2, 2), float(raw.black_level_per_channel[0]))
-                return Frame(path, "linear", upright(data, orientation), None, black, white, colour, meta)
+                return Frame(
+                    path=path,
+                    kind="linear",
+                    data=upright(data, orientation),
+                    pattern=None,
+                    black=black,
+                    white=white,
+                    colour=colour,
+                    meta=meta,
+                )
             if raw.raw_pattern.shape != (2, 2):
                 raise BadInput(f"{path.name}: its colour filter is not a 2 x 2 Bayer pattern")
             codes = np.where(raw.raw_pattern == 3, 1, raw.raw_pattern)
             black = np.array(raw.black_level_per_channel, float)[raw.raw_pattern]
-            even = np.array(visible[:visible.shape[0] // 2 * 2, :visible.shape[1] // 2 * 2])
+            even = np.array(visible[: visible.shape[0] // 2 * 2, : visible.shape[1] // 2 * 2])
     except rawpy.LibRawError as error:
         raise BadInput(f"{path.name}: not a RAW file that can be read ({_told(error)})") from error
-    return Frame(path, "bayer", upright(even, orientation), _turned_pattern(codes, orientation).astype(np.int64),
-                 _turned_pattern(black, orientation), white, colour, meta)
+    return Frame(
+        path=path,
+        kind="bayer",
+        data=upright(even, orientation),
+        pattern=_turned_pattern(codes, orientation).astype(np.int64),
+        black=_turned_pattern(black, orientation),
+        white=white,
+        colour=colour,
+        meta=meta,
+    )
 
 
 def _told(error: Exception) -> str:
@@ -180,7 +212,9 @@ def _as_uint16(data: npt.NDArray[np.generic], path: Path) -> npt.NDArray[np.uint
     if data.dtype == np.uint16:
         return np.asarray(data[..., :3], np.uint16)
     if np.issubdtype(data.dtype, np.floating):
-        return np.asarray(np.clip(np.nan_to_num(data[..., :3].astype(np.float64)), 0, 1) * 65535 + 0.5, np.uint16)
+        return np.asarray(
+            np.clip(np.nan_to_num(data[..., :3].astype(np.float64)), 0, 1) * 65535 + 0.5, np.uint16
+        )
     raise BadInput(f"{path.name}: pixels of type {data.dtype} are not supported")
 
 
@@ -197,7 +231,17 @@ def read_picture(path: Path) -> Frame:
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombError, tifffile.TiffFileError) as error:
         raise BadInput(f"{path.name}: not a picture that can be read ({error})") from error
     data = upright(_as_uint16(values, path), meta.orientation)
-    return Frame(path, "picture", data, None, np.zeros((2, 2)), 65535.0, Colour(), meta, linear)
+    return Frame(
+        path=path,
+        kind="picture",
+        data=data,
+        pattern=None,
+        black=np.zeros((2, 2)),
+        white=65535.0,
+        colour=Colour(),
+        meta=meta,
+        linear=linear,
+    )
 
 
 def read_frame(path: Path) -> Frame:
@@ -220,7 +264,9 @@ def frame_files(paths: list[Path]) -> list[Path]:
     found: list[Path] = []
     for path in paths:
         if path.is_dir():
-            inside = sorted(p for p in path.iterdir() if p.suffix.lower() in SUFFIXES and not p.name.startswith("."))
+            inside = sorted(
+                p for p in path.iterdir() if p.suffix.lower() in SUFFIXES and not p.name.startswith(".")
+            )
             found += [p for p in inside if not p.name.endswith(".mask.png")]
         elif path.is_file():
             found.append(path)

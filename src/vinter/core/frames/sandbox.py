@@ -13,8 +13,12 @@ from vinter.core.errors import BadInput
 MEMORY_BYTES = 4 * 2**30
 CPU_SECONDS = 60
 MAGIC = {b"II*\0": "tiff", b"MM\0*": "tiff", b"\xff\xd8\xff": "jpeg", b"\x89PNG": "png"}
-ALLOWED = {"tiff": {".dng", ".tif", ".tiff", ".nef", ".arw", ".cr2", ".pef", ".srw"}, "jpeg": {".jpg", ".jpeg"}, "png": {".png"},
-           "heif": {".heic", ".heif"}}
+ALLOWED = {
+    "tiff": {".dng", ".tif", ".tiff", ".nef", ".arw", ".cr2", ".pef", ".srw"},
+    "jpeg": {".jpg", ".jpeg"},
+    "png": {".png"},
+    "heif": {".heic", ".heif"},
+}
 
 
 def content_kind(head: bytes) -> str | None:
@@ -29,7 +33,9 @@ def check_content(name: str, head: bytes) -> None:
     kind = content_kind(head)
     suffix = Path(name).suffix.lower()
     if kind is None:
-        raise BadInput(f"{name}: not a DNG, TIFF, JPEG, PNG or HEIF file (its first bytes are of another kind)")
+        raise BadInput(
+            f"{name}: not a DNG, TIFF, JPEG, PNG or HEIF file (its first bytes are of another kind)"
+        )
     if suffix not in ALLOWED[kind]:
         raise BadInput(f"{name}: its content is {kind.upper()}, its name says {suffix or 'nothing'}")
 

@@ -1,4 +1,5 @@
-"""A sensor measured from the user's own files: darks give read noise, hot pixels and amp glow; pairs of flats give gain."""
+"""A sensor measured from the user's own files: darks give read noise, hot pixels and amp glow; pairs of flats
+give gain."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -21,8 +22,12 @@ LEAST_FLATS = 2
 
 def _mosaic(frame: Frame) -> Array:
     if frame.pattern is None:
-        raise BadInput(f"{frame.path.name}: not a Bayer RAW file; a finished picture says nothing about the sensor")
-    black = np.tile(frame.black, (frame.data.shape[0] // 2 + 1, frame.data.shape[1] // 2 + 1))[:frame.data.shape[0], :frame.data.shape[1]]
+        raise BadInput(
+            f"{frame.path.name}: not a Bayer RAW file; a finished picture says nothing about the sensor"
+        )
+    black = np.tile(frame.black, (frame.data.shape[0] // 2 + 1, frame.data.shape[1] // 2 + 1))[
+        : frame.data.shape[0], : frame.data.shape[1]
+    ]
     return np.asarray(frame.data - black, float)
 
 
@@ -30,12 +35,15 @@ def _alike(frames: Sequence[Frame], what: str) -> None:
     first = frames[0]
     for f in frames[1:]:
         if f.data.shape != first.data.shape or f.meta.iso != first.meta.iso:
-            raise BadInput(f"{f.path.name}: {what} must be of one size and one ISO; {first.path.name} differs")
+            raise BadInput(
+                f"{f.path.name}: {what} must be of one size and one ISO; {first.path.name} differs"
+            )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class DarkReport:
-    """Read noise in DN (and electrons when the gain is known), share of hot pixels, amp glow in DN at the brightest edge."""
+    """Read noise in DN (and electrons when the gain is known), share of hot pixels, amp glow in DN at the
+    brightest edge."""
 
     frames: int
     iso: int | None
@@ -60,20 +68,25 @@ def _rms(values: Array) -> float:
 
 
 def _blocks(values: Array) -> Array:
-    """Values gathered by blocks (BLOCKS, BLOCKS, n); what does not fill a block is left out."""
+    """Values collected by blocks (BLOCKS, BLOCKS, n); what does not fill a block is left out."""
     rows, columns = (n // BLOCKS * BLOCKS for n in values.shape)
     parts = values[:rows, :columns].reshape(BLOCKS, rows // BLOCKS, BLOCKS, columns // BLOCKS)
     return np.asarray(parts.swapaxes(1, 2).reshape(BLOCKS, BLOCKS, -1))
 
 
-PLACES = (("top left", "top", "top right"), ("left", "middle", "right"), ("bottom left", "bottom", "bottom right"))
+PLACES = (
+    ("top left", "top", "top right"),
+    ("left", "middle", "right"),
+    ("bottom left", "bottom", "bottom right"),
+)
 
 
 def measure_darks(frames: Sequence[Frame], gain: float | None = None) -> DarkReport:
-    """Read noise, hot pixels and amp glow from two darks or more of one ISO and exposure; ``gain`` in electrons a DN.
+    """Read noise, hot pixels and amp glow from two darks or more of one ISO and exposure; ``gain`` in
+    electrons a DN.
 
-    Read noise from differences of successive darks, so that what is fixed drops out; it includes the noise of the dark
-    current, and one twelfth of a DN squared of rounding is taken out.
+    Read noise from differences of successive darks, so that what is fixed drops out; it includes the noise of
+    the dark current, and one twelfth of a DN squared of rounding is taken out.
     """
     if len(frames) < 2:
         raise BadInput("two darks at least are needed, of the same ISO and exposure")
@@ -92,13 +105,23 @@ def measure_darks(frames: Sequence[Frame], gain: float | None = None) -> DarkRep
     y, x = np.unravel_index(int(np.argmax(blocks)), blocks.shape)
     place = PLACES[min(int(y) * 3 // BLOCKS, 2)][min(int(x) * 3 // BLOCKS, 2)]
     first = frames[0].meta
-    return DarkReport(len(frames), first.iso, first.exposure_s, noise, None if gain is None else noise * gain, middle,
-                      float(hot.mean()), float(blocks.max() - np.median(blocks)), place)
+    return DarkReport(
+        frames=len(frames),
+        iso=first.iso,
+        seconds=first.exposure_s,
+        read_noise_dn=noise,
+        read_noise_e=None if gain is None else noise * gain,
+        dark_level_dn=middle,
+        hot_share=float(hot.mean()),
+        amp_glow_dn=float(blocks.max() - np.median(blocks)),
+        amp_glow_place=place,
+    )
 
 
 @dataclass(frozen=True)
 class FlatReport:
-    """Gain in electrons a DN, electrons at the white level, and the number of flats; error relative, one deviation."""
+    """Gain in electrons a DN, electrons at the white level, and the number of flats; error relative, one
+    deviation."""
 
     frames: int
     iso: int | None
@@ -108,9 +131,11 @@ class FlatReport:
 
 
 def measure_flats(frames: Sequence[Frame], read_noise_dn: float = 0.0) -> FlatReport:
-    """Gain from pairs of evenly lit flats of one ISO: variance of the difference against the mean, on the middle's greens.
+    """Gain from pairs of evenly lit flats of one ISO: variance of the difference against the mean, on the
+    middle's greens.
 
-    Flats may have several brightnesses, two frames of each next to each other. Too dark or clipped pairs are passed over.
+    Flats may have several brightnesses, two frames of each next to each other. Too dark or clipped pairs are
+    passed over.
     """
     if len(frames) < LEAST_FLATS:
         raise BadInput("two flats of the same light at least are needed")
@@ -120,7 +145,7 @@ def measure_flats(frames: Sequence[Frame], read_noise_dn: float = 0.0) -> FlatRe
         greens, dark_a, dark_b = np.argwhere(a.pattern == 1), _mosaic(a), _mosaic(b)
         ya, xa = greens[0]
         h, w = a.data.shape
-        cut = np.s_[h // 3 // 2 * 2 + ya:2 * h // 3:2, w // 3 // 2 * 2 + xa:2 * w // 3:2]
+        cut = np.s_[h // 3 // 2 * 2 + ya : 2 * h // 3 : 2, w // 3 // 2 * 2 + xa : 2 * w // 3 : 2]
         one, two = dark_a[cut], dark_b[cut]
         level = float((one.mean() + two.mean()) / 2)
         span = a.white - float(a.black.mean())
@@ -132,8 +157,15 @@ def measure_flats(frames: Sequence[Frame], read_noise_dn: float = 0.0) -> FlatRe
             gains.append(level / variance)
             weights.append(one.size)
     if not gains:
-        raise BadInput("no pair of flats is lit between 5 and 85 % of the range: change the light, not the ISO")
+        raise BadInput(
+            "no pair of flats is lit between 5 and 85 % of the range: change the light, not the ISO"
+        )
     gain = float(np.average(gains, weights=weights))
     first = frames[0]
-    return FlatReport(len(frames), first.meta.iso, gain, gain * (first.white - float(first.black.mean())),
-                      float(np.sqrt(2 / np.sum(weights))) + 0.01)
+    return FlatReport(
+        len(frames),
+        first.meta.iso,
+        gain,
+        gain * (first.white - float(first.black.mean())),
+        float(np.sqrt(2 / np.sum(weights))) + 0.01,
+    )

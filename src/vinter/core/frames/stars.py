@@ -9,17 +9,23 @@ import sep
 
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
-PIXELS, MOST_PIXELS = 300_000, 3_000_000  # room for pixels above the threshold: it is cleared for every frame, so it is small at first
+PIXELS, MOST_PIXELS = (
+    300_000,
+    3_000_000,
+)  # room for pixels above the threshold: it is cleared for every frame, so it is small at first
 THRESHOLD = 4.5  # standard deviations of the background
 MOST = 4000
-PLACE_ERROR, PLACE_FLOOR = 2.1, 0.03  # px: of a star whose peak is one deviation of the background, and of the brightest
+PLACE_ERROR, PLACE_FLOOR = (
+    2.1,
+    0.03,
+)  # px: of a star whose peak is one deviation of the background, and of the brightest
 BACKGROUND_BOX = 64
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Stars:
-    """Stars brightest first: places (px, first pixel centre 0, 0), flux, peak, FWHM, elongation, angle (deg), and the error of
-    their places (px, one axis)."""
+    """Stars brightest first: places (px, first pixel centre 0, 0), flux, peak, FWHM, elongation, angle (deg),
+    and the error of their places (px, one axis)."""
 
     x: Array
     y: Array
@@ -40,7 +46,7 @@ class Stars:
 
     def take(self, index: npt.NDArray[np.generic]) -> "Stars":
         """Some of the stars."""
-        return Stars(*(getattr(self, n)[index] for n in self.__dataclass_fields__))
+        return Stars(**{n: getattr(self, n)[index] for n in self.__dataclass_fields__})
 
 
 @dataclass(frozen=True)
@@ -84,7 +90,9 @@ def find_stars(plane: F32, floor: Background | None = None, threshold: float = T
     found = None
     for pixels in (PIXELS, MOST_PIXELS):
         if found is None:
-            found = _extracted(signal, pixels, thresh=threshold, err=err, minarea=3, deblend_cont=0.02, clean=True)
+            found = _extracted(
+                signal, pixels, thresh=threshold, err=err, minarea=3, deblend_cont=0.02, clean=True
+            )
     if found is None:
         found = sep.extract(signal, threshold * 4, err=err, minarea=5, clean=False)
     a, b = np.maximum(found["a"], 0.3), np.maximum(found["b"], 0.3)
@@ -94,10 +102,22 @@ def find_stars(plane: F32, floor: Background | None = None, threshold: float = T
     found, a, b = found[good], a[good], b[good]
     order = np.argsort(-found["flux"])[:MOST]
     found, a, b = found[order], a[order], b[order]
-    x, y, _ = sep.winpos(signal, found["x"], found["y"], np.full(len(found), 1.3), subpix=3) if len(found) else (found["x"],) * 3
+    x, y, _ = (
+        sep.winpos(signal, found["x"], found["y"], np.full(len(found), 1.3), subpix=3)
+        if len(found)
+        else (found["x"],) * 3
+    )
     lost = np.hypot(x - found["x"], y - found["y"]) > 1
     x, y = np.where(lost, found["x"], x), np.where(lost, found["y"], y)
     fwhm = 2 * 2.355 * np.sqrt((a * a + b * b) / 2)
-    stars = Stars(2 * x + 0.5, 2 * y + 0.5, found["flux"].astype(float), found["peak"].astype(float), fwhm, a / b,
-                  np.degrees(found["theta"]), np.hypot(PLACE_FLOOR, PLACE_ERROR * err / np.maximum(found["peak"].astype(float), err)))
+    stars = Stars(
+        x=2 * x + 0.5,
+        y=2 * y + 0.5,
+        flux=found["flux"].astype(float),
+        peak=found["peak"].astype(float),
+        fwhm=fwhm,
+        elongation=a / b,
+        angle=np.degrees(found["theta"]),
+        error=np.hypot(PLACE_FLOOR, PLACE_ERROR * err / np.maximum(found["peak"].astype(float), err)),
+    )
     return Detection(stars, streaks)

@@ -1,13 +1,14 @@
-"""Where it is darker within a drive: nearest land one or two classes darker, and how it lies to towns and target."""
+"""Where it is darker within a drive: nearest land one or two classes darker, and how it lies to towns and
+target."""
 
 from dataclasses import dataclass
 
 import numpy as np
 
 from vinter.core.errors import BadInput
+from vinter.core.ground.coastline import around, land_mask
 from vinter.core.ground.drive import drive_minutes, reach_km
 from vinter.core.ground.glowmap import glow_map
-from vinter.core.ground.land import around, land_mask
 from vinter.core.sky.brightness import sky_class, to_magnitudes
 from vinter.core.sky.ephemeris import Array
 from vinter.core.sky.glow import bearing_distance, glow, places, town_light
@@ -21,10 +22,11 @@ LEAST_GAIN = 0.25  # magnitudes: under the model's error a place is not called d
 TOWN_SHARE = 0.15  # of the glow, from which on a town is worth naming
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class DarkerPlace:
-    """A place darker by ``steps`` classes: position, straight distance (km), azimuth from here, minutes to drive,
-    zenith by the town model, its class, magnitudes gained, town light towards the target, and how it lies, in words."""
+    """A place darker by ``steps`` classes: position, straight distance (km), azimuth from here, minutes to
+    drive, zenith by the town model, its class, magnitudes gained, town light towards the target, and how it
+    lies, in words."""
 
     lat: float
     lon: float
@@ -55,7 +57,7 @@ def _nearest_name(lat: float, lon: float) -> str:
 
 def lies(lat: float, lon: float, toward: float) -> tuple[float, str]:
     """Town light (mag/arcsec^2) towards an azimuth from a place, and in words on which side its towns lie."""
-    light, found = town_light(Site(lat, lon)), glow(lat, lon)
+    light, found = town_light(Site(lat=lat, lon=lon)), glow(lat, lon)
     low: Array = light.at(np.full(24, LOOK_UP), np.arange(0.0, 360.0, 15.0))
     here = float(light.at(np.array([LOOK_UP]), np.array([toward]))[0])
     mag = float(to_magnitudes(max(here, 0.01)))
@@ -66,7 +68,9 @@ def lies(lat: float, lon: float, toward: float) -> tuple[float, str]:
     behind = [t for t in strong if _apart(t.azimuth, toward) > 180 - SAME_SIDE]
     if behind:
         return mag, f"{behind[0].name} lies behind you"
-    return mag, "its towns lie to the side" if here < float(np.median(low)) * 1.2 else "glow from many small towns on that side"
+    return mag, "its towns lie to the side" if here < float(
+        np.median(low)
+    ) * 1.2 else "glow from many small towns on that side"
 
 
 def _nearest_by_sector(good: Array, azimuth: Array, km: Array) -> list[int]:
@@ -80,11 +84,14 @@ def _nearest_by_sector(good: Array, azimuth: Array, km: Array) -> list[int]:
     return out
 
 
-def darker(lat: float, lon: float, minutes: float = 60.0, toward: float = 180.0, most: int = 3) -> list[DarkerPlace]:
-    """Nearest places one and two classes darker than here within a drive, nearest first, ``most`` for each step.
+def darker(
+    lat: float, lon: float, minutes: float = 60.0, toward: float = 180.0, most: int = 3
+) -> list[DarkerPlace]:
+    """Nearest places one and two classes darker than here within a drive, nearest first, ``most`` for each
+    step.
 
-    ``toward`` is the azimuth in degrees where the target stands highest. Model against model: hills, lamps switched off
-    and readings are unknown to it, so the gain is good to about 0.3 mag.
+    ``toward`` is the azimuth in degrees where the target stands highest. Model against model: hills, lamps
+    switched off and readings are unknown to it, so the gain is good to about 0.3 mag.
     """
     if not 10 <= minutes <= 300:
         raise BadInput(f"a drive of {minutes:g} minutes is not within 10 to 300")
@@ -101,10 +108,26 @@ def darker(lat: float, lon: float, minutes: float = 60.0, toward: float = 180.0,
     out = []
     for steps in (1, 2):
         wanted = ok & (classes <= sky_class(here) - steps) & (zenith >= here + LEAST_GAIN * steps)
-        chosen = sorted(_nearest_by_sector(wanted.astype(float), azimuth, km), key=lambda i: float(km[i]))[:most]
+        chosen = sorted(_nearest_by_sector(wanted.astype(float), azimuth, km), key=lambda i: float(km[i]))[
+            :most
+        ]
         for i in chosen:
             at = float(lats[i // columns]), float((lons[i % columns] + 180) % 360 - 180)
             towards, words = lies(*at, toward)
-            out.append(DarkerPlace(round(at[0], 4), round(at[1], 4), float(km[i]), float(azimuth[i]), drive_minutes(float(km[i])),
-                                   float(zenith[i]), int(classes[i]), steps, float(zenith[i] - here), towards, _nearest_name(*at), words))
+            out.append(
+                DarkerPlace(
+                    lat=round(at[0], 4),
+                    lon=round(at[1], 4),
+                    distance_km=float(km[i]),
+                    azimuth=float(azimuth[i]),
+                    minutes=drive_minutes(float(km[i])),
+                    zenith=float(zenith[i]),
+                    sky_class=int(classes[i]),
+                    steps=steps,
+                    gain=float(zenith[i] - here),
+                    towards=towards,
+                    near=_nearest_name(*at),
+                    words=words,
+                )
+            )
     return out

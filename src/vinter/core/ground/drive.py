@@ -11,7 +11,8 @@ FARTHEST_KM = 800.0  # straight line, beyond which nobody drives for a night
 
 @dataclass(frozen=True)
 class Drive:
-    """Minutes from home (None when unknown or too far), whether they are estimated, whether it is too far to drive."""
+    """Minutes from home (None when unknown or too far), whether they are estimated, whether it is too far to
+    drive."""
 
     minutes: float | None
     estimated: bool = False

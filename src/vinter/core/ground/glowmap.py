@@ -1,22 +1,29 @@
-"""Glow of the towns over a whole region at once, by convolution; the same sum as for one place (docs/models.md, Towns)."""
+"""Glow of the towns over a whole region at once, by convolution; the same sum as for one place
+(docs/models.md, Towns)."""
 
 from dataclasses import dataclass
 
 import numpy as np
 from scipy.signal import fftconvolve
 
-from vinter.core.ground.land import Array, Region
+from vinter.core.ground.coastline import Array, Region
 from vinter.core.sky.brightness import NATURAL_ZENITH, to_magnitudes, to_nanolamberts
 from vinter.core.sky.glow import DENSITY, REACH_KM, STRENGTH, places
 
 KM_PER_DEGREE = 111.195
-SOFTENINGS = (0.25, 4.0, 30.0, 200.0)  # km^2: towns are summed in classes of size, each with its own softening
+SOFTENINGS = (
+    0.25,
+    4.0,
+    30.0,
+    200.0,
+)  # km^2: towns are summed in classes of size, each with its own softening
 MOST_CELLS = 700
 
 
 @dataclass(frozen=True)
 class GlowMap:
-    """Zenith brightness (V mag/arcsec^2) on a grid over a region, rows from north to south; error as for one place."""
+    """Zenith brightness (V mag/arcsec^2) on a grid over a region, rows from north to south; error as for one
+    place."""
 
     region: Region
     zenith: Array
@@ -24,8 +31,16 @@ class GlowMap:
     def at(self, lat: Array, lon: Array) -> Array:
         """Brightness of the nearest cells."""
         rows, columns = self.zenith.shape
-        r = np.clip(((self.region.north - lat) / (self.region.north - self.region.south) * rows).astype(int), 0, rows - 1)
-        c = np.clip(((lon - self.region.west) / (self.region.east - self.region.west) * columns).astype(int), 0, columns - 1)
+        r = np.clip(
+            ((self.region.north - lat) / (self.region.north - self.region.south) * rows).astype(int),
+            0,
+            rows - 1,
+        )
+        c = np.clip(
+            ((lon - self.region.west) / (self.region.east - self.region.west) * columns).astype(int),
+            0,
+            columns - 1,
+        )
         return np.asarray(self.zenith[r, c])
 
 
@@ -46,7 +61,10 @@ def _kernel(cell_km: float, reach: int, softening: float) -> Array:
 def glow_map(region: Region, cells: int = 240) -> GlowMap:
     """Zenith brightness over a region on a grid of about square cells, ``cells`` along its longer side."""
     middle = float(np.cos(np.radians((region.south + region.north) / 2)))
-    high, wide = (region.north - region.south) * KM_PER_DEGREE, (region.east - region.west) * KM_PER_DEGREE * middle
+    high, wide = (
+        (region.north - region.south) * KM_PER_DEGREE,
+        (region.east - region.west) * KM_PER_DEGREE * middle,
+    )
     cell = max(high, wide) / min(cells, MOST_CELLS)
     rows, columns = max(round(high / cell), 2), max(round(wide / cell), 2)
     reach = int(np.ceil(REACH_KM / cell))

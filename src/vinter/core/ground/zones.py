@@ -14,7 +14,8 @@ def _finder() -> Any:
 
 
 def zone_at(lat: float, lon: float) -> str:
-    """IANA name of the zone at a position in degrees; at sea the nautical one. Borders are right to some hundred metres."""
+    """IANA name of the zone at a position in degrees; at sea the nautical one. Borders are right to some
+    hundred metres."""
     if not (-90 <= lat <= 90 and -180 <= lon <= 180):
         raise BadInput(f"{lat:g}, {lon:g} is not on the map")
     return str(_finder().timezone_at(lat=lat, lng=lon) or "UTC")

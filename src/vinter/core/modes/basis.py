@@ -11,9 +11,10 @@ from vinter.core.sky.nights import Moment
 from vinter.core.sky.site import Site
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Basis:
-    """What every mode starts from: site, minute, lens, how it is held and points, the target then, the usual exposure."""
+    """What every mode starts from: site, minute, lens, how it is held and points, the target then, the usual
+    exposure."""
 
     site: Site
     unix: float
@@ -25,7 +26,7 @@ class Basis:
     use: str = "screen"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ModePlan:
     """Settings, figures with their units, steps for the card beyond the usual ones, reasons and cautions.
 

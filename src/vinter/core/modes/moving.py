@@ -20,28 +20,31 @@ def trails(b: Basis, o: dict[str, float]) -> ModePlan:
     visible = dash > STAR_WIDTH / 2
     longest_gap = STAR_WIDTH / 2 / drift
     reasons = [
-        f"In {gap:g} s a star in the {b.exposure.shutter.worst_place} moves {dash:.1f} px; gaps show from half a star's width, "
-        f"{STAR_WIDTH / 2:.1f} px, so the line {'breaks into dashes' if visible else 'holds'}. The gap may be {longest_gap:.1f} s at most.",
+        f"In {gap:g} s a star in the {b.exposure.shutter.worst_place} moves {dash:.1f} px; gaps show from "
+        "half a star's width, "
+        f"{STAR_WIDTH / 2:.1f} px, so the line {'breaks into dashes' if visible else 'holds'}. The gap may "
+        f"be {longest_gap:.1f} s at most.",
         f"{o['hours']:g} h draw arcs of {15.041 * o['hours']:.0f}°.",
     ]
     if visible:
         reasons.append(
-            "Turn off everything the phone does between frames (RAW beside JPEG, noise reduction), or let the stacker close the gaps."
+            "Turn off everything the phone does between frames (RAW beside JPEG, noise reduction), or let "
+            "the stacker close the gaps."
         )
     return ModePlan(
-        t,
-        iso,
-        n,
-        t + gap,
-        [
+        shutter=t,
+        iso=iso,
+        frames=n,
+        interval=t + gap,
+        figures=[
             ("Frames", f"{n}"),
             ("Gap in the worst corner", f"{dash:.1f} px, {'dashes' if visible else 'no dashes'}"),
             ("Arc", f"{15.041 * o['hours']:.0f}°"),
             storage(b, n),
         ],
-        [("Gap between frames, at most", f"{longest_gap:.1f} s")],
-        reasons,
-        ["Hours in the cold: battery, dew on the lens, and you."],
+        steps=[("Gap between frames, at most", f"{longest_gap:.1f} s")],
+        reasons=reasons,
+        cautions=["Hours in the cold: battery, dew on the lens, and you."],
     )
 
 
@@ -52,11 +55,11 @@ def timelapse(b: Basis, o: dict[str, float]) -> ModePlan:
     n = int(np.ceil(o["hours"] * 3600 / interval))
     clip = n / o["fps"]
     return ModePlan(
-        t,
-        iso,
-        n,
-        interval,
-        [
+        shutter=t,
+        iso=iso,
+        frames=n,
+        interval=interval,
+        figures=[
             ("Frames", f"{n}"),
             ("Clip", f"{clip:.0f} s at {o['fps']:g} frames a second"),
             ("Sped up", f"{interval * o['fps']:.0f} ×"),
@@ -64,8 +67,8 @@ def timelapse(b: Basis, o: dict[str, float]) -> ModePlan:
             storage(b, n),
             ("Clip as 4K video, about", f"{clip * VIDEO_MBIT / 8:.0f} MB"),
         ],
-        [("Interval", f"{interval:g} s"), ("Everything fixed", "focus, ISO, white balance")],
-        [
+        steps=[("Interval", f"{interval:g} s"), ("Everything fixed", "focus, ISO, white balance")],
+        reasons=[
             f"{o['hours']:g} h at one frame every {interval:g} s give {clip:.0f} s of film. "
             "Fix the white balance, or the clip flickers in colour."
         ],
@@ -79,21 +82,29 @@ def tracked(b: Basis, o: dict[str, float]) -> ModePlan:
     t = float(np.floor(min(limit, o["longest"])))
     iso = sky_fitting_iso(b, t, 0.12)
     n = max(int(np.ceil(o["minutes"] * 60 / (t + GAP_SECONDS))), 1)
-    cautions = [] if tracker.carries(o["mass"]) else [f"The tracker carries {o['payload']:g} g; phone and clamp weigh {o['mass']:g} g."]
+    cautions = (
+        []
+        if tracker.carries(o["mass"])
+        else [f"The tracker carries {o['payload']:g} g; phone and clamp weigh {o['mass']:g} g."]
+    )
     return ModePlan(
-        t,
-        iso,
-        n,
-        t + GAP_SECONDS,
-        [
+        shutter=t,
+        iso=iso,
+        frames=n,
+        interval=t + GAP_SECONDS,
+        figures=[
             ("Longest shutter by the alignment", f"{limit:.0f} s"),
             ("Frames", f"{n} of {t:.0f} s"),
             ("Light against untracked frames", f"{t / b.exposure.shutter.chosen:.0f} × a frame"),
         ],
-        [("Align to the pole, error under", f"{o['alignment']:g}′"), ("Ground", "a separate frame, tracker off")],
-        [
-            f"With {o['alignment']:g}′ of misalignment and {o['periodic']:g}″ of periodic error "
-            f"stars stay within {TOLERANCES[b.use]:g} px for {limit:.0f} s; the ground smears, so take it apart."
+        steps=[
+            ("Align to the pole, error under", f"{o['alignment']:g}′"),
+            ("Ground", "a separate frame, tracker off"),
         ],
-        cautions,
+        reasons=[
+            f"With {o['alignment']:g}′ of misalignment and {o['periodic']:g}″ of periodic error "
+            f"stars stay within {TOLERANCES[b.use]:g} px for {limit:.0f} s; the ground smears, so take it "
+            "apart."
+        ],
+        cautions=cautions,
     )

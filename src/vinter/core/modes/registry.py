@@ -8,14 +8,19 @@ from vinter.core.modes.basis import Basis, Mode, ModePlan, Option
 from vinter.core.modes.bodies import PLANETS, moon, planet, station
 from vinter.core.modes.moving import timelapse, tracked, trails
 from vinter.core.modes.standing import arch, focus_pair, ground, lamp, single, stack
-from vinter.core.sky.station import Pass
+from vinter.core.sky.satellites import Pass
 
 _N = Option("frames", "Frames", 30, 1, 500)
 _HOURS = Option("hours", "Hours", 1.5, 0.1, 14)
 MODES: dict[str, Mode] = {
     m.key: m
     for m in (
-        Mode("stack", "Stack of frames", (Option("automatic", "Compared with an automatic mode of, min", 4, 0.5, 20),), stack),
+        Mode(
+            "stack",
+            "Stack of frames",
+            (Option("automatic", "Compared with an automatic mode of, min", 4, 0.5, 20),),
+            stack,
+        ),
         Mode("single", "Single frame", (Option("snr", "Wanted signal to noise", 5, 1, 100),), single),
         Mode(
             "arch",
@@ -23,7 +28,12 @@ MODES: dict[str, Mode] = {
             (Option("each", "Frames at each place", 3, 1, 30), Option("turn", "Seconds to turn", 8, 1, 60)),
             arch,
         ),
-        Mode("focus-pair", "Near subject and stars, both sharp", (Option("distance", "Subject at, m", 2, 0.1, 100),), focus_pair),
+        Mode(
+            "focus-pair",
+            "Near subject and stars, both sharp",
+            (Option("distance", "Subject at, m", 2, 0.1, 100),),
+            focus_pair,
+        ),
         Mode(
             "lamp",
             "Lamp-lit ground",
@@ -37,14 +47,21 @@ MODES: dict[str, Mode] = {
         Mode(
             "ground",
             "Separate ground exposure",
-            (Option("longest", "Longest shutter, s", 30, 1, 600), Option("snr", "Wanted signal to noise", 3, 0.5, 50)),
+            (
+                Option("longest", "Longest shutter, s", 30, 1, 600),
+                Option("snr", "Wanted signal to noise", 3, 0.5, 50),
+            ),
             ground,
         ),
         Mode("trails", "Star trails", (_HOURS, Option("gap", "Gap between frames, s", 1, 0, 60)), trails),
         Mode(
             "timelapse",
             "Time-lapse",
-            (_HOURS, Option("interval", "Interval, s", 15, 1, 600), Option("fps", "Frames a second", 25, 5, 60)),
+            (
+                _HOURS,
+                Option("interval", "Interval, s", 15, 1, 600),
+                Option("fps", "Frames a second", 25, 5, 60),
+            ),
             timelapse,
         ),
         Mode(
@@ -106,10 +123,22 @@ def plan_mode(key: str, basis: Basis, given: dict[str, str | float], found: Pass
 
 
 BALANCE = (
-    ("Cool it in the camera, 4000 to 4400 K", "fixed, so frames match; a dark sky comes out neutral to blue", True),
+    (
+        "Cool it in the camera, 4000 to 4400 K",
+        "fixed, so frames match; a dark sky comes out neutral to blue",
+        True,
+    ),
     ("Tungsten preset (about 3200 K)", "deep blue; strong glow turns magenta", False),
-    ("Warm it, because phones drift blue", "5500 K keeps airglow and the core's own warmth; glow turns orange", False),
-    ("Automatic, because RAW does not care", "true for single RAW frames; in a sequence JPEG previews and clips flicker", False),
+    (
+        "Warm it, because phones drift blue",
+        "5500 K keeps airglow and the core's own warmth; glow turns orange",
+        False,
+    ),
+    (
+        "Automatic, because RAW does not care",
+        "true for single RAW frames; in a sequence JPEG previews and clips flicker",
+        False,
+    ),
 )
 
 

@@ -1,4 +1,5 @@
-"""Modes in which the tripod stands and the sky is the subject: stack, single frame, panorama, and the ground with it."""
+"""Modes in which the tripod stands and the sky is the subject: stack, single frame, panorama, and the ground
+with it."""
 
 import numpy as np
 
@@ -23,19 +24,26 @@ def stack(b: Basis, o: dict[str, float]) -> ModePlan:
     light = minutes * 60 * 0.9  # such modes shoot most of the time
     own = n * t
     gain = float(np.sqrt(own / light))
-    verdict = f"{gain:.1f} times better" if gain > 1.05 else f"{1 / gain:.1f} times worse" if gain < 0.95 else "about the same"
+    verdict = (
+        f"{gain:.1f} times better"
+        if gain > 1.05
+        else f"{1 / gain:.1f} times worse"
+        if gain < 0.95
+        else "about the same"
+    )
     return ModePlan(
-        t,
-        iso,
-        n,
-        t + GAP_SECONDS,
-        [
+        shutter=t,
+        iso=iso,
+        frames=n,
+        interval=t + GAP_SECONDS,
+        figures=[
             ("Noise falls by", f"{np.sqrt(n):.1f} ×"),
             storage(b, n),
             (f"Against {minutes:g} min of an automatic mode", f"signal to noise {verdict}"),
         ],
         reasons=[
-            f"{n} frames gather {own / 60:.0f} min of light, the automatic mode about {light / 60:.0f}; it merges them inside the phone, "
+            f"{n} frames gather {own / 60:.0f} min of light, the automatic mode about {light / 60:.0f}; it "
+            "merges them inside the phone, "
             "so frames cannot be left out and trails cannot be made of them."
         ],
     )
@@ -48,13 +56,14 @@ def single(b: Basis, o: dict[str, float]) -> ModePlan:
     one = photons.snr(b.lens, band, photons.sky_rate(b.lens, b.at.brightness), t, iso)
     wanted = int(np.ceil((o["snr"] / one) ** 2))
     return ModePlan(
-        t,
-        iso,
-        1,
-        t + GAP_SECONDS,
-        [("Band against noise, a pixel", f"{one:.1f}"), (f"Frames for {o['snr']:g}", f"{wanted}")],
+        shutter=t,
+        iso=iso,
+        frames=1,
+        interval=t + GAP_SECONDS,
+        figures=[("Band against noise, a pixel", f"{one:.1f}"), (f"Frames for {o['snr']:g}", f"{wanted}")],
         reasons=[
-            f"A single frame shows the band {one:.1f} times above the noise of a pixel; reduced to 1080 px wide it gains "
+            f"A single frame shows the band {one:.1f} times above the noise of a pixel; reduced to 1080 px "
+            "wide it gains "
             f"{b.lens.width / 1080:.1f} times."
         ],
     )
@@ -71,25 +80,35 @@ def arch(b: Basis, o: dict[str, float]) -> ModePlan:
     seconds = n * (t + GAP_SECONDS) + columns * rows * o["turn"]
     moved = seconds * 15.041 / 3600
     reasons = [
-        f"The arch's top stands {top:.0f}° high; upright frames of {w:.0f}° × {h:.0f}° with {100 * OVERLAP:.0f} % overlap need "
+        f"The arch's top stands {top:.0f}° high; upright frames of {w:.0f}° × {h:.0f}° with "
+        f"{100 * OVERLAP:.0f} % overlap need "
         f"{columns} columns and {rows} row{'s' if rows > 1 else ''}.",
-        f"It takes {seconds / 60:.0f} min, in which the sky turns {moved:.1f}°: start at the foot that sets, top row first.",
+        f"It takes {seconds / 60:.0f} min, in which the sky turns {moved:.1f}°: start at the foot that "
+        "sets, top row first.",
     ]
     if top > 65:
-        reasons.append("So high an arch bends strongly in a panorama: better earlier in the season or the night.")
+        reasons.append(
+            "So high an arch bends strongly in a panorama: better earlier in the season or the night."
+        )
     return ModePlan(
-        t,
-        iso,
-        n,
-        t + GAP_SECONDS + o["turn"] / o["each"],
-        [
+        shutter=t,
+        iso=iso,
+        frames=n,
+        interval=t + GAP_SECONDS + o["turn"] / o["each"],
+        figures=[
             ("Columns × rows × frames each", f"{columns} × {rows} × {o['each']:g}"),
             ("Turn between columns", f"{w * (1 - OVERLAP):.0f}°"),
-            ("Altitude of the rows", ", ".join(f"{h * (0.5 - 0.1) + i * h * (1 - OVERLAP):.0f}°" for i in range(rows))),
+            (
+                "Altitude of the rows",
+                ", ".join(f"{h * (0.5 - 0.1) + i * h * (1 - OVERLAP):.0f}°" for i in range(rows)),
+            ),
             storage(b, n),
         ],
-        [("Turn after each column", f"{w * (1 - OVERLAP):.0f}°"), ("Columns, rows", f"{columns}, {rows}")],
-        reasons,
+        steps=[
+            ("Turn after each column", f"{w * (1 - OVERLAP):.0f}°"),
+            ("Columns, rows", f"{columns}, {rows}"),
+        ],
+        reasons=reasons,
     )
 
 
@@ -103,16 +122,20 @@ def focus_pair(b: Basis, o: dict[str, float]) -> ModePlan:
         f"At {o['distance']:g} m the subject is blurred by {blur:.1f} px while the stars are sharp: "
         "take one more frame focused on it and blend."
         if needed
-        else f"At {o['distance']:g} m the subject is sharp together with the stars ({blur:.1f} px of blur): one focus will do."
+        else f"At {o['distance']:g} m the subject is sharp together with the stars ({blur:.1f} px of blur): "
+        "one focus will do."
     )
     return ModePlan(
-        t,
-        iso,
-        n + (1 if needed else 0),
-        t + GAP_SECONDS,
-        [("Hyperfocal distance", f"{near:.1f} m"), ("Blur of the subject, focus at infinity", f"{blur:.1f} px")],
-        [("Then one frame focused at", f"{o['distance']:g} m")] if needed else [],
-        [reason],
+        shutter=t,
+        iso=iso,
+        frames=n + (1 if needed else 0),
+        interval=t + GAP_SECONDS,
+        figures=[
+            ("Hyperfocal distance", f"{near:.1f} m"),
+            ("Blur of the subject, focus at infinity", f"{blur:.1f} px"),
+        ],
+        steps=[("Then one frame focused at", f"{o['distance']:g} m")] if needed else [],
+        reasons=[reason],
     )
 
 
@@ -123,27 +146,31 @@ def lamp(b: Basis, o: dict[str, float]) -> ModePlan:
     luminance = candela / o["distance"] ** 2 * GROUND_REFLECTANCE * 2 / np.pi
     seconds = LAMP_METER * b.lens.aperture**2 / (luminance * iso) * 2**-LAMP_UNDER
     hint = (
-        "count it evenly while you sweep" if seconds >= 1 else "too short to count: dim the lamp, cover it with paper, or stand farther off"
+        "count it evenly while you sweep"
+        if seconds >= 1
+        else "too short to count: dim the lamp, cover it with paper, or stand farther off"
     )
     return ModePlan(
-        t,
-        iso,
-        n,
-        t + GAP_SECONDS,
-        [
+        shutter=t,
+        iso=iso,
+        frames=n,
+        interval=t + GAP_SECONDS,
+        figures=[
             ("Light on", f"{seconds:.2g} s"),
             ("Light on at twice the distance", f"{4 * seconds:.2g} s"),
             ("Lamp's intensity", f"{candela:.0f} cd"),
             ("Colour to choose", "about 4000 K, near the sky's balance"),
         ],
-        [("Lamp on in one frame", f"{seconds:.2g} s")],
-        [
+        steps=[("Lamp on in one frame", f"{seconds:.2g} s")],
+        reasons=[
             f"{o['lumen']:g} lm over {o['cone']:g}° at {o['distance']:g} m and ISO {iso} light a ground "
-            f"of {200 * GROUND_REFLECTANCE:.0f} % reflectance to {LAMP_UNDER:g} EV under mid grey in {seconds:.2g} s; {hint}. "
+            f"of {200 * GROUND_REFLECTANCE:.0f} % reflectance to {LAMP_UNDER:g} EV under mid grey in "
+            f"{seconds:.2g} s; {hint}. "
             "Good to a factor of two: try it.",
-            "A cheap lamp bands and tints: test it on a wall at home. Light from the side, not from the camera.",
+            "A cheap lamp bands and tints: test it on a wall at home. Light from the side, not from the "
+            "camera.",
         ],
-        ["Never into a face, a windscreen or up at aircraft. Some parks forbid lamps; ask."],
+        cautions=["Never into a face, a windscreen or up at aircraft. Some parks forbid lamps; ask."],
     )
 
 
@@ -156,16 +183,19 @@ def ground(b: Basis, o: dict[str, float]) -> ModePlan:
     one = photons.snr(b.lens, rate * 0.5, rate * 0.5, longest, iso)
     frames = max(int(np.ceil((o["snr"] / max(one, 1e-6)) ** 2)), 1)
     return ModePlan(
-        t,
-        iso,
-        n + frames,
-        t + GAP_SECONDS,
-        [
+        shutter=t,
+        iso=iso,
+        frames=n + frames,
+        interval=t + GAP_SECONDS,
+        figures=[
             ("Ground frames", f"{frames} of {longest:g} s"),
             ("Ground's brightness", f"{mag:.1f} mag/arcsec² (reflectance {GROUND_REFLECTANCE:g})"),
             ("Signal to noise of its texture", f"{one * np.sqrt(frames):.1f}"),
             ("Takes", f"{frames * (longest + GAP_SECONDS) / 60:.0f} min more"),
         ],
-        [("Then for the ground, tripod untouched", f"{frames} × {longest:g} s")],
-        [f"Nothing on the ground moves, so its frames may be {longest:g} s long: the longest this lens gives."],
+        steps=[("Then for the ground, tripod untouched", f"{frames} × {longest:g} s")],
+        reasons=[
+            f"Nothing on the ground moves, so its frames may be {longest:g} s long: the longest this lens "
+            "gives."
+        ],
     )

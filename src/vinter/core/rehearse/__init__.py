@@ -1,1 +1,2 @@
-"""Practising with the simulated phone: situations, a limited number of test shots, and a coach who measures."""
+"""Practising with the simulated phone: situations, a limited number of test shots, and a coach who
+measures."""

@@ -1,4 +1,5 @@
-"""The coach: judges a rehearsal's picture by measuring it as any frame, and explains in one sentence with a figure."""
+"""The coach: judges a rehearsal's picture by measuring it as any frame, and explains in one sentence with a
+figure."""
 
 from dataclasses import dataclass
 from pathlib import Path
@@ -23,17 +24,26 @@ def as_frame(shown: Shown) -> Frame:
     """A press as a frame that was read from a file."""
     info, burst = shown.info, shown.burst
     kind = "bayer" if shown.settings.raw and not shown.settings.automatic else "linear"
-    meta = Metadata(burst.make, burst.model, burst.iso, burst.shutter, burst.lens.aperture, burst.lens.focal, burst.lens.f35, burst.start)
+    meta = Metadata(
+        make=burst.make,
+        model=burst.model,
+        iso=burst.iso,
+        exposure_s=burst.shutter,
+        aperture=burst.lens.aperture,
+        focal_mm=burst.lens.focal,
+        f35=burst.lens.f35,
+        time=burst.start,
+    )
     colour = colour_from(np.array(info.neutral), np.array(info.matrix).reshape(3, 3))
     return Frame(
-        Path("rehearsal.dng"),
-        kind,
-        shown.mosaic,
-        np.array([[0, 1], [1, 2]]),
-        np.full((2, 2), float(info.black)),
-        float(info.white),
-        colour,
-        meta,
+        path=Path("rehearsal.dng"),
+        kind=kind,
+        data=shown.mosaic,
+        pattern=np.array([[0, 1], [1, 2]]),
+        black=np.full((2, 2), float(info.black)),
+        white=float(info.white),
+        colour=colour,
+        meta=meta,
     )
 
 
@@ -77,7 +87,8 @@ def judge(
     brightest: float = 0.14,
     trails_wanted: bool = False,
 ) -> Judgement:
-    """Judge a press: allowed trail and star width in px, linear level of the sky between ``darkest`` and ``brightest``."""
+    """Judge a press: allowed trail and star width in px, linear level of the sky between ``darkest`` and
+    ``brightest``."""
     frame = as_frame(shown)
     m = measure(frame)
     settings = shown.settings
@@ -85,21 +96,31 @@ def judge(
         minutes = settings.automatic
         advice = Advice(
             False,
-            f"The automatic mode merged {minutes * 60 / 15:.0f} frames into one file: nothing can be left out, and trails made "
+            f"The automatic mode merged {minutes * 60 / 15:.0f} frames into one file: nothing can be left "
+            "out, and trails made "
             f"of such files would be dashes {minutes:.0f} minutes apart.",
             "manual mode, RAW on",
             [],
         )
         return Judgement(False, advice.sentence, advice.change, advice.figures, m)
     if not settings.raw:
-        return Judgement(False, "JPEG only: 8 bits of 12, noise already smoothed. The stack and the edit need RAW.", "RAW on", [], m)
+        return Judgement(
+            False,
+            "JPEG only: 8 bits of 12, noise already smoothed. The stack and the edit need RAW.",
+            "RAW on",
+            [],
+            m,
+        )
     advice = advise(m, lens, worst_drift(shown), trail)
     if not advice.good:
         return _said(advice, m)
     if m.fwhm_px > width:
         return _said(
             Advice(
-                False, f"Stars are {m.fwhm_px:.1f} px wide; the sharpest tick gives under {width:g}.", "focus one tick on", advice.figures
+                False,
+                f"Stars are {m.fwhm_px:.1f} px wide; the sharpest tick gives under {width:g}.",
+                "focus one tick on",
+                advice.figures,
             ),
             m,
         )
@@ -107,7 +128,8 @@ def judge(
         return _said(
             Advice(
                 False,
-                f"The sky stands at {100 * encoded(m.background):.0f} % of the histogram; {100 * encoded(darkest):.0f} % is the least "
+                f"The sky stands at {100 * encoded(m.background):.0f} % of the histogram; "
+                f"{100 * encoded(darkest):.0f} % is the least "
                 "at which it drowns the read noise.",
                 "more ISO, or a longer shutter",
                 advice.figures,
@@ -118,7 +140,8 @@ def judge(
         return _said(
             Advice(
                 False,
-                f"The sky stands at {100 * encoded(m.background):.0f} % of the histogram and leaves stars no headroom.",
+                f"The sky stands at {100 * encoded(m.background):.0f} % of the histogram and leaves stars "
+                "no headroom.",
                 "less ISO",
                 advice.figures,
             ),
@@ -131,6 +154,11 @@ def judge_exercise(shown: Shown, one: Exercise) -> Judgement:
     """Judge a press by an exercise's own limits; on a night to leave no frame passes."""
     found = judge(shown, one.the_lens, one.trail, one.width, one.darkest, one.brightest)
     if one.leave:
-        sentence = f"{found.measure.stars} stars, {found.measure.fwhm_px:.1f} px wide: every setting gives the same veil."
-        return Judgement(False, sentence, "try one thing, then decide whether to stay", found.figures, found.measure)
+        sentence = (
+            f"{found.measure.stars} stars, {found.measure.fwhm_px:.1f} px wide: every setting gives "
+            "the same veil."
+        )
+        return Judgement(
+            False, sentence, "try one thing, then decide whether to stay", found.figures, found.measure
+        )
     return found

@@ -9,23 +9,36 @@ from vinter.core.camera.phones import Lens, phone
 from vinter.core.camera.projection import Pose
 from vinter.core.errors import BadInput
 from vinter.core.shot import aim
-from vinter.core.simulate.modes import Settings
+from vinter.core.simulate.modes import PhoneSettings
 from vinter.core.simulate.phone import Burst
 from vinter.core.sky.ephemeris import year_of
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import CORE, position
 
-SHORE = Site(37.702, -8.772, "Europe/Lisbon", 6, 21.5, 0.25, "Tide mill")
-GARDEN = Site(38.745, -9.22, "Europe/Lisbon", 90, 18.6, 0.30, "Suburban garden")
-MIST = Site(37.702, -8.772, "Europe/Lisbon", 6, 20.6, 1.35, "Tide mill")
+SHORE = Site(
+    lat=37.702, lon=-8.772, tz="Europe/Lisbon", elevation=6, zenith=21.5, extinction=0.25, name="Tide mill"
+)
+GARDEN = Site(
+    lat=38.745,
+    lon=-9.22,
+    tz="Europe/Lisbon",
+    elevation=90,
+    zenith=18.6,
+    extinction=0.30,
+    name="Suburban garden",
+)
+MIST = Site(
+    lat=37.702, lon=-8.772, tz="Europe/Lisbon", elevation=6, zenith=20.6, extinction=1.35, name="Tide mill"
+)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Exercise:
-    """One situation: where and when, phone and lens, the settings it starts from, test shots allowed, and what passes.
+    """One situation: where and when, phone and lens, the settings it starts from, test shots allowed, and
+    what passes.
 
-    ``trail`` is the most px of trail allowed, ``width`` the widest star, ``darkest`` and ``brightest`` the linear level of
-    the sky. ``leave`` marks a night on which packing up is the right answer.
+    ``trail`` is the most px of trail allowed, ``width`` the widest star, ``darkest`` and ``brightest`` the
+    linear level of the sky. ``leave`` marks a night on which packing up is the right answer.
     """
 
     key: str
@@ -35,7 +48,7 @@ class Exercise:
     unix: float
     phone: str
     lens: str
-    start: Settings
+    start: PhoneSettings
     shots: int = 6
     trail: float = 5.0
     width: float = 4.0
@@ -59,7 +72,16 @@ class Exercise:
     def burst(self) -> Burst:
         """What the simulated phone stands in front of."""
         return Burst(
-            self.site, self.the_lens, self.unix, self.pose, 100, 1.0, 1, seed=self.seed, traffic=False, model=phone(self.phone).name
+            site=self.site,
+            lens=self.the_lens,
+            start=self.unix,
+            pose=self.pose,
+            iso=100,
+            shutter=1.0,
+            count=1,
+            seed=self.seed,
+            traffic=False,
+            model=phone(self.phone).name,
         )
 
 
@@ -70,100 +92,100 @@ def _at(text: str) -> float:
 NIGHT = _at("2027-06-05T01:30")
 LADDER = (
     Exercise(
-        "first",
-        "The first frame",
-        "A dark shore, the core in the south, the phone as it came out of your pocket.",
-        SHORE,
-        NIGHT,
-        "marlet-7",
-        "main",
-        Settings(400, 1.0, 4, 5200),
+        key="first",
+        title="The first frame",
+        story="A dark shore, the core in the south, the phone as it came out of your pocket.",
+        site=SHORE,
+        unix=NIGHT,
+        phone="marlet-7",
+        lens="main",
+        start=PhoneSettings(iso=400, shutter=1.0, ticks=4, kelvin=5200),
         teaches="ISO and shutter together",
     ),
     Exercise(
-        "infinity",
-        "The end mark is not infinity",
-        "Everything is set, the slider pushed to its end mark.",
-        SHORE,
-        NIGHT,
-        "marlet-7",
-        "main",
-        Settings(1600, 10.0, 0),
-        7,
+        key="infinity",
+        title="The end mark is not infinity",
+        story="Everything is set, the slider pushed to its end mark.",
+        site=SHORE,
+        unix=NIGHT,
+        phone="marlet-7",
+        lens="main",
+        start=PhoneSettings(iso=1600, shutter=10.0, ticks=0),
+        shots=7,
         width=3.4,
         teaches="every phone has its own infinity",
     ),
     Exercise(
-        "finger",
-        "The finger on the glass",
-        "Same settings, but you press the button and the phone shoots at once.",
-        SHORE,
-        NIGHT,
-        "marlet-7",
-        "main",
-        Settings(6400, 2.0, 4, delay=0.0),
-        4,
+        key="finger",
+        title="The finger on the glass",
+        story="Same settings, but you press the button and the phone shoots at once.",
+        site=SHORE,
+        unix=NIGHT,
+        phone="marlet-7",
+        lens="main",
+        start=PhoneSettings(iso=6400, shutter=2.0, ticks=4, delay=0.0),
+        shots=4,
         teaches="a delay of three seconds",
     ),
     Exercise(
-        "thirty",
-        "Thirty seconds because it allows it",
-        "The longest shutter on the dial looks like the most light.",
-        SHORE,
-        NIGHT,
-        "marlet-7",
-        "main",
-        Settings(1600, 30.0, 4),
-        5,
+        key="thirty",
+        title="Thirty seconds because it allows it",
+        story="The longest shutter on the dial looks like the most light.",
+        site=SHORE,
+        unix=NIGHT,
+        phone="marlet-7",
+        lens="main",
+        start=PhoneSettings(iso=1600, shutter=30.0, ticks=4),
+        shots=5,
         teaches="the shutter that keeps stars round",
     ),
     Exercise(
-        "ultra-wide",
-        "The ultra-wide trap",
-        "The wide lens gets all of the band in. It is slower and trails later.",
-        SHORE,
-        NIGHT,
-        "marlet-7",
-        "ultra-wide",
-        Settings(800, 6.0, 0),
-        6,
+        key="ultra-wide",
+        title="The ultra-wide trap",
+        story="The wide lens gets all of the band in. It is slower and trails later.",
+        site=SHORE,
+        unix=NIGHT,
+        phone="marlet-7",
+        lens="ultra-wide",
+        start=PhoneSettings(iso=800, shutter=6.0, ticks=0),
+        shots=6,
         darkest=0.010,
         teaches="what a slow lens costs",
     ),
     Exercise(
-        "suburb",
-        "Suburb with half a Moon",
-        "The garden at home, the Moon half lit in the south-west.",
-        GARDEN,
-        _at("2027-07-11T21:45"),
-        "marlet-7",
-        "main",
-        Settings(3200, 10.0, 4),
-        6,
+        key="suburb",
+        title="Suburb with half a Moon",
+        story="The garden at home, the Moon half lit in the south-west.",
+        site=GARDEN,
+        unix=_at("2027-07-11T21:45"),
+        phone="marlet-7",
+        lens="main",
+        start=PhoneSettings(iso=3200, shutter=10.0, ticks=4),
+        shots=6,
         teaches="the glow sets the ISO, not the rule",
     ),
     Exercise(
-        "automatic",
-        "The automatic mode",
-        "You want frames for star trails; the phone is in its four-minute mode.",
-        SHORE,
-        NIGHT,
-        "marlet-7",
-        "main",
-        Settings(1600, 10.0, 4, automatic=4.0, raw=False),
-        4,
+        key="automatic",
+        title="The automatic mode",
+        story="You want frames for star trails; the phone is in its four-minute mode.",
+        site=SHORE,
+        unix=NIGHT,
+        phone="marlet-7",
+        lens="main",
+        start=PhoneSettings(iso=1600, shutter=10.0, ticks=4, automatic=4.0, raw=False),
+        shots=4,
         teaches="merged files cannot be taken apart",
     ),
     Exercise(
-        "mist",
-        "Mist off the water",
-        "Stars look soft. More ISO? More seconds? Focus?",
-        MIST,
-        NIGHT,
-        "marlet-7",
-        "main",
-        Settings(1600, 10.0, 4),
-        5,
+        key="mist",
+        title="Mist off the water",
+        story="Stars look soft. More ISO? More seconds? Focus?",
+        site=MIST,
+        unix=NIGHT,
+        phone="marlet-7",
+        lens="main",
+        start=PhoneSettings(iso=1600, shutter=10.0, ticks=4),
+        shots=5,
         leave=True,
         teaches="some nights are over",
     ),

@@ -1,4 +1,5 @@
-"""The simulated sensor: trailed stars and streaks onto a Bayer mosaic, then shot noise, read noise and digits."""
+"""The simulated sensor: trailed stars and streaks onto a Bayer mosaic, then shot noise, read noise and
+digits."""
 
 import math
 
@@ -11,8 +12,15 @@ REACH = 3.6  # standard deviations at which a star image is cut
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def draw_trails(mosaic: F32, x0: npt.NDArray[np.float64], y0: npt.NDArray[np.float64], x1: npt.NDArray[np.float64],
-                y1: npt.NDArray[np.float64], flux: npt.NDArray[np.float64], sigma: npt.NDArray[np.float64]) -> None:
+def draw_trails(
+    mosaic: F32,
+    x0: npt.NDArray[np.float64],
+    y0: npt.NDArray[np.float64],
+    x1: npt.NDArray[np.float64],
+    y1: npt.NDArray[np.float64],
+    flux: npt.NDArray[np.float64],
+    sigma: npt.NDArray[np.float64],
+) -> None:
     """Add straight trails of Gaussian images to a mosaic, in place; flux (n, 3) in electrons by colour.
 
     Colours follow an RGGB mosaic: red at even rows and columns, blue at odd ones.
@@ -36,13 +44,22 @@ def draw_trails(mosaic: F32, x0: npt.NDArray[np.float64], y0: npt.NDArray[np.flo
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def digitise(electrons: F32, z: F32, read_noise: float, gain: float, black: float, white: int,
-             out: npt.NDArray[np.uint16]) -> None:
+def digitise(
+    electrons: F32,
+    z: F32,
+    read_noise: float,
+    gain: float,
+    black: float,
+    white: int,
+    out: npt.NDArray[np.uint16],
+) -> None:
     """Electrons to digital numbers: shot noise (skewed as Poisson), read noise, gain in DN per electron."""
     for y in range(out.shape[0]):
         for x in range(out.shape[1]):
             mean = max(electrons[y, x], 0.0)
             n = z[y, x]
             spread = math.sqrt(mean + read_noise * read_noise)
-            value = black + gain * (mean + spread * n + (n * n - 1) / 6 * mean / (mean + read_noise * read_noise + 1e-6))
+            value = black + gain * (
+                mean + spread * n + (n * n - 1) / 6 * mean / (mean + read_noise * read_noise + 1e-6)
+            )
             out[y, x] = min(max(int(value + 0.5), 0), white)

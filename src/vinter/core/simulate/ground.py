@@ -24,7 +24,8 @@ class Ground:
 
 
 def skyline(seed: int, facing: float) -> npt.NDArray[np.float64]:
-    """Altitude of the skyline in degrees over azimuth in steps of 0.02 degrees; a building near ``facing``."""
+    """Altitude of the skyline in degrees over azimuth in steps of 0.02 degrees; a building near
+    ``facing``."""
     rng = np.random.default_rng([seed, 77])
     n = round(360 / STEP)
     height = np.full(n, 2.0)
@@ -43,13 +44,21 @@ def skyline(seed: int, facing: float) -> npt.NDArray[np.float64]:
     return np.asarray(np.maximum.reduce([height, walls, gable, chimney]))
 
 
-def upsample(coarse: npt.NDArray[np.float64], x: npt.NDArray[np.float64], y: npt.NDArray[np.float64], width: int,
-             height: int) -> F32:
+def upsample(
+    coarse: npt.NDArray[np.float64],
+    x: npt.NDArray[np.float64],
+    y: npt.NDArray[np.float64],
+    width: int,
+    height: int,
+) -> F32:
     """A smooth field known at pixel columns x and rows y (evenly spaced) at every pixel."""
     columns = np.interp(np.arange(width), x, np.arange(len(x))).astype(np.float32)
     rows = np.interp(np.arange(height), y, np.arange(len(y))).astype(np.float32)
-    wide = cv2.remap(coarse.astype(np.float32), *np.meshgrid(columns, np.arange(len(y), dtype=np.float32)),
-                     cv2.INTER_LINEAR)
+    wide = cv2.remap(
+        coarse.astype(np.float32),
+        *np.meshgrid(columns, np.arange(len(y), dtype=np.float32)),
+        cv2.INTER_LINEAR,
+    )
     index = np.clip(rows.astype(int), 0, len(y) - 2)
     share = (rows - index)[:, None].astype(np.float32)
     return np.asarray(wide[index] * (1 - share) + wide[index + 1] * share)
@@ -57,7 +66,10 @@ def upsample(coarse: npt.NDArray[np.float64], x: npt.NDArray[np.float64], y: npt
 
 def grid(view: View, step: int) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
     """Evenly spaced columns and rows that cover the frame, about ``step`` pixels apart."""
-    return (np.linspace(0, view.width - 1, view.width // step + 2), np.linspace(0, view.height - 1, view.height // step + 2))
+    return (
+        np.linspace(0, view.width - 1, view.width // step + 2),
+        np.linspace(0, view.height - 1, view.height // step + 2),
+    )
 
 
 def _texture(rng: np.random.Generator, width: int, height: int) -> F32:
@@ -65,7 +77,9 @@ def _texture(rng: np.random.Generator, width: int, height: int) -> F32:
     out = np.zeros((height, width), np.float32)
     for scale, weight in ((200, 0.5), (60, 0.5), (20, 0.5), (7, 0.6), (3, 0.6)):
         small = rng.standard_normal((height // scale + 3, width // scale + 3)).astype(np.float32)
-        out += weight * cv2.resize(small, (width, height), interpolation=cv2.INTER_CUBIC if scale > 7 else cv2.INTER_LINEAR)
+        out += weight * cv2.resize(
+            small, (width, height), interpolation=cv2.INTER_CUBIC if scale > 7 else cv2.INTER_LINEAR
+        )
     return np.asarray(0.02 + 0.14 / (1 + np.exp(-1.4 * out)), dtype=np.float32)
 
 
@@ -73,13 +87,16 @@ def over_profile(horizon: Horizon, seed: int) -> npt.NDArray[np.float64]:
     """The site's own profile as a skyline table, with scrub on it."""
     n = round(360 / STEP)
     rng = np.random.default_rng([seed, 77])
-    scrub = sum(gaussian_filter1d(rng.standard_normal(n), sigma / STEP, mode="wrap") * size * np.sqrt(sigma / STEP)
-                for sigma, size in ((0.6, 0.12), (0.15, 0.08), (0.05, 0.06)))
+    scrub = sum(
+        gaussian_filter1d(rng.standard_normal(n), sigma / STEP, mode="wrap") * size * np.sqrt(sigma / STEP)
+        for sigma, size in ((0.6, 0.12), (0.15, 0.08), (0.05, 0.06))
+    )
     return np.asarray(horizon.at(np.arange(n, dtype=np.float64) * STEP) + scrub)
 
 
 def ground(view: View, seed: int, facing: float, horizon: Horizon | None = None) -> Ground:
-    """The ground as a view sees it, over the site's own horizon when it has one; edges are smooth over one pixel."""
+    """The ground as a view sees it, over the site's own horizon when it has one; edges are smooth over one
+    pixel."""
     x, y = grid(view, COARSE)
     enu = unproject(view, *np.meshgrid(x, y))
     altitude = np.degrees(np.arcsin(np.clip(enu[..., 2], -1, 1)))

@@ -1,4 +1,5 @@
-"""What the simulated phone does beside a plain RAW frame: shake, lamp light, banding, an automatic mode, a developed picture."""
+"""What the simulated phone does beside a plain RAW frame: shake, lamp light, banding, an automatic mode, a
+developed picture."""
 
 from dataclasses import dataclass, replace
 
@@ -8,8 +9,8 @@ import numpy.typing as npt
 
 from vinter.core.camera.phones import Lens
 from vinter.core.formats.dng import DngInfo
-from vinter.core.frames.look import stretched
 from vinter.core.frames.mosaic import demosaic
+from vinter.core.frames.preview import stretched
 from vinter.core.frames.reading import colour_from
 from vinter.core.simulate.exposing import digitise
 from vinter.core.simulate.phone import BLACK, Burst, SimulatedPhone
@@ -24,10 +25,11 @@ AUTO_FRAME = 15.0  # seconds a frame of the automatic mode
 NEUTRAL_KELVIN = 5200.0
 
 
-@dataclass(frozen=True)
-class Settings:
-    """What is set on the simulated phone: ISO, shutter (s), focus in ticks back from the mark, white balance (K), RAW or
-    the automatic mode of some minutes, delay (s), and seconds of lamp on the ground (a lamp of 100 lm at 8 m)."""
+@dataclass(frozen=True, kw_only=True)
+class PhoneSettings:
+    """What is set on the simulated phone: ISO, shutter (s), focus in ticks back from the mark, white balance
+    (K), RAW or the automatic mode of some minutes, delay (s), and seconds of lamp on the ground (a lamp of
+    100 lm at 8 m)."""
 
     iso: int
     shutter: float
@@ -41,18 +43,21 @@ class Settings:
 
 @dataclass(frozen=True)
 class Shown:
-    """What the press gave: digital numbers (upright mosaic), the settings it was taken with, and what the file would say."""
+    """What the press gave: digital numbers (upright mosaic), the settings it was taken with, and what the
+    file would say."""
 
     mosaic: U16
     burst: Burst
     info: DngInfo
-    settings: Settings
+    settings: PhoneSettings
 
 
 def shaken(electrons: F32, lens: Lens, shutter: float, delay: float, seed: int) -> F32:
-    """A mosaic's light smeared by the phone's swing after the release; none of it is left after some seconds of delay.
+    """A mosaic's light smeared by the phone's swing after the release; none of it is left after some seconds
+    of delay.
 
-    Sums shifted copies weighted by the time the phone spends at each place, colours kept apart by even shifts.
+    Sums shifted copies weighted by the time the phone spends at each place, colours kept apart by even
+    shifts.
     """
     swing = SHAKE_PX * lens.focal_px / 3000 * np.exp(-delay / SHAKE_SECONDS)
     if swing < 2.0:
@@ -74,7 +79,9 @@ def _lamp(camera: SimulatedPhone, seconds: float) -> F32:
     ground = camera.ground
     height = ground.sky.shape[0]
     close = np.linspace(0.25, 1.0, height, dtype=np.float32)[:, None] ** 2
-    per_second = 100 / (2 * np.pi * (1 - np.cos(np.radians(30)))) / 8.0**2 / np.pi  # cd/m^2 a unit of reflectance
+    per_second = (
+        100 / (2 * np.pi * (1 - np.cos(np.radians(30)))) / 8.0**2 / np.pi
+    )  # cd/m^2 a unit of reflectance
     nanolamberts = per_second * 1e9 / 3183.1
     light = nanolamberts * camera.per_nl * seconds
     return np.asarray((1 - ground.sky) * ground.reflectance * close * np.float32(light), np.float32)
@@ -86,13 +93,22 @@ def _banding(shape: tuple[int, ...], lens: Lens, iso: int, seed: int) -> F32:
     return np.asarray(rng.standard_normal((shape[0], 1)) * BANDING_E * digital, np.float32)
 
 
-def press(burst: Burst, settings: Settings, camera: SimulatedPhone | None = None, seed: int = 1) -> Shown:
-    """One press of the release. ``camera`` may be one of the same burst, so that its ground is drawn only once."""
+def press(
+    burst: Burst, settings: PhoneSettings, camera: SimulatedPhone | None = None, seed: int = 1
+) -> Shown:
+    """One press of the release. ``camera`` may be one of the same burst, so that its ground is drawn only
+    once."""
     lens = burst.lens
     shutter = AUTO_FRAME if settings.automatic else min(settings.shutter, lens.shutter_max)
     iso = int(np.clip(settings.iso, lens.iso_min, lens.iso_max))
     own = replace(
-        burst, iso=iso, shutter=shutter, count=1, focus_error=float(settings.ticks - lens.infinity_ticks), traffic=False, seed=burst.seed
+        burst,
+        iso=iso,
+        shutter=shutter,
+        count=1,
+        focus_error=float(settings.ticks - lens.infinity_ticks),
+        traffic=False,
+        seed=burst.seed,
     )
     phone = SimulatedPhone(own)
     if camera is not None:
@@ -107,7 +123,9 @@ def press(burst: Burst, settings: Settings, camera: SimulatedPhone | None = None
     black, white = BLACK[lens.bits], 2**lens.bits - 1
     gain = (white - black) / lens.full_scale(iso)
     out = np.empty(electrons.shape, np.uint16)
-    z = np.random.default_rng([seed, 63]).standard_normal(electrons.shape, np.float32) / np.float32(np.sqrt(frames))
+    z = np.random.default_rng([seed, 63]).standard_normal(electrons.shape, np.float32) / np.float32(
+        np.sqrt(frames)
+    )
     digitise(electrons, z, noise, gain, black - gain * lens.dark_current * shutter, white, out)
     return Shown(out, own, phone.info(0), settings)
 
@@ -119,7 +137,10 @@ def balanced(kelvin: float) -> tuple[float, float]:
 
 
 def _linear(mosaic: U16, info: DngInfo) -> F32:
-    return np.asarray(np.clip((mosaic.astype(np.float32) - info.black) / np.float32(info.white - info.black), 0, 1), np.float32)
+    return np.asarray(
+        np.clip((mosaic.astype(np.float32) - info.black) / np.float32(info.white - info.black), 0, 1),
+        np.float32,
+    )
 
 
 def _encoded(rgb: F32, shown: Shown) -> U8:
@@ -132,16 +153,22 @@ def _encoded(rgb: F32, shown: Shown) -> U8:
 
 
 def developed(shown: Shown) -> U8:
-    """The picture on the phone's screen at half size: balanced and encoded, not stretched; smoothed in the automatic mode."""
+    """The picture on the phone's screen at half size: balanced and encoded, not stretched; smoothed in the
+    automatic mode."""
     level = _linear(shown.mosaic, shown.info)
     green = (level[0::2, 1::2] + level[1::2, 0::2]) / 2
-    return _encoded(np.asarray(np.stack([level[0::2, 0::2], green, level[1::2, 1::2]], axis=-1), np.float32), shown)
+    return _encoded(
+        np.asarray(np.stack([level[0::2, 0::2], green, level[1::2, 1::2]], axis=-1), np.float32), shown
+    )
 
 
 def loupe(shown: Shown, x: int, y: int, width: int = 640, height: int = 420) -> U8:
     """A part of the picture at full size about a pixel, developed as the whole."""
     rows, columns = shown.mosaic.shape
-    left, top = (int(np.clip(c - n // 2, 0, max(full - n, 0))) // 2 * 2 for c, n, full in ((x, width, columns), (y, height, rows)))
+    left, top = (
+        int(np.clip(c - n // 2, 0, max(full - n, 0))) // 2 * 2
+        for c, n, full in ((x, width, columns), (y, height, rows))
+    )
     part = _linear(shown.mosaic[top : top + height, left : left + width], shown.info)
     rgb = demosaic(np.round(part * 65535).astype(np.uint16), np.array([[0, 1], [1, 2]]))
     return _encoded(np.asarray(rgb.astype(np.float32) / np.float32(65535), np.float32), shown)

@@ -18,7 +18,8 @@ from vinter.core.formats.dng import DngInfo, write_dng
 from vinter.core.simulate import skylight
 from vinter.core.simulate.exposing import digitise, draw_trails
 from vinter.core.simulate.ground import Ground, grid, ground, upsample
-from vinter.core.sky import catalogue, diffuse
+from vinter.core.sky import catalogue
+from vinter.core.sky import diffuse_light as diffuse
 from vinter.core.sky.brightness import airmass, to_magnitudes
 from vinter.core.sky.site import Site
 
@@ -37,9 +38,10 @@ GROUND_LIGHT = 0.9  # of the mean sky light that falls on the ground
 TRUTH_LIMIT = 6.5
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Burst:
-    """What the simulated phone is told: where it stands and points, and its settings. Times in Unix seconds."""
+    """What the simulated phone is told: where it stands and points, and its settings. Times in Unix
+    seconds."""
 
     site: Site
     lens: Lens
@@ -77,8 +79,14 @@ class Streak:
 def colour_factors(bv: Array) -> Array:
     """Raw signal by colour (n, 3) of light of a B-V, relative to its green signal."""
     shift = 0.4 * (np.asarray(bv, float) - 0.65)
-    return np.stack([NEUTRAL[0] * 10 ** (RED_SLOPE * shift), np.ones_like(shift),
-                     NEUTRAL[2] * 10 ** (-BLUE_SLOPE * shift)], axis=-1)
+    return np.stack(
+        [
+            NEUTRAL[0] * 10 ** (RED_SLOPE * shift),
+            np.ones_like(shift),
+            NEUTRAL[2] * 10 ** (-BLUE_SLOPE * shift),
+        ],
+        axis=-1,
+    )
 
 
 class SimulatedPhone:
@@ -116,7 +124,9 @@ class SimulatedPhone:
         index, enu, through = self._in_front(i, vectors)
         x, y, front = project(self.view, skylight.refracted(enu))
         inside = front & (x >= 0) & (x <= self.view.width - 1) & (y >= 0) & (y <= self.view.height - 1)
-        inside[inside] = self.ground.sky[np.round(y[inside]).astype(int), np.round(x[inside]).astype(int)] > 0.5
+        inside[inside] = (
+            self.ground.sky[np.round(y[inside]).astype(int), np.round(x[inside]).astype(int)] > 0.5
+        )
         return index[inside].astype(float), x[inside], y[inside], v[index[inside]] + through[inside]
 
     def _in_front(self, i: int, vectors: Array) -> tuple[npt.NDArray[np.intp], Array, Array]:
@@ -131,26 +141,43 @@ class SimulatedPhone:
         vectors, v, bv = table
         index, enu, through = self._in_front(i, vectors)
         half = self.burst.shutter / 2
-        ends = [project(self.view, skylight.refracted(skylight.turned(enu, self.burst.site, s))) for s in (-half, half)]
-        flux = photons.star_rate(self.burst.lens, 0.0) * 10 ** (-0.4 * (v[index] + through)) * self.burst.shutter
+        ends = [
+            project(self.view, skylight.refracted(skylight.turned(enu, self.burst.site, s)))
+            for s in (-half, half)
+        ]
+        flux = (
+            photons.star_rate(self.burst.lens, 0.0) * 10 ** (-0.4 * (v[index] + through)) * self.burst.shutter
+        )
         cx, cy = self.view.centre
         off_axis = np.hypot(ends[0][0] - cx, ends[0][1] - cy) / np.hypot(cx, cy)
         sigma = np.hypot(BEST_SIGMA * (1 + 0.15 * off_axis**2), SIGMA_PER_TICK * self.burst.focus_error)
         keep = ends[0][2] & ends[1][2]
-        draw_trails(mosaic, ends[0][0][keep], ends[0][1][keep], ends[1][0][keep], ends[1][1][keep],
-                    (flux[:, None] * colour_factors(bv[index]))[keep], sigma[keep])
+        draw_trails(
+            mosaic,
+            ends[0][0][keep],
+            ends[0][1][keep],
+            ends[1][0][keep],
+            ends[1][1][keep],
+            (flux[:, None] * colour_factors(bv[index]))[keep],
+            sigma[keep],
+        )
 
     def _diffuse(self, i: int) -> tuple[list[F32], float]:
         """Electrons by colour at full size from diffuse light, and the mean sky light in nL."""
         x, y = grid(self.view, DIFFUSE_STEP)
         gx, gy = np.meshgrid(x, y)
-        light = diffuse.diffuse(self.burst.site, self.burst.middle(i), unproject(self.view, gx, gy).reshape(-1, 3))
+        light = diffuse.diffuse(
+            self.burst.site, self.burst.middle(i), unproject(self.view, gx, gy).reshape(-1, 3)
+        )
         colours = light.band[:, None] * colour_factors(light.band_colour)
         for name, part in light.light.items():
             colours = colours + part[:, None] * colour_factors(np.array(diffuse.COLOUR[name]))
         colours = colours.reshape(*gx.shape, 3) * (self.per_nl * self.burst.shutter)
         half = (self.view.height + 1) // 2, (self.view.width + 1) // 2
-        planes = [upsample(colours[..., c], (x + 0.5) / 2 - 0.5, (y + 0.5) / 2 - 0.5, half[1], half[0]) for c in range(3)]
+        planes = [
+            upsample(colours[..., c], (x + 0.5) / 2 - 0.5, (y + 0.5) / 2 - 0.5, half[1], half[0])
+            for c in range(3)
+        ]
         return planes, float(light.total.mean())
 
     def streaks(self, i: int) -> list[Streak]:
@@ -167,8 +194,16 @@ class SimulatedPhone:
             if plane or (satellite and first == i):
                 begin = start + (i - first) * (self.burst.shutter + self.burst.gap) * speed
                 end = begin + self.burst.shutter * speed
-                out.append(Streak(float(begin[0]), float(begin[1]), float(end[0]), float(end[1]), 260.0 if plane else 40.0,
-                                  bool(plane)))
+                out.append(
+                    Streak(
+                        float(begin[0]),
+                        float(begin[1]),
+                        float(end[0]),
+                        float(end[1]),
+                        260.0 if plane else 40.0,
+                        bool(plane),
+                    )
+                )
         return out
 
     def _draw_streaks(self, mosaic: F32, i: int) -> None:
@@ -176,18 +211,25 @@ class SimulatedPhone:
             way = np.array([streak.x1 - streak.x0, streak.y1 - streak.y0])
             length = float(np.hypot(*way))
             flux = streak.strength * length * np.array([[0.8, 1.0, 0.7]])
-            draw_trails(mosaic, *(np.array([v]) for v in (streak.x0, streak.y0, streak.x1, streak.y1)), flux, np.array([1.6]))
+            draw_trails(
+                mosaic,
+                *(np.array([v]) for v in (streak.x0, streak.y0, streak.x1, streak.y1)),
+                flux,
+                np.array([1.6]),
+            )
             if streak.blinking:
                 along = np.arange(0.3, self.burst.shutter, 1.1) / self.burst.shutter
                 x, y = streak.x0 + along * way[0], streak.y0 + along * way[1]
-                draw_trails(mosaic, x, y, x, y, np.tile([[9000.0, 2500.0, 1500.0]], (len(x), 1)), np.full(len(x), 1.8))
+                draw_trails(
+                    mosaic, x, y, x, y, np.tile([[9000.0, 2500.0, 1500.0]], (len(x), 1)), np.full(len(x), 1.8)
+                )
 
     def electrons(self, i: int) -> F32:
         """Expected electrons of frame i on the upright mosaic (height, width)."""
         planes, mean_nl = self._diffuse(i)
         mosaic = np.empty((self.view.height, self.view.width), np.float32)
         for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
-            mosaic[y::2, x::2] = planes[x + y][:mosaic[y::2].shape[0], :mosaic[:, x::2].shape[1]]
+            mosaic[y::2, x::2] = planes[x + y][: mosaic[y::2].shape[0], : mosaic[:, x::2].shape[1]]
         for table in (catalogue.star_table(), skylight.faint_stars()):
             self._draw_stars(mosaic, i, table)
         self._draw_streaks(mosaic, i)
@@ -196,7 +238,9 @@ class SimulatedPhone:
         tint = colour_factors(np.array(0.85))
         for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
             part = np.s_[y::2, x::2]
-            mosaic[part] += (1 - self.ground.sky[part]) * self.ground.reflectance[part] * np.float32(lit * tint[x + y])
+            mosaic[part] += (
+                (1 - self.ground.sky[part]) * self.ground.reflectance[part] * np.float32(lit * tint[x + y])
+            )
         mosaic *= self.vignetting
         mosaic += self.burst.lens.dark_current * self.burst.shutter
         where, rates = self._hot
@@ -212,8 +256,15 @@ class SimulatedPhone:
         gain = (white - black) / lens.full_scale(self.burst.iso)
         # the sensor's masked pixels take out the mean dark current; its noise stays
         dark = gain * lens.dark_current * self.burst.shutter
-        digitise(electrons, rng.standard_normal(electrons.shape, np.float32), lens.noise_at(self.burst.iso), gain,
-                 black - dark, white, out)
+        digitise(
+            electrons,
+            rng.standard_normal(electrons.shape, np.float32),
+            lens.noise_at(self.burst.iso),
+            gain,
+            black - dark,
+            white,
+            out,
+        )
         return out
 
     def info(self, i: int) -> DngInfo:
@@ -221,12 +272,26 @@ class SimulatedPhone:
         b, lens = self.burst, self.burst.lens
         start = b.middle(i) - b.shutter / 2
         offset = datetime.fromtimestamp(start, b.site.zone).strftime("%z")
-        return DngInfo(b.make, b.model, b.iso, b.shutter, lens.aperture, lens.focal, lens.f35, start,
-                       f"{offset[:3]}:{offset[3:5]}", BLACK[lens.bits], 2**lens.bits - 1, NEUTRAL, MATRIX)
+        return DngInfo(
+            make=b.make,
+            model=b.model,
+            iso=b.iso,
+            exposure_s=b.shutter,
+            aperture=lens.aperture,
+            focal_mm=lens.focal,
+            f35=lens.f35,
+            time=start,
+            utc_offset=f"{offset[:3]}:{offset[3:5]}",
+            black=BLACK[lens.bits],
+            white=2**lens.bits - 1,
+            neutral=NEUTRAL,
+            matrix=MATRIX,
+        )
 
     def write(self, i: int, folder: Path) -> Path:
         """Render frame i and write it as DNG into a folder."""
-        path = folder / f"{datetime.fromtimestamp(self.burst.middle(i), self.burst.site.zone):%Y%m%d_%H%M%S}_{i + 1:03d}.dng"
+        local = datetime.fromtimestamp(self.burst.middle(i), self.burst.site.zone)
+        path = folder / f"{local:%Y%m%d_%H%M%S}_{i + 1:03d}.dng"
         mosaic = self.frame(i)
         write_dng(path, mosaic, self.info(i), _preview(mosaic, self.info(i)), self.burst.compress)
         return path
@@ -238,13 +303,25 @@ class SimulatedPhone:
         out = []
         for i, (name, (index, x, y, v)) in enumerate(zip(names, frames, strict=True)):
             bright = v < TRUTH_LIMIT
-            out.append({
-                "file": name, "time": self.burst.middle(i), "homography": _fit(index, x, y, *reference[:3]),
-                "stars": [[int(a), round(b, 4), round(c, 4), round(d, 2)] for a, b, c, d in
-                          zip(index[bright], x[bright], y[bright], v[bright], strict=True)],
-                "streaks": [asdict(s) for s in self.streaks(i)]})
+            out.append(
+                {
+                    "file": name,
+                    "time": self.burst.middle(i),
+                    "homography": _fit(index, x, y, *reference[:3]),
+                    "stars": [
+                        [int(a), round(b, 4), round(c, 4), round(d, 2)]
+                        for a, b, c, d in zip(index[bright], x[bright], y[bright], v[bright], strict=True)
+                    ],
+                    "streaks": [asdict(s) for s in self.streaks(i)],
+                }
+            )
         settings = asdict(replace(self.burst, site=replace(self.burst.site)))
-        return {"settings": settings, "reference": names[self.burst.count // 2], "mask": "truth.mask.png", "frames": out}
+        return {
+            "settings": settings,
+            "reference": names[self.burst.count // 2],
+            "mask": "truth.mask.png",
+            "frames": out,
+        }
 
 
 def _fit(index: Array, x: Array, y: Array, ref_index: Array, ref_x: Array, ref_y: Array) -> list[list[float]]:
@@ -259,8 +336,16 @@ def _fit(index: Array, x: Array, y: Array, ref_index: Array, ref_x: Array, ref_y
 def _preview(mosaic: npt.NDArray[np.uint16], info: DngInfo) -> npt.NDArray[np.uint8]:
     """A small 8-bit picture for file browsers."""
     step = max(mosaic.shape[1] // 504, 1) * 2
-    rgb = np.stack([mosaic[y:y + (mosaic.shape[0] // step) * step:step, x:x + (mosaic.shape[1] // step) * step:step]
-                    for y, x in ((0, 0), (0, 1), (1, 1))], axis=-1).astype(np.float32)
+    rgb = np.stack(
+        [
+            mosaic[
+                y : y + (mosaic.shape[0] // step) * step : step,
+                x : x + (mosaic.shape[1] // step) * step : step,
+            ]
+            for y, x in ((0, 0), (0, 1), (1, 1))
+        ],
+        axis=-1,
+    ).astype(np.float32)
     rgb = np.clip((rgb - info.black) / (info.white - info.black) / np.array(info.neutral, np.float32), 0, 1)
     return np.asarray(255 * rgb ** (1 / 2.2), np.uint8)
 

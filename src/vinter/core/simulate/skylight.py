@@ -21,8 +21,10 @@ def faint_stars(seed: int = 8, count: int = 150_000) -> tuple[Array, Array, Arra
     light, _ = milky_way()
     sin_b = rng.uniform(-1, 1, count * 6)
     l, b = rng.uniform(-180, 180, count * 6), np.degrees(np.arcsin(sin_b))
-    density = light[np.minimum(((90 - b) / MAP_STEP).astype(int), light.shape[0] - 1),
-                    np.minimum(((l + 180) / MAP_STEP).astype(int), light.shape[1] - 1)]
+    density = light[
+        np.minimum(((90 - b) / MAP_STEP).astype(int), light.shape[0] - 1),
+        np.minimum(((l + 180) / MAP_STEP).astype(int), light.shape[1] - 1),
+    ]
     keep = np.flatnonzero(rng.uniform(0, 1, l.size) < 0.06 + density / 160)[:count]
     icrs = galaxy.unit(l[keep], b[keep]) @ galaxy.galactic_axes()
     magnitude = 8 + np.log10(1 + rng.uniform(0, 1, keep.size) * (10**0.9 - 1)) / 0.45
@@ -41,5 +43,8 @@ def turned(enu: Array, site: Site, seconds: float) -> Array:
     angle = -np.radians(15.041 / 3600 * seconds)
     lat = np.radians(site.lat)
     axis = np.array([0.0, np.cos(lat), np.sin(lat)])
-    return np.asarray(enu * np.cos(angle) + np.cross(axis, enu) * np.sin(angle)
-                      + axis * (enu @ axis)[:, None] * (1 - np.cos(angle)))
+    return np.asarray(
+        enu * np.cos(angle)
+        + np.cross(axis, enu) * np.sin(angle)
+        + axis * (enu @ axis)[:, None] * (1 - np.cos(angle))
+    )

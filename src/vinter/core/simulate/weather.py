@@ -1,4 +1,5 @@
-"""The stand-in for a forecast service: made-up weather, the same for the same place and date, with a service's habits."""
+"""The stand-in for a forecast service: made-up weather, the same for the same place and date, with a
+service's habits."""
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -12,7 +13,11 @@ REACH_HOURS = 240
 ISSUE_HOURS = 6  # a new run every six hours
 CELL_DEGREES = 0.5
 WAVES = 9
-CLOUD_LAYERS = ((2, 0.9, -1.3), (3, 1.0, -1.0), (4, 0.8, -0.6))  # seed, part in a front, how rare (logit): low, middle, high
+CLOUD_LAYERS = (
+    (2, 0.9, -1.3),
+    (3, 1.0, -1.0),
+    (4, 0.8, -0.6),
+)  # seed, part in a front, how rare (logit): low, middle, high
 
 
 def _wave(seed: list[int], hours: Array, longest: float) -> Array:
@@ -29,8 +34,8 @@ def _share(series: Array, bias: float) -> Array:
 
 
 def weather(lat: float, lon: float, issued: float, count: int = REACH_HOURS) -> list[Hour]:
-    """Hourly weather from the whole hour of a Unix time on; the same hour comes out the same in every run up to the
-    run's own error, which grows with the lead."""
+    """Hourly weather from the whole hour of a Unix time on; the same hour comes out the same in every run up
+    to the run's own error, which grows with the lead."""
     start = np.floor(issued / 3600) * 3600
     t = start + 3600 * np.arange(count)
     hours = t / 3600
@@ -39,7 +44,10 @@ def weather(lat: float, lon: float, issued: float, count: int = REACH_HOURS) -> 
     lead = (t - issued) / 86400
     error = np.random.default_rng([*cell, run]).standard_normal() * np.clip(lead / 8, 0, 0.9)
     front = _wave([*cell, 1], hours, 190) + error
-    low, mid, high = (_share(front * weight + 0.5 * _wave([*cell, layer], hours, 60), bias) for layer, weight, bias in CLOUD_LAYERS)
+    low, mid, high = (
+        _share(front * weight + 0.5 * _wave([*cell, layer], hours, 60), bias)
+        for layer, weight, bias in CLOUD_LAYERS
+    )
     local = (hours + lon / 15) % 24
     season = np.cos(2 * np.pi * (t / 86400 / 365.25 - 0.54)) * (1 if lat >= 0 else -1)
     daily = -np.cos(2 * np.pi * (local - 3) / 24)
@@ -50,9 +58,22 @@ def weather(lat: float, lon: float, issued: float, count: int = REACH_HOURS) -> 
     wind = np.clip(3.2 + 1.6 * front + 1.5 * _wave([*cell, 7], hours, 40), 0.2, None)
     fog = np.clip((humidity - 0.93) / 0.06, 0, 1) * np.clip((3.5 - wind) / 3, 0, 1)
     transparency = np.clip(0.20 + 0.12 * humidity + 0.05 * _wave([*cell, 8], hours, 90), 0.12, 0.6)
-    columns = {"t": (t, 0), "cloud_low": (low, 3), "cloud_mid": (mid, 3), "cloud_high": (high, 3), "humidity": (humidity, 3),
-               "dew_point": (dew, 1), "wind": (wind, 1), "temperature": (temperature, 1), "fog": (fog, 3), "extinction": (transparency, 3)}
-    return [Hour(**{name: round(float(values[i]), digits) for name, (values, digits) in columns.items()}) for i in range(count)]
+    columns = {
+        "t": (t, 0),
+        "cloud_low": (low, 3),
+        "cloud_mid": (mid, 3),
+        "cloud_high": (high, 3),
+        "humidity": (humidity, 3),
+        "dew_point": (dew, 1),
+        "wind": (wind, 1),
+        "temperature": (temperature, 1),
+        "fog": (fog, 3),
+        "extinction": (transparency, 3),
+    }
+    return [
+        Hour(**{name: round(float(values[i]), digits) for name, (values, digits) in columns.items()})
+        for i in range(count)
+    ]
 
 
 @dataclass(frozen=True)
@@ -74,4 +95,7 @@ def spoken(found: Answer) -> dict[str, object]:
     """An answer as the service's JSON."""
     from dataclasses import asdict
 
-    return {"issued": datetime.fromtimestamp(found.issued, UTC).isoformat(), "hours": [asdict(h) for h in found.hours]}
+    return {
+        "issued": datetime.fromtimestamp(found.issued, UTC).isoformat(),
+        "hours": [asdict(h) for h in found.hours],
+    }

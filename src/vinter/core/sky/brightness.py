@@ -9,7 +9,17 @@ from vinter.core.sky.ephemeris import Array, separation
 NATURAL_ZENITH = 21.95  # V mag/arcsec^2; +-0.25 over the solar cycle
 NIGHT_IN_TWILIGHT = 21.7  # the dark sky contained in the measured twilight curve
 CLASS_LIMITS = (21.76, 21.6, 21.3, 20.8, 20.3, 19.25, 18.5, 18.0)  # lower limits of classes 1 to 8
-CLASS_MIDDLES = (21.87, 21.68, 21.45, 21.05, 20.55, 19.8, 18.9, 18.25, 17.5)  # what a class read off a map stands for
+CLASS_MIDDLES = (
+    21.87,
+    21.68,
+    21.45,
+    21.05,
+    20.55,
+    19.8,
+    18.9,
+    18.25,
+    17.5,
+)  # what a class read off a map stands for
 # One standard deviation of each model, magnitudes.
 SIGMA = {"natural": 0.20, "moon": 0.25, "twilight": 0.30, "towns": 0.40}
 
@@ -36,8 +46,9 @@ def natural(altitude: Array | float, extinction: float) -> Array:
     return np.asarray(to_nanolamberts(NATURAL_ZENITH) * (0.4 + 0.6 * x) * 10 ** (-0.4 * extinction * (x - 1)))
 
 
-def moonlight(altitude: Array, azimuth: Array, moon_alt: Array, moon_az: Array, phase: Array,
-              extinction: float) -> Array:
+def moonlight(
+    altitude: Array, azimuth: Array, moon_alt: Array, moon_az: Array, phase: Array, extinction: float
+) -> Array:
     """Scattered moonlight, nL (Krisciunas and Schaefer 1991, error 8 to 23 %). Angles in degrees.
 
     phase is the Sun-Moon-Earth angle, 0 at full Moon; zero when the Moon is down.
@@ -49,7 +60,9 @@ def moonlight(altitude: Array, azimuth: Array, moon_alt: Array, moon_az: Array, 
     mie = np.where(rho < 10, 6.2e7 / rho**2, 10 ** (6.15 - rho / 40))
     scatter = 10**5.36 * (1.06 + np.cos(np.radians(rho)) ** 2) + mie
     light = scatter * intensity * 10 ** (-0.4 * extinction * airmass(moon_alt))
-    return np.where(np.asarray(moon_alt) > 0, light * (1 - 10 ** (-0.4 * extinction * airmass(altitude))), 0.0)
+    return np.where(
+        np.asarray(moon_alt) > 0, light * (1 - 10 ** (-0.4 * extinction * airmass(altitude))), 0.0
+    )
 
 
 def _twilight_zenith(depression: Array) -> Array:
@@ -68,8 +81,13 @@ def twilight(altitude: Array, azimuth: Array, sun_alt: Array, sun_az: Array, ext
     z = 90 - np.clip(altitude, 0, 90)
     to_sun = np.maximum(separation(altitude, azimuth, sun_alt, sun_az), 10.0)
     clear = 10 ** (-0.4 * extinction)
-    shape = (10 ** (0.4 * z / (360 * extinction)) * (90 + depression) / to_sun
-             * (1 - clear ** airmass(altitude)) / (1 - clear))
+    shape = (
+        10 ** (0.4 * z / (360 * extinction))
+        * (90 + depression)
+        / to_sun
+        * (1 - clear ** airmass(altitude))
+        / (1 - clear)
+    )
     return _twilight_zenith(depression) * shape
 
 

@@ -88,8 +88,13 @@ def year_ephemeris(year: int) -> Ephemeris:
     t, _, _ = _year_frames(year)
     _, bodies = _kernel()
     gast = np.unwrap(np.radians(15 * np.asarray(t.gast)))
-    return Ephemeris(_spline_of_date(year, bodies["sun"]), _spline_of_date(year, bodies["moon"]),
-                     CubicSpline(grid, gast), float(grid[0]), float(grid[-1]))
+    return Ephemeris(
+        _spline_of_date(year, bodies["sun"]),
+        _spline_of_date(year, bodies["moon"]),
+        CubicSpline(grid, gast),
+        float(grid[0]),
+        float(grid[-1]),
+    )
 
 
 @lru_cache(maxsize=64)
@@ -143,7 +148,9 @@ def diurnal_path(lat: float, declination: float, count: int = 145) -> list[tuple
     east = -np.cos(dec) * np.sin(hour)
     north = np.cos(phi) * np.sin(dec) - np.sin(phi) * np.cos(dec) * np.cos(hour)
     azimuth = np.degrees(np.arctan2(east, north)) % 360
-    return sorted((round(float(a), 2), round(float(h), 2)) for a, h in zip(azimuth, np.degrees(altitude), strict=True))
+    return sorted(
+        (round(float(a), 2), round(float(h), 2)) for a, h in zip(azimuth, np.degrees(altitude), strict=True)
+    )
 
 
 def refraction(altitude: Array) -> Array:
@@ -156,14 +163,18 @@ def refraction(altitude: Array) -> Array:
 def separation(alt1: Array, az1: Array, alt2: Array, az2: Array) -> Array:
     """Angle in degrees between two directions given in degrees (haversine, exact at small angles)."""
     a, b = np.radians(alt1), np.radians(alt2)
-    half = np.sin((b - a) / 2) ** 2 + np.cos(a) * np.cos(b) * np.sin(np.radians(np.subtract(az2, az1)) / 2) ** 2
+    half = (
+        np.sin((b - a) / 2) ** 2 + np.cos(a) * np.cos(b) * np.sin(np.radians(np.subtract(az2, az1)) / 2) ** 2
+    )
     return np.asarray(2 * np.degrees(np.arcsin(np.sqrt(np.clip(half, 0, 1)))))
 
 
 def phase_angle(sun: Array, moon: Array) -> Array:
     """Angle Sun-Moon-Earth in degrees from geocentric vectors (n, 3) km; 0 is full Moon."""
     to_sun, to_earth = sun - moon, -moon
-    cosine = np.sum(to_sun * to_earth, axis=1) / np.linalg.norm(to_sun, axis=1) / np.linalg.norm(to_earth, axis=1)
+    cosine = (
+        np.sum(to_sun * to_earth, axis=1) / np.linalg.norm(to_sun, axis=1) / np.linalg.norm(to_earth, axis=1)
+    )
     return np.asarray(np.degrees(np.arccos(np.clip(cosine, -1, 1))))
 
 

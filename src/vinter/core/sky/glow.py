@@ -38,9 +38,16 @@ def places() -> Places:
     """The shipped places, largest first."""
     with np.load(PLACES) as data:
         countries = data["countries"].tobytes().decode()
-        per_head = np.array([BRIGHT_COUNTRIES.get(countries[i:i + 2], 1.0) for i in range(0, len(countries), 2)])
-        return Places(data["lat"].astype(float), data["lon"].astype(float), data["pop"].astype(float), per_head,
-                      data["names"].tobytes().decode().split("\n"))
+        per_head = np.array(
+            [BRIGHT_COUNTRIES.get(countries[i : i + 2], 1.0) for i in range(0, len(countries), 2)]
+        )
+        return Places(
+            data["lat"].astype(float),
+            data["lon"].astype(float),
+            data["pop"].astype(float),
+            per_head,
+            data["names"].tobytes().decode().split("\n"),
+        )
 
 
 def bearing_distance(lat: float, lon: float, lats: Array, lons: Array) -> tuple[Array, Array]:
@@ -88,10 +95,19 @@ def glow(lat: float, lon: float) -> Glow:
     dark = float(to_nanolamberts(NATURAL_ZENITH))
     zenith = float(to_magnitudes(dark * (1 + part.sum())))
     top = np.argsort(-part)[:8]
-    towns = [Town(p.names[near[i]], round(float(distance[i]), 1), round(float(azimuth[i]), 1),
-                  round(float(part[i] / part.sum()), 4)) for i in top]
+    towns = [
+        Town(
+            p.names[near[i]],
+            round(float(distance[i]), 1),
+            round(float(azimuth[i]), 1),
+            round(float(part[i] / part.sum()), 4),
+        )
+        for i in top
+    ]
     error = SIGMA["towns"] * min(1.0, part.sum())
-    return Glow(zenith, (sky_class(zenith + error), sky_class(zenith - error)), towns, azimuth, distance, part)
+    return Glow(
+        zenith, (sky_class(zenith + error), sky_class(zenith - error)), towns, azimuth, distance, part
+    )
 
 
 def direction_factor(altitude: Array | float, away: Array | float, distance: Array | float) -> Array:
@@ -132,7 +148,8 @@ class TownLight:
 
 
 def town_light(site: Site) -> TownLight:
-    """Town light at a site: a given zenith brightness wins over the town model, which still gives the sides."""
+    """Town light at a site: a given zenith brightness wins over the town model, which still gives the
+    sides."""
     measured = site.zenith is not None
     zenith = site.zenith if site.zenith is not None else glow(site.lat, site.lon).zenith
     level = max(float(to_nanolamberts(zenith) - to_nanolamberts(NATURAL_ZENITH)), 0.0)

@@ -1,4 +1,5 @@
-"""The horizon as hills, walls and trees make it: altitudes by azimuth, drawn, imported or traced by the user."""
+"""The horizon as hills, walls and trees make it: altitudes by azimuth, drawn, imported or traced by the
+user."""
 
 from dataclasses import dataclass
 
@@ -13,7 +14,8 @@ MOST_POINTS = 2000
 
 @dataclass(frozen=True)
 class Horizon:
-    """Points (azimuth, altitude) in degrees; between them the profile runs straight, and round through north."""
+    """Points (azimuth, altitude) in degrees; between them the profile runs straight, and round through
+    north."""
 
     points: tuple[tuple[float, float], ...]
 
@@ -22,7 +24,10 @@ class Horizon:
             raise BadInput(f"a horizon has 1 to {MOST_POINTS} points, not {len(self.points)}")
         for azimuth, altitude in self.points:
             if not (0 <= azimuth <= 360 and -15 <= altitude <= 90):
-                raise BadInput(f"horizon point {azimuth:g}, {altitude:g}: azimuth must be 0 to 360 and altitude -15 to 90 degrees")
+                raise BadInput(
+                    f"horizon point {azimuth:g}, {altitude:g}: azimuth must be 0 to 360 and altitude -15 to "
+                    "90 degrees"
+                )
 
     def at(self, azimuth: Array | float) -> Array:
         """Altitude in degrees of the profile at azimuths in degrees."""

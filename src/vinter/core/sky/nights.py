@@ -12,8 +12,8 @@ from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.ephemeris import Array
 from vinter.core.sky.events import crossings
 from vinter.core.sky.site import Site
+from vinter.core.sky.target_track import Track, track
 from vinter.core.sky.targets import CORE, Target, position
-from vinter.core.sky.track import Track, track
 
 MOON_RADIUS_KM = 1737.4
 HORIZON_REFRACTION = 34 / 60
@@ -24,7 +24,7 @@ DAY_LIMIT = 3.0  # degrees of Sun above which a night is not sampled
 LONGEST_SPAN = timedelta(days=800)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Thresholds:
     """What makes a moment usable, and where the schools draw their lines; all can be moved by the user."""
 
@@ -55,9 +55,10 @@ class Thresholds:
         return self.sun_below if what.twilight is None else max(self.sun_below, what.twilight)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Moment:
-    """One time with the target's place, the sky's brightness there (mag/arcsec^2) and the costs in magnitudes."""
+    """One time with the target's place, the sky's brightness there (mag/arcsec^2) and the costs in
+    magnitudes."""
 
     t: float
     altitude: float
@@ -89,7 +90,7 @@ class Window:
         return (self.end - self.start) / 60
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Night:
     """A night named by the date of its evening. Event times are Unix seconds, in lists of any length."""
 
@@ -132,11 +133,24 @@ def moments(strip: Track, index: npt.NDArray[np.intp]) -> list[Moment]:
     """Some samples of a track as Moments."""
     some = strip.take(index)
     parts, costs = some.parts, some.costs
-    columns = zip(some.t, some.alt, some.az, some.tilt, parts.brightness, parts.uncertainty, some.quality, strict=True)
+    columns = zip(
+        some.t, some.alt, some.az, some.tilt, parts.brightness, parts.uncertainty, some.quality, strict=True
+    )
     out = []
     for i, row in enumerate(columns):
         t, alt, az, tilt, mag, error, quality = map(float, row)
-        out.append(Moment(t, alt, az, tilt, mag, error, quality, {name: float(value[i]) for name, value in costs.items()}))
+        out.append(
+            Moment(
+                t=t,
+                altitude=alt,
+                azimuth=az,
+                tilt=tilt,
+                brightness=mag,
+                uncertainty=error,
+                quality=quality,
+                cost={name: float(value[i]) for name, value in costs.items()},
+            )
+        )
     return out
 
 
@@ -162,7 +176,9 @@ class _Span:
 
     def sun(self, level: float) -> tuple[Array, Array]:
         e = eph.year_ephemeris(self.year)
-        return crossings(lambda t: eph.horizontal(e.sun(t), e.gast(t), self.site)[0] - level, self.start, self.end)
+        return crossings(
+            lambda t: eph.horizontal(e.sun(t), e.gast(t), self.site)[0] - level, self.start, self.end
+        )
 
     def moon(self) -> tuple[Array, Array]:
         e = eph.year_ephemeris(self.year)
@@ -184,11 +200,15 @@ class _Span:
     def too_high(self) -> tuple[Array, Array]:
         if self.what.highest >= 90:
             return np.empty(0), np.empty(0)
-        return crossings(lambda t: position(self.site, self.year, t, self.what)[0] - self.what.highest, self.start, self.end)
+        return crossings(
+            lambda t: position(self.site, self.year, t, self.what)[0] - self.what.highest,
+            self.start,
+            self.end,
+        )
 
 
 def _within(times: Array, start: float, end: float) -> list[float]:
-    return [float(t) for t in times[np.searchsorted(times, start):np.searchsorted(times, end)]]
+    return [float(t) for t in times[np.searchsorted(times, start) : np.searchsorted(times, end)]]
 
 
 def _at_hour(site: Site, day: date, hours: float) -> float:
@@ -197,28 +217,39 @@ def _at_hour(site: Site, day: date, hours: float) -> float:
     return wall.replace(tzinfo=site.zone).timestamp()
 
 
-def _willing(site: Site, days: list[date], bounds: list[tuple[float, float]], limits: Thresholds) -> list[tuple[float, float]]:
+def _willing(
+    site: Site, days: list[date], bounds: list[tuple[float, float]], limits: Thresholds
+) -> list[tuple[float, float]]:
     """For each night the times between which the user is willing to be out."""
     if limits.earliest is None and limits.latest is None:
         return bounds
-    return [(start if limits.earliest is None else max(start, _at_hour(site, day, limits.earliest)),
-             end if limits.latest is None else min(end, _at_hour(site, day, limits.latest)))
-            for day, (start, end) in zip(days, bounds, strict=True)]
+    return [
+        (
+            start if limits.earliest is None else max(start, _at_hour(site, day, limits.earliest)),
+            end if limits.latest is None else min(end, _at_hour(site, day, limits.latest)),
+        )
+        for day, (start, end) in zip(days, bounds, strict=True)
+    ]
 
 
-def _segments(span: _Span, bounds: list[tuple[float, float]], edges: list[list[float]],
-              limits: Thresholds) -> list[list[tuple[float, float]]]:
+def _segments(
+    span: _Span, bounds: list[tuple[float, float]], edges: list[list[float]], limits: Thresholds
+) -> list[list[tuple[float, float]]]:
     """For each night the unbroken times in which the Sun is low and the target high enough."""
-    marks = [np.array([start, *sorted(x for x in inner if start < x < end), end])
-             for (start, end), inner in zip(bounds, edges, strict=True)]
+    marks = [
+        np.array([start, *sorted(x for x in inner if start < x < end), end])
+        for (start, end), inner in zip(bounds, edges, strict=True)
+    ]
     middle = np.concatenate([(m[:-1] + m[1:]) / 2 for m in marks])
     e = eph.year_ephemeris(span.year)
-    good = ((eph.horizontal(e.sun(middle), e.gast(middle), span.site)[0] < limits.sun_for(span.what))
-            & (span.clearance(middle, limits.min_altitude) > 0)
-            & (position(span.site, span.year, middle, span.what)[0] <= span.what.highest))
+    good = (
+        (eph.horizontal(e.sun(middle), e.gast(middle), span.site)[0] < limits.sun_for(span.what))
+        & (span.clearance(middle, limits.min_altitude) > 0)
+        & (position(span.site, span.year, middle, span.what)[0] <= span.what.highest)
+    )
     out, first = [], 0
     for m in marks:
-        flags = good[first:first + len(m) - 1]
+        flags = good[first : first + len(m) - 1]
         first += len(m) - 1
         runs = [list(run) for ok, run in groupby(range(len(flags)), key=flags.__getitem__) if ok]
         pieces = [(float(m[r[0]]), float(m[r[-1] + 1])) for r in runs]
@@ -245,8 +276,7 @@ def _judged(span: _Span, segments: list[tuple[float, float]], limits: Thresholds
     return out
 
 
-def _year_nights(site: Site, year: int, days: list[date], limits: Thresholds,
-                 what: Target) -> list[Night]:
+def _year_nights(site: Site, year: int, days: list[date], limits: Thresholds, what: Target) -> list[Night]:
     bounds = [(noon(site, day), noon(site, day + timedelta(days=1))) for day in days]
     span = _Span(site, year, bounds[0][0], bounds[-1][1], what)
     e = eph.year_ephemeris(year)
@@ -272,17 +302,29 @@ def _year_nights(site: Site, year: int, days: list[date], limits: Thresholds,
         for name in ("civil", "nautical", "astronomical"):
             sun_events[f"{name}_dusk"] = _within(sun[name][1], *bound)
             sun_events[f"{name}_dawn"] = _within(sun[name][0], *bound)
-        out.append(Night(day, *bound, sun_events,
-                         {"rise": _within(moon[0], *bound), "set": _within(moon[1], *bound)},
-                         float((1 + np.cos(np.radians(phase[i]))) / 2), float(from_new[i]),
-                         {"rise": _within(target[0], *bound), "set": _within(target[1], *bound)},
-                         tops[i], -float(deepest[i]), [next(windows) for _ in segments[i]],
-                         strip.take(slice(*np.searchsorted(strip.t, bound))), what))
+        out.append(
+            Night(
+                day=day,
+                start=bound[0],
+                end=bound[1],
+                sun=sun_events,
+                moon={"rise": _within(moon[0], *bound), "set": _within(moon[1], *bound)},
+                illuminated=float((1 + np.cos(np.radians(phase[i]))) / 2),
+                new_moon_days=float(from_new[i]),
+                target={"rise": _within(target[0], *bound), "set": _within(target[1], *bound)},
+                highest=tops[i],
+                lowest_sun=-float(deepest[i]),
+                windows=[next(windows) for _ in segments[i]],
+                strip=strip.take(slice(*np.searchsorted(strip.t, bound))),
+                what=what,
+            )
+        )
     return out
 
 
-def nights(site: Site, first: date, last: date, limits: Thresholds | None = None,
-           what: Target = CORE) -> list[Night]:
+def nights(
+    site: Site, first: date, last: date, limits: Thresholds | None = None, what: Target = CORE
+) -> list[Night]:
     """Every night from ``first`` to ``last`` (evening dates, inclusive) at a site.
 
     Rise, set and twilight within 2 s of a direct computation with the same ephemeris.

@@ -10,14 +10,22 @@ from vinter.core.sky.galaxy import unit
 from vinter.core.sky.site import Site
 
 STARS = {  # J2000 right ascension and declination, degrees
-    "Merak": (165.460, 56.382), "Dubhe": (165.932, 61.751), "Polaris": (37.955, 89.264), "Gamma Cassiopeiae": (14.177, 60.717),
-    "Gacrux": (187.791, -57.113), "Acrux": (186.650, -63.099), "Hadar": (210.956, -60.373), "Rigil": (219.902, -60.834),
-    "Achernar": (24.429, -57.237)}
+    "Merak": (165.460, 56.382),
+    "Dubhe": (165.932, 61.751),
+    "Polaris": (37.955, 89.264),
+    "Gamma Cassiopeiae": (14.177, 60.717),
+    "Gacrux": (187.791, -57.113),
+    "Acrux": (186.650, -63.099),
+    "Hadar": (210.956, -60.373),
+    "Rigil": (219.902, -60.834),
+    "Achernar": (24.429, -57.237),
+}
 
 
 @dataclass(frozen=True)
 class Guide:
-    """A line that leads to the pole: names and (altitude, azimuth) in degrees of its ends, and how to follow it."""
+    """A line that leads to the pole: names and (altitude, azimuth) in degrees of its ends, and how to follow
+    it."""
 
     start: str
     end: str
@@ -58,20 +66,52 @@ def pole_sketch(site: Site, unix: float) -> PoleSketch:
     """How to find the pole above a site's horizon at a moment."""
     turn = to_horizon(site, unix)
     north = site.lat >= 0
-    names = ("Merak", "Dubhe", "Polaris", "Gamma Cassiopeiae") if north else ("Gacrux", "Acrux", "Hadar", "Rigil", "Achernar")
+    names = (
+        ("Merak", "Dubhe", "Polaris", "Gamma Cassiopeiae")
+        if north
+        else ("Gacrux", "Acrux", "Hadar", "Rigil", "Achernar")
+    )
     at = {name: turn @ unit(*STARS[name]) for name in names}
     lat = np.radians(site.lat)
     pole = np.array([0.0, np.cos(lat), np.sin(lat)]) * (1 if north else -1)
     if north:
-        guides = [Guide("Merak", "Dubhe", _arc(at["Merak"], pole),
-                        f"From Merak through Dubhe, {times_on('Merak', 'Dubhe'):.0f} times their distance on, stands Polaris."),
-                  Guide("Gamma Cassiopeiae", "Polaris", _arc(at["Gamma Cassiopeiae"], pole),
-                        "The middle star of Cassiopeia points to it from the other side.")]
+        guides = [
+            Guide(
+                "Merak",
+                "Dubhe",
+                _arc(at["Merak"], pole),
+                f"From Merak through Dubhe, {times_on('Merak', 'Dubhe'):.0f} times their distance on, "
+                "stands Polaris.",
+            ),
+            Guide(
+                "Gamma Cassiopeiae",
+                "Polaris",
+                _arc(at["Gamma Cassiopeiae"], pole),
+                "The middle star of Cassiopeia points to it from the other side.",
+            ),
+        ]
     else:
         between = at["Hadar"] + at["Rigil"]
-        guides = [Guide("Gacrux", "Acrux", _arc(at["Gacrux"], pole),
-                        f"From Gacrux through Acrux, along the Cross, {times_on('Gacrux', 'Acrux'):.1f} times their distance on."),
-                  Guide("Hadar", "Rigil", _arc(between / np.linalg.norm(between), pole),
-                        "Square across the middle between Hadar and Rigil; where it meets the first line is the pole."),
-                  Guide("Achernar", "", _arc(at["Achernar"], pole), "Achernar stands opposite, about as far away as Hadar.")]
+        guides = [
+            Guide(
+                "Gacrux",
+                "Acrux",
+                _arc(at["Gacrux"], pole),
+                f"From Gacrux through Acrux, along the Cross, {times_on('Gacrux', 'Acrux'):.1f} times their "
+                "distance on.",
+            ),
+            Guide(
+                "Hadar",
+                "Rigil",
+                _arc(between / np.linalg.norm(between), pole),
+                "Square across the middle between Hadar and Rigil; where it meets the first line is the "
+                "pole.",
+            ),
+            Guide(
+                "Achernar",
+                "",
+                _arc(at["Achernar"], pole),
+                "Achernar stands opposite, about as far away as Hadar.",
+            ),
+        ]
     return PoleSketch(*_altaz(pole), {name: _altaz(v) for name, v in at.items()}, guides)

@@ -9,7 +9,7 @@ from vinter.core.sky.horizon import Horizon
 CLEAN_EXTINCTION = 0.172  # mag per airmass on a clean mountain; low sites have 0.25 to 0.30
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Site:
     """Latitude and longitude in degrees (north, east positive), elevation in m, an IANA time zone.
 
@@ -31,9 +31,14 @@ class Site:
             (-90 <= self.lat <= 90, f"latitude {self.lat} is not within -90 to 90 degrees"),
             (-180 <= self.lon <= 180, f"longitude {self.lon} is not within -180 to 180 degrees"),
             (-500 <= self.elevation <= 9000, f"elevation {self.elevation} is not within -500 to 9000 m"),
-            (self.zenith is None or 15 <= self.zenith <= 22.3,
-             f"zenith brightness {self.zenith} is not within 15 to 22.3 mag/arcsec^2"),
-            (0.05 <= self.extinction <= 1.5, f"extinction {self.extinction} is not within 0.05 to 1.5 mag/airmass"),
+            (
+                self.zenith is None or 15 <= self.zenith <= 22.3,
+                f"zenith brightness {self.zenith} is not within 15 to 22.3 mag/arcsec^2",
+            ),
+            (
+                0.05 <= self.extinction <= 1.5,
+                f"extinction {self.extinction} is not within 0.05 to 1.5 mag/airmass",
+            ),
         )
         for good, message in checks:
             if not good:

@@ -64,7 +64,11 @@ def _moon_up_minutes(night: Night, window: Window | None) -> float:
 
 
 def _moon_down_name(limits: Thresholds) -> str:
-    return "Moon down while shooting" if limits.moon_up_minutes == 0 else f"Moon up at most {limits.moon_up_minutes:g} min"
+    return (
+        "Moon down while shooting"
+        if limits.moon_up_minutes == 0
+        else f"Moon up at most {limits.moon_up_minutes:g} min"
+    )
 
 
 def schools(site: Site, night: Night, limits: Thresholds) -> dict[str, School]:
@@ -75,17 +79,41 @@ def schools(site: Site, night: Night, limits: Thresholds) -> dict[str, School]:
     zenith = site.zenith if site.zenith is not None else glow(site.lat, site.lon).zenith
     by_map = sky_class(zenith)
     return {
-        "near_new_moon": School(f"Within {limits.new_moon_days:g} days of new Moon", days <= limits.new_moon_days, days,
-                                limits.new_moon_days, f"{days:.1f} d"),
-        "thin_moon": School(f"Lit under {limits.lit_percent:g} %", lit < limits.lit_percent, lit, limits.lit_percent,
-                            f"{lit:.0f} %"),
-        "moon_down": School(_moon_down_name(limits), night.best is not None and up <= limits.moon_up_minutes, up,
-                            limits.moon_up_minutes,
-                            "no window" if night.best is None else f"up {up:.0f} of {length:.0f} min"),
-        "dark_class": School(f"Class {limits.darkest_class} or darker", by_map <= limits.darkest_class, by_map, limits.darkest_class,
-                             f"class {by_map}"),
-        "suburb_class": School(f"A suburb will do: class {limits.suburb_class}", by_map <= limits.suburb_class, by_map,
-                               limits.suburb_class, f"class {by_map}"),
+        "near_new_moon": School(
+            f"Within {limits.new_moon_days:g} days of new Moon",
+            days <= limits.new_moon_days,
+            days,
+            limits.new_moon_days,
+            f"{days:.1f} d",
+        ),
+        "thin_moon": School(
+            f"Lit under {limits.lit_percent:g} %",
+            lit < limits.lit_percent,
+            lit,
+            limits.lit_percent,
+            f"{lit:.0f} %",
+        ),
+        "moon_down": School(
+            _moon_down_name(limits),
+            night.best is not None and up <= limits.moon_up_minutes,
+            up,
+            limits.moon_up_minutes,
+            "no window" if night.best is None else f"up {up:.0f} of {length:.0f} min",
+        ),
+        "dark_class": School(
+            f"Class {limits.darkest_class} or darker",
+            by_map <= limits.darkest_class,
+            by_map,
+            limits.darkest_class,
+            f"class {by_map}",
+        ),
+        "suburb_class": School(
+            f"A suburb will do: class {limits.suburb_class}",
+            by_map <= limits.suburb_class,
+            by_map,
+            limits.suburb_class,
+            f"class {by_map}",
+        ),
     }
 
 
@@ -97,8 +125,13 @@ def _named(night: Night) -> str:
     what = night.what
     if what.kind == "cloud" and what.key not in WITHOUT_ARTICLE:
         return f"the {what.name}"
-    return {"band": "the core" if what.key == "core" else "this stretch of the band", "arch": "the top of the arch",
-            "moon": "the Moon", "pole": "the pole", "point": "the chosen point"}.get(what.kind, what.name)
+    return {
+        "band": "the core" if what.key == "core" else "this stretch of the band",
+        "arch": "the top of the arch",
+        "moon": "the Moon",
+        "pole": "the pole",
+        "point": "the chosen point",
+    }.get(what.kind, what.name)
 
 
 def _sentence(text: str) -> str:
@@ -110,16 +143,28 @@ def _why_no_window(site: Site, night: Night, limits: Thresholds) -> str:
     if night.lowest_sun > sun:
         if night.lowest_sun > SUN_LEVELS["horizon"]:
             return f"No night: the Sun does not set, it sinks only to {night.lowest_sun:.1f}°."
-        return f"No darkness: the Sun sinks only to {night.lowest_sun:.1f}°, above the {sun:g}° asked for, so twilight lasts all night."
+        return (
+            f"No darkness: the Sun sinks only to {night.lowest_sun:.1f}°, above the {sun:g}° asked for, "
+            "so twilight lasts all night."
+        )
     if top.altitude < limits.min_altitude:
         return f"{_sentence(name)} never clears {limits.min_altitude:g}°: highest {top.altitude:.1f}°."
     if site.horizon is not None and not (night.target["rise"] or night.target["set"]):
         return f"{_sentence(name)} stays behind the ground all night, or above it only by day."
     if night.what.highest < 90:
-        return f"{_sentence(name)} stands between {limits.min_altitude:g}° and {night.what.highest:g}° only by day or in twilight."
+        return (
+            f"{_sentence(name)} stands between {limits.min_altitude:g}° and {night.what.highest:g}° "
+            "only by day or in twilight."
+        )
     if limits.earliest is not None or limits.latest is not None:
-        return f"Within the hours you are willing to be out, {name} is not up in darkness (highest at {clock(site, top.t)})."
-    return f"{_sentence(name)} stands above {limits.min_altitude:g}° only by day or in twilight (highest at {clock(site, top.t)})."
+        return (
+            f"Within the hours you are willing to be out, {name} is not up in darkness (highest at "
+            f"{clock(site, top.t)})."
+        )
+    return (
+        f"{_sentence(name)} stands above {limits.min_altitude:g}° only by day or in twilight (highest "
+        f"at {clock(site, top.t)})."
+    )
 
 
 def _sun_at(site: Site, t: float) -> float:
@@ -145,7 +190,11 @@ def _edge_reason(site: Site, night: Night, limits: Thresholds, t: float, opens: 
     if abs(_sun_at(site, t) - limits.sun_for(night.what)) < 0.02:
         return "darkness falls" if opens else "dawn comes"
     if night.what.highest < 90:
-        return f"{name} sinks below {night.what.highest:g}°" if opens else f"{name} climbs above {night.what.highest:g}°"
+        return (
+            f"{name} sinks below {night.what.highest:g}°"
+            if opens
+            else f"{name} climbs above {night.what.highest:g}°"
+        )
     return "your hours begin" if opens else "your hours end"
 
 
@@ -154,7 +203,13 @@ def _moon_reason(site: Site, night: Night, window: Window) -> str:
     lost = window.minutes - window.usable
     setting = [t for t in night.moon["set"] if window.start < t < window.end]
     rising = [t for t in night.moon["rise"] if window.start < t < window.end]
-    event = f", sets {clock(site, setting[0])}" if setting else f", rises {clock(site, rising[0])}" if rising else ""
+    event = (
+        f", sets {clock(site, setting[0])}"
+        if setting
+        else f", rises {clock(site, rising[0])}"
+        if rising
+        else ""
+    )
     if lost < 1:
         return f"Moonlight costs nothing that matters (Moon {lit}{event})."
     return f"The Moon ({lit}{event}) spoils {lost:.0f} of {window.minutes:.0f} minutes."
@@ -165,14 +220,28 @@ def _reasons(site: Site, night: Night, limits: Thresholds) -> list[str]:
     if window is None:
         return [_why_no_window(site, night, limits)]
     best = window.best
-    out = [f"From {clock(site, window.start)}, when {_edge_reason(site, night, limits, window.start, True)}, "
-           f"to {clock(site, window.end)}, when {_edge_reason(site, night, limits, window.end, False)}."]
+    out = [
+        f"From {clock(site, window.start)}, when {_edge_reason(site, night, limits, window.start, True)}, "
+        f"to {clock(site, window.end)}, when {_edge_reason(site, night, limits, window.end, False)}."
+    ]
     if night.what.dark:
         out.append(_moon_reason(site, night, window))
-    out.append(f"At best ({clock(site, best.t)}) {_named(night)} is {best.altitude:.0f}° high in the {compass(best.azimuth)} and the "
-               f"sky there is {best.brightness:.1f} ± {best.uncertainty:.1f} mag/arcsec².")
-    names = {"towns": "the towns", "altitude": "its low height", "haze": "haze", "moon": "the Moon", "twilight": "twilight"}
-    name, cost = max(((n, c) for n, c in best.cost.items() if night.what.dark or n in ("altitude", "haze")), key=lambda item: item[1])
+    out.append(
+        f"At best ({clock(site, best.t)}) {_named(night)} is {best.altitude:.0f}° high in the "
+        f"{compass(best.azimuth)} and the "
+        f"sky there is {best.brightness:.1f} ± {best.uncertainty:.1f} mag/arcsec²."
+    )
+    names = {
+        "towns": "the towns",
+        "altitude": "its low height",
+        "haze": "haze",
+        "moon": "the Moon",
+        "twilight": "twilight",
+    }
+    name, cost = max(
+        ((n, c) for n, c in best.cost.items() if night.what.dark or n in ("altitude", "haze")),
+        key=lambda item: item[1],
+    )
     if cost >= 0.1:
         out.append(f"The largest cost then is {names[name]}: {cost:.1f} mag.")
     return out

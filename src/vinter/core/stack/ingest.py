@@ -22,7 +22,7 @@ LIGHT_PX, RING_PX = 4.0, (6.0, 9.0)  # half-size px
 GRID = (12, 16)  # cells of the background
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Ingested:
     """A frame after the first pass: its spill file (mosaic or RGB), its stars and measures; or the error."""
 
@@ -58,7 +58,8 @@ class Masters:
 
 
 def colour_grid(data: U16, pattern: npt.NDArray[np.int64] | None) -> F32:
-    """Median of each colour (GRID rows, columns, 3) over cells of a clean frame: its background, stars left aside."""
+    """Median of each colour (GRID rows, columns, 3) over cells of a clean frame: its background, stars left
+    aside."""
     rows, columns = GRID
     out = np.empty((rows, columns, 3), np.float32)
     planes: list[list[U16]] = [[], [], []]
@@ -71,19 +72,31 @@ def colour_grid(data: U16, pattern: npt.NDArray[np.int64] | None) -> F32:
     for c in range(3):
         for r in range(rows):
             for k in range(columns):
-                parts = [p[r * p.shape[0] // rows:(r + 1) * p.shape[0] // rows, k * p.shape[1] // columns:(k + 1) * p.shape[1] // columns]
-                         for p in planes[c]]
+                parts = [
+                    p[
+                        r * p.shape[0] // rows : (r + 1) * p.shape[0] // rows,
+                        k * p.shape[1] // columns : (k + 1) * p.shape[1] // columns,
+                    ]
+                    for p in planes[c]
+                ]
                 values = np.concatenate([p.ravel() for p in parts])
                 out[r, k, c] = np.partition(values, len(values) // 2)[len(values) // 2]
     return out
 
 
 def star_light(signal: F32, stars: Stars) -> F32:
-    """Light of each star within a wide circle, less what lies in a ring around it; unlike the light above a threshold it does
-    not depend on the frame's noise."""
+    """Light of each star within a wide circle, less what lies in a ring around it; unlike the light above a
+    threshold it does not depend on the frame's noise."""
     if not len(stars):
         return np.empty(0, np.float32)
-    found, _, _ = sep.sum_circle(np.ascontiguousarray(signal), (stars.x - 0.5) / 2, (stars.y - 0.5) / 2, LIGHT_PX, bkgann=RING_PX, subpix=5)
+    found, _, _ = sep.sum_circle(
+        np.ascontiguousarray(signal),
+        (stars.x - 0.5) / 2,
+        (stars.y - 0.5) / 2,
+        LIGHT_PX,
+        bkgann=RING_PX,
+        subpix=5,
+    )
     return np.asarray(found, np.float32)
 
 
@@ -127,13 +140,23 @@ def ingest(path: Path, spill: Path, masters: Masters) -> Ingested:
         f35 = frame.meta.f35 or 26.0
         focal = f35 / 43.27 * float(np.hypot(*frame.size))
         save_whole(spill, data)
-        return Ingested(path, "", spill, frame.pattern, frame.colour, focal, found.stars,
-                        measure(frame, (data, plane), (floor, found)), colour_grid(data, frame.pattern),
-                        star_light(plane - floor.level, found.stars), frame.warp)
+        return Ingested(
+            path=path,
+            error="",
+            spill=spill,
+            pattern=frame.pattern,
+            colour=frame.colour,
+            focal_px=focal,
+            stars=found.stars,
+            measure=measure(frame, (data, plane), (floor, found)),
+            grid=colour_grid(data, frame.pattern),
+            light=star_light(plane - floor.level, found.stars),
+            warp=frame.warp,
+        )
     except BadInput as error:
-        return Ingested(path, str(error))
+        return Ingested(path=path, error=str(error))
     except (OSError, MemoryError, ValueError) as error:
-        return Ingested(path, f"{path.name}: {error}")
+        return Ingested(path=path, error=f"{path.name}: {error}")
 
 
 def master_frame(paths: list[Path], out: Path, relative: bool, below: Path | None = None) -> Path:
@@ -148,8 +171,8 @@ def master_frame(paths: list[Path], out: Path, relative: bool, below: Path | Non
             raise BadInput(f"{f.path.name}: calibration frames must be Bayer RAW of one size")
     master = np.empty(shape, np.float32)
     for y in range(0, shape[0], 256):
-        band = np.stack([f.data[y:y + 256].astype(np.float32) for f in frames])
-        master[y:y + 256] = np.median(band, axis=0)
+        band = np.stack([f.data[y : y + 256].astype(np.float32) for f in frames])
+        master[y : y + 256] = np.median(band, axis=0)
     black = np.tile(frames[0].black, (shape[0] // 2, shape[1] // 2)).astype(np.float32)
     master -= black
     if below is not None:

@@ -1,7 +1,7 @@
 """The stack from files to one picture: ingest, register, mask, match, combine, report.
 
-Every stage is kept under a key of all it depends on (``kept``), so that a second stack of the same frames runs again only
-from the first thing that changed.
+Every stage is cache under a key of all it depends on (``cache``), so that a second stack of the same frames
+runs again only from the first thing that changed.
 """
 
 import json
@@ -21,25 +21,38 @@ import numpy.typing as npt
 import tifffile
 
 from vinter.core.errors import BadInput
+from vinter.core.frames.adaptive_moments import shapes
 from vinter.core.frames.lenswarp import LensWarp
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic, picture_half
 from vinter.core.frames.reading import frame_files
-from vinter.core.frames.shapes import shapes
 from vinter.core.frames.stars import background, find_stars
 from vinter.core.stack import report as reports
-from vinter.core.stack.burst import in_order
-from vinter.core.stack.combine import CLIPPING
+from vinter.core.stack.cache import StageCache, key_of, stamp
+from vinter.core.stack.combining.kernels import CLIPPING
+from vinter.core.stack.combining.star_trails import with_copies
+from vinter.core.stack.combining.tiles import (
+    Done,
+    Foreground,
+    Plan,
+    Source,
+    Tile,
+    make_tile,
+    sample_noise,
+    tile_grid,
+)
+from vinter.core.stack.foreground.alignment import HELD_PX
+from vinter.core.stack.foreground.composition import (
+    ForegroundChoice,
+    foreground_of_own_frames,
+    foreground_of_sky_frames,
+)
 from vinter.core.stack.ingest import Ingested, Masters, anonymous_mb, ingest, master_frame, quiet_worker
-from vinter.core.stack.kept import Kept, key_of, stamp
-from vinter.core.stack.known import Known, know
-from vinter.core.stack.land import Ground, ground_of, own_ground
-from vinter.core.stack.mask import usable_sky
-from vinter.core.stack.register import mutual_pairs
+from vinter.core.stack.masking.sky_mask import usable_sky
+from vinter.core.stack.prepare import PreparedFrames, prepare
+from vinter.core.stack.registration.groups import in_order
+from vinter.core.stack.registration.star_matching import mutual_pairs
 from vinter.core.stack.run import Progress, Run
 from vinter.core.stack.settings import Settings
-from vinter.core.stack.stillness import HELD_PX
-from vinter.core.stack.tiles import Done, Land, Plan, Source, Tile, make_tile, sample_noise, tile_grid
-from vinter.core.stack.trails import with_copies
 
 __all__ = ["Result", "Settings", "stack"]
 F32 = npt.NDArray[np.float32]
@@ -56,12 +69,14 @@ class Result:
     report: dict[str, Any]
 
 
-def _masters(settings: Settings, kept: Kept) -> tuple[Masters, str]:
+def _masters(settings: Settings, cache: StageCache) -> tuple[Masters, str]:
     """Master frames on disk, and the key of all calibration frames they come from."""
-    key = key_of("masters", *([stamp(p) for p in group] for group in (settings.bias, settings.darks, settings.flats)))
+    key = key_of(
+        "masters", *([stamp(p) for p in group] for group in (settings.bias, settings.darks, settings.flats))
+    )
 
     def made(paths: tuple[Path, ...], name: str, relative: bool, below: Path | None = None) -> Path | None:
-        path = kept.path(key, f".{name}.npy")
+        path = cache.path(key, f".{name}.npy")
         if not paths:
             return None
         return path if path.exists() else master_frame(list(paths), path, relative, below)
@@ -76,22 +91,27 @@ def _load_ahead() -> None:
         import_module(name)
 
 
-def _first_pass(run: Run, paths: list[Path], masters: Masters, calibration: str, span: tuple[float, float], name: str) -> list[Ingested]:
-    """Frames read, cleaned and measured, or found kept; those that cannot be read say so."""
+def _first_pass(
+    run: Run, paths: list[Path], masters: Masters, calibration: str, span: tuple[float, float], name: str
+) -> list[Ingested]:
+    """Frames read, cleaned and measured, or found cache; those that cannot be read say so."""
     keys = [key_of("frame", stamp(p), calibration) for p in paths]
-    found = [run.kept.found(k) for k in keys]
+    found = [run.cache.found(k) for k in keys]
     whole = [f is not None and (f.error != "" or f.spill.exists()) for f in found]
-    futures = {run.pool.submit(ingest, p, run.kept.path(k, ".npy"), masters): i
-               for i, (p, k, ok) in enumerate(zip(paths, keys, whole, strict=True)) if not ok}
+    futures = {
+        run.pool.submit(ingest, p, run.cache.path(k, ".npy"), masters): i
+        for i, (p, k, ok) in enumerate(zip(paths, keys, whole, strict=True))
+        if not ok
+    }
     _load_ahead()
     for i, done in run.gather(futures, "reading and finding stars", *span):
         found[i] = done
-        run.kept.keep(keys[i], done)
+        run.cache.keep(keys[i], done)
     run.reused[name] = sum(whole)
     return [f for f in found if f is not None]
 
 
-def _usable(run: Run, burst: Known) -> tuple[Path, dict[int, Path]]:
+def _usable(run: Run, burst: PreparedFrames) -> tuple[Path, dict[int, Path]]:
     """Usable sky of the reference's camera, and of the frames whose camera stood otherwise, as .npy files."""
     common = run.folder / "usable.npy"
     flat = burst.registration.model is None and run.settings.method == "trails"
@@ -100,14 +120,16 @@ def _usable(run: Run, burst: Known) -> tuple[Path, dict[int, Path]]:
     seen: dict[bytes, Path] = {}
     if burst.mask.min() == 255:
         return common, own
-    for i, stand in burst.stands.items():
-        if stand.moved_px <= HELD_PX and np.allclose(stand.homography, np.eye(3), atol=1.0):
+    for i, shift in burst.shifts.items():
+        if shift.moved_px <= HELD_PX and np.allclose(shift.homography, np.eye(3), atol=1.0):
             continue
-        name = np.round(stand.homography, 3).tobytes()
+        name = np.round(shift.homography, 3).tobytes()
         if name not in seen:
             seen[name] = run.folder / f"usable-{i}.npy"
             height, width = burst.mask.shape
-            moved = cv2.warpPerspective(burst.mask, np.linalg.inv(stand.homography), (width, height), borderMode=cv2.BORDER_REPLICATE)
+            moved = cv2.warpPerspective(
+                burst.mask, np.linalg.inv(shift.homography), (width, height), borderMode=cv2.BORDER_REPLICATE
+            )
             np.save(seen[name], usable_sky(np.asarray(moved, np.uint8)))
         own[i] = seen[name]
     return common, own
@@ -115,24 +137,49 @@ def _usable(run: Run, burst: Known) -> tuple[Path, dict[int, Path]]:
 
 def _busiest_sky(grid: list[Tile], mask: U8, size: tuple[int, int]) -> Tile:
     """The tile nearest the middle that is all sky, or the one with most sky."""
+
     def rank(t: Tile) -> tuple[float, float]:
-        share = float(mask[t.y:t.y + t.height:8, t.x:t.x + t.width:8].mean())
-        return (-min(share, 250.0), abs(t.x + t.width / 2 - size[0] / 2) + abs(t.y + t.height / 2 - size[1] / 2))
+        share = float(mask[t.y : t.y + t.height : 8, t.x : t.x + t.width : 8].mean())
+        return (
+            -min(share, 250.0),
+            abs(t.x + t.width / 2 - size[0] / 2) + abs(t.y + t.height / 2 - size[1] / 2),
+        )
+
     return min(grid, key=rank)
 
 
-def _plan(run: Run, burst: Known, land: Land) -> tuple[Plan, list[tuple[int, float]]]:
+def _plan(run: Run, burst: PreparedFrames, foreground: Foreground) -> tuple[Plan, list[tuple[int, float]]]:
     """What every tile needs, and how noise falls with the number of frames."""
     settings, used, frames = run.settings, burst.used, burst.frames
     registration = burst.registration
     usable, own = _usable(run, burst)
-    sources = [Source(frames[i].spill, frames[i].pattern, registration.alignments[i].homography, 1.0, burst.matches[i], own.get(i))
-               for i in used]
+    sources = [
+        Source(
+            frames[i].spill,
+            frames[i].pattern,
+            registration.alignments[i].homography,
+            1.0,
+            burst.normalizations[i],
+            own.get(i),
+        )
+        for i in used
+    ]
     inner = registration.model.of(used) if registration.model else None
     size, method = frames[used[0]].size, settings.method
     if inner and method == "trails":
         inner, sources = with_copies(inner, sources, burst.closed, settings.tail)
-    plan = Plan(sources, size, inner, burst.mask_path, usable, method, settings.kappa, None, land, used.index(registration.reference))
+    plan = Plan(
+        sources=sources,
+        size=size,
+        model=inner,
+        mask=burst.mask_path,
+        usable=usable,
+        method=method,
+        kappa=settings.kappa,
+        noise=None,
+        foreground=foreground,
+        reference=used.index(registration.reference),
+    )
     if method == "trails":
         return replace(plan, noise=np.tile([1e9, 0.0], (3, 1))), []
     run.progress("measuring noise", 0.46)
@@ -143,68 +190,107 @@ def _plan(run: Run, burst: Known, land: Land) -> tuple[Plan, list[tuple[int, flo
 
 
 def _second_pass(run: Run, plan: Plan) -> tuple[Path, Path, list[Done]]:
-    """Fill the picture tile by tile; picture and share of samples left out as .npy files, and what is told of the tiles."""
+    """Fill the picture tile by tile; picture and share of samples left out as .npy files, and the finished
+    tiles."""
     paths = run.folder / "picture.npy", run.folder / "left-out.npy"
     for path, colours in zip(paths, ((3,), ()), strict=True):
         np.lib.format.open_memmap(path, "w+", np.float32, (plan.size[1], plan.size[0], *colours))
-    futures = {run.pool.submit(make_tile, plan, t, *paths): i for i, t in enumerate(tile_grid(plan.size, len(plan.sources)))}
+    futures = {
+        run.pool.submit(make_tile, plan, t, *paths): i
+        for i, t in enumerate(tile_grid(plan.size, len(plan.sources)))
+    }
     return *paths, [done for _, done in run.gather(futures, "combining", 0.5, 0.95)]
 
 
-def stack(paths: list[Path], out: Path, settings: Settings | None = None, pool: Executor | None = None,
-          progress: Progress = lambda label, share: None, stop: Callable[[], bool] = lambda: False,
-          spill_root: Path | None = None, keep: Path | None = None) -> Result:
-    """Stack frames (files or folders) into ``out`` (float32 linear RGB TIFF) with its mask beside it, and the share of samples
-    left out (grey PNG, 255 times its square root, so that one sample of many is seen).
+def stack(
+    paths: list[Path],
+    out: Path,
+    settings: Settings | None = None,
+    pool: Executor | None = None,
+    progress: Progress = lambda label, share: None,
+    stop: Callable[[], bool] = lambda: False,
+    spill_root: Path | None = None,
+    keep: Path | None = None,
+) -> Result:
+    """Stack frames (files or folders) into ``out`` (float32 linear RGB TIFF) with its mask beside it, and the
+    share of samples left out (grey PNG, 255 times its square root, so that one sample of many is seen).
 
-    Values are camera RGB, 0 at black and 1 at white; colour data travel in the TIFF's description. What was worked out for
-    the frames stays in the folder ``keep``, and is used again by a later stack of the same files.
-    Raises BadInput naming what was wrong, Cancelled when ``stop`` turns true.
+    Values are camera RGB, 0 at black and 1 at white; colour data travel in the TIFF's description. What was
+    worked out for the frames stays in the folder ``keep``, and is used again by a later stack of the same
+    files. Raises BadInput naming what was wrong, Cancelled when ``stop`` turns true.
     """
     settings = settings or Settings()
     files = frame_files(paths)
     with tempfile.TemporaryDirectory(prefix="vinter-stack-", dir=spill_root) as name:
         folder = Path(name)
-        kept = Kept(keep or folder / "kept")
+        cache = StageCache(keep or folder / "cache")
         if pool is not None:
-            return _stack(Run(settings, folder, kept, pool, progress, stop), files, out)
+            return _stack(
+                Run(settings=settings, folder=folder, cache=cache, pool=pool, progress=progress, stop=stop),
+                files,
+                out,
+            )
         context = multiprocessing.get_context("spawn")
         with ProcessPoolExecutor(settings.workers, mp_context=context) as own:
-            return _stack(Run(settings, folder, kept, own, progress, stop), files, out)
+            return _stack(
+                Run(settings=settings, folder=folder, cache=cache, pool=own, progress=progress, stop=stop),
+                files,
+                out,
+            )
 
 
 def _frames(run: Run, files: list[Path]) -> tuple[list[Ingested], list[Ingested], list[Ingested], list[str]]:
-    """Frames that could be read in order of time, those that could not, the ground's own, and the keys of the first."""
-    masters, calibration = _masters(run.settings, run.kept)
+    """Frames that could be read in order of time, those that could not, the ground's own, and the keys of the
+    first."""
+    masters, calibration = _masters(run.settings, run.cache)
     grounds = [p for p in run.settings.ground_frames if run.settings.ground in ("own", "focus")]
-    own = {p.resolve() for p in grounds}
-    files = [p for p in files if p.resolve() not in own]
+    ground_paths = {p.resolve() for p in grounds}
+    files = [p for p in files if p.resolve() not in ground_paths]
     share = 0.4 * len(files) / max(len(files) + len(grounds), 1)
     done = _first_pass(run, files, masters, calibration, (0.0, share), "frames")
-    land = _first_pass(run, grounds, masters, calibration, (share, 0.4), "ground_frames")
+    own = _first_pass(run, grounds, masters, calibration, (share, 0.4), "ground_frames")
     good, bad = [f for f in done if not f.error], [f for f in done if f.error]
     if not good:
-        raise BadInput("no frame could be read: " + "; ".join(b.error for b in bad[:5]) if bad else "no frame of the sky is left")
+        raise BadInput(
+            "no frame could be read: " + "; ".join(b.error for b in bad[:5])
+            if bad
+            else "no frame of the sky is left"
+        )
     good = in_order(good)
-    return good, bad, land, [key_of(stamp(f.path), calibration) for f in good]
+    return good, bad, own, [key_of(stamp(f.path), calibration) for f in good]
 
 
-def _ground(run: Run, burst: Known, grounds: list[Ingested]) -> Ground:
+def _foreground_choice(run: Run, burst: PreparedFrames, grounds: list[Ingested]) -> ForegroundChoice:
     base = burst.frames[burst.registration.reference]
     if grounds and burst.mask.min() < 255:
-        return own_ground(run.pool, run.settings, grounds, base, burst.mask, burst.mask_path, run.folder)
-    return ground_of(run.settings, burst.frames, burst.used, burst.stands, burst.registration.groups.number, burst.mask)
+        return foreground_of_own_frames(
+            run.pool, run.settings, grounds, base, burst.mask, burst.mask_path, run.folder
+        )
+    return foreground_of_sky_frames(
+        run.settings, burst.frames, burst.used, burst.shifts, burst.registration.groups.number, burst.mask
+    )
 
 
-def _write(run: Run, burst: Known, picture: Path, out: Path) -> tuple[Path, float | None]:
+def _write(run: Run, burst: PreparedFrames, picture: Path, out: Path) -> tuple[Path, float | None]:
     """Write picture and mask, straightened when the file asks; the mask's path and how far corners moved."""
     base, model = burst.frames[burst.registration.reference], burst.registration.model
-    rgb, mask, warp = np.load(picture, mmap_mode="r"), burst.mask, base.warp if run.settings.lens == "auto" else None
+    rgb, mask, warp = (
+        np.load(picture, mmap_mode="r"),
+        burst.mask,
+        base.warp if run.settings.lens == "auto" else None,
+    )
     if warp:
         rgb = warp.straightened(rgb)
         mask = np.asarray(np.clip(warp.straightened(mask.astype(np.float32)) + 0.5, 0, 255), np.uint8)
-    description = json.dumps({"vinter": "stack", "neutral": base.colour.neutral, "matrix": base.colour.matrix,
-                              "frames": len(burst.used), "focal_px": model.focal if model else base.focal_px})
+    description = json.dumps(
+        {
+            "vinter": "stack",
+            "neutral": base.colour.neutral,
+            "matrix": base.colour.matrix,
+            "frames": len(burst.used),
+            "focal_px": model.focal if model else base.focal_px,
+        }
+    )
     tifffile.imwrite(out, rgb, photometric="rgb", description=description, compression=None)
     mask_path = out.with_suffix(".mask.png")
     cv2.imwrite(str(mask_path), mask)
@@ -225,26 +311,46 @@ def _write_left_out(left_out: Path, mask: Path, warp: LensWarp | None, out: Path
 def _stack(run: Run, files: list[Path], out: Path) -> Result:
     settings = run.settings
     frames, unread, grounds, keys = _frames(run, files)
-    burst = know(run, frames, keys)
-    land = _ground(run, burst, grounds)
-    plan, falls = _plan(run, burst, land.land)
+    burst = prepare(run, frames, keys)
+    chosen = _foreground_choice(run, burst, grounds)
+    plan, falls = _plan(run, burst, chosen.foreground)
     picture, left_out, tiles = _second_pass(run, plan)
     run.progress("writing", 0.96)
     base, model = frames[burst.registration.reference], burst.registration.model
-    wide = None if settings.method == "trails" else run.pool.submit(_widths, base.spill, base.pattern, picture)
-    shares = run.pool.submit(_write_left_out, left_out, burst.mask_path, base.warp if settings.lens == "auto" else None,
-                             out.with_suffix(".left-out.png"))
+    wide = (
+        None if settings.method == "trails" else run.pool.submit(_widths, base.spill, base.pattern, picture)
+    )
+    shares = run.pool.submit(
+        _write_left_out,
+        left_out,
+        burst.mask_path,
+        base.warp if settings.lens == "auto" else None,
+        out.with_suffix(".left-out.png"),
+    )
     mask_path, moved_px = _write(run, burst, picture, out)
     widths, share_out = wide.result() if wide else (0.0, 0.0), shares.result()
     report = reports.build(frames, unread, burst.registration, settings.method, tiles, widths, burst.mask)
-    if report["noise_gain"] is None and len(falls) > 1 and falls[-1][1] > 0:  # no tile was all sky: the sample tells
+    if (
+        report["noise_gain"] is None and len(falls) > 1 and falls[-1][1] > 0
+    ):  # no tile was all sky: the sample tells
         report["noise_gain"] = round(falls[0][1] * float(np.sqrt(falls[0][0])) / falls[-1][1], 3)
-    report |= {"rejected_share": share_out, "noise_by_count": falls, "ground": land.said, "reused": run.reused,
-               "straightened_px": moved_px,
-               **reports.of_frames(frames, burst.registration, burst.stands, burst.matches)}
+    report |= {
+        "rejected_share": share_out,
+        "noise_by_count": falls,
+        "ground": chosen.summary,
+        "reused": run.reused,
+        "straightened_px": moved_px,
+        **reports.of_frames(frames, burst.registration, burst.shifts, burst.normalizations),
+    }
     if settings.method == "trails":
-        report["trails"] = {"gaps_closed": burst.closed.gaps, "longest_gap_s": burst.closed.longest_s, "left_open": burst.closed.left_open,
-                            "copies": len(burst.closed.copies), "tail": settings.tail, "moved": model is not None}
+        report["trails"] = {
+            "gaps_closed": burst.closed.gaps,
+            "longest_gap_s": burst.closed.longest_s,
+            "left_open": burst.closed.left_open,
+            "copies": len(burst.closed.copies),
+            "tail": settings.tail,
+            "moved": model is not None,
+        }
     report["seconds"] = round(time.monotonic() - run.started, 2)
     report["peak_rss_mb"] = round(max([anonymous_mb(), *(t.peak_mb for t in tiles)]), 1)
     run.progress("done", 1.0)
@@ -252,7 +358,8 @@ def _stack(run: Run, files: list[Path], out: Path) -> Result:
 
 
 def _widths(spill: Path, pattern: npt.NDArray[np.int64] | None, stacked: Path) -> tuple[float, float]:
-    """Median star width of the reference frame and of the stack, of the same stars, measured alike. For a pool process."""
+    """Median star width of the reference frame and of the stack, of the same stars, measured alike. For a
+    pool process."""
     quiet_worker()
     whole = np.load(stacked, mmap_mode="r")
     rows, columns = (slice(size // 8 * 2, size // 8 * 6) for size in whole.shape[:2])  # the middle is enough
@@ -264,8 +371,10 @@ def _widths(spill: Path, pattern: npt.NDArray[np.int64] | None, stacked: Path) -
     pairs = mutual_pairs(a.xy, b.xy, 2.0)
     if not len(pairs):
         return 0.0, 0.0
-    bright = pairs[:max(len(pairs) // 3, 20)]
-    wide = [shapes(plane - floor.level, (s.x[at] - 0.5) / 2, (s.y[at] - 0.5) / 2)[0]
-            for plane, floor, s, at in zip((before, after), floors, (a, b), bright.T, strict=True)]
+    bright = pairs[: max(len(pairs) // 3, 20)]
+    wide = [
+        shapes(plane - floor.level, (s.x[at] - 0.5) / 2, (s.y[at] - 0.5) / 2)[0]
+        for plane, floor, s, at in zip((before, after), floors, (a, b), bright.T, strict=True)
+    ]
     both = np.isfinite(wide[0]) & np.isfinite(wide[1])
     return (float(np.median(wide[0][both])), float(np.median(wide[1][both]))) if both.any() else (0.0, 0.0)

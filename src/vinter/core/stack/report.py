@@ -5,58 +5,122 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from vinter.core.stack.burst import Registration
+from vinter.core.stack.combining.tiles import Done
+from vinter.core.stack.foreground.alignment import HELD_PX, CameraShift
 from vinter.core.stack.ingest import Ingested
-from vinter.core.stack.matching import Match
-from vinter.core.stack.register import Alignment
-from vinter.core.stack.stillness import HELD_PX, Stance
-from vinter.core.stack.tiles import Done
+from vinter.core.stack.photometry.normalization import Normalization
+from vinter.core.stack.registration.groups import Registration
+from vinter.core.stack.registration.star_matching import Alignment
+from vinter.core.versions import Schema
+
+
+def _tripod_and_significance(report: dict[str, Any]) -> dict[str, Any]:
+    """Version 1 called the tripod's frames "stand" and a fall-off that can be trusted "told"."""
+    if "stand" in report:
+        report["tripod"] = report.pop("stand")
+    falloff = report.get("falloff")
+    if falloff and "told" in falloff:
+        falloff["significant"] = falloff.pop("told")
+    return report
+
+
+REPORT = Schema("stack report", (_tripod_and_significance,))
 
 
 def _frame_row(frame: Ingested, alignment: Alignment) -> dict[str, Any]:
     assert frame.measure is not None
-    return {"file": frame.path.name, "used": alignment.used, "reason": alignment.reason,
-            "homography": [[float(v) for v in row] for row in alignment.homography] if alignment.used else None,
-            "residual_px": round(alignment.residual_px, 4), "stars": frame.measure.stars,
-            "fwhm_px": frame.measure.fwhm_px, "time": frame.time}
+    return {
+        "file": frame.path.name,
+        "used": alignment.used,
+        "reason": alignment.reason,
+        "homography": [[float(v) for v in row] for row in alignment.homography] if alignment.used else None,
+        "residual_px": round(alignment.residual_px, 4),
+        "stars": frame.measure.stars,
+        "fwhm_px": frame.measure.fwhm_px,
+        "time": frame.time,
+    }
 
 
-def build(frames: list[Ingested], unread: list[Ingested], registration: Registration, method: str, tiles: list[Done],
-          widths: tuple[float, float], mask: npt.NDArray[np.uint8]) -> dict[str, Any]:
+def build(
+    frames: list[Ingested],
+    unread: list[Ingested],
+    registration: Registration,
+    method: str,
+    tiles: list[Done],
+    widths: tuple[float, float],
+    mask: npt.NDArray[np.uint8],
+) -> dict[str, Any]:
     """The report as plain JSON data; noise as shares of full scale, widths and residuals in px."""
     alignments, model, reference = registration.alignments, registration.model, registration.reference
     used = sum(a.used for a in alignments)
     rows = [_frame_row(f, a) for f, a in zip(frames, alignments, strict=True)]
-    rows += [{"file": f.path.name, "used": False, "reason": f.error, "homography": None, "residual_px": 0.0} for f in unread]
+    rows += [
+        {"file": f.path.name, "used": False, "reason": f.error, "homography": None, "residual_px": 0.0}
+        for f in unread
+    ]
     single = np.array([t.single_noise for t in tiles])
     stacked = np.array([t.stack_noise for t in tiles])
     seen = np.isfinite(single) & np.isfinite(stacked) & (stacked > 0)
     gain = float(np.median(single[seen] / stacked[seen])) if seen.any() and method != "trails" else None
     return {
+        "version": REPORT.version,
         "reference": frames[reference].path.name,
-        "model": "loose rotation" if registration.loose else "rotation" if model else "none" if method == "trails" else "homography",
+        "model": "loose rotation"
+        if registration.loose
+        else "rotation"
+        if model
+        else "none"
+        if method == "trails"
+        else "homography",
         "lens": {"focal_px": model.focal, "k1": model.k1, "rms_px": model.rms} if model else None,
-        "method": method, "frames": rows, "frames_used": used,
-        "noise_gain": round(gain, 3) if gain else None, "noise_expected": round(float(np.sqrt(used)), 3),
+        "method": method,
+        "frames": rows,
+        "frames_used": used,
+        "noise_gain": round(gain, 3) if gain else None,
+        "noise_expected": round(float(np.sqrt(used)), 3),
         "noise_single": float(np.median(single[seen])) if seen.any() else None,
         "noise_stack": float(np.median(stacked[seen])) if seen.any() else None,
-        "fwhm_frame": round(widths[0], 3), "fwhm_stack": round(widths[1], 3),
-        "sky_share": round(float(mask.mean()) / 255, 4)}
+        "fwhm_frame": round(widths[0], 3),
+        "fwhm_stack": round(widths[1], 3),
+        "sky_share": round(float(mask.mean()) / 255, 4),
+    }
 
 
-def of_frames(frames: list[Ingested], registration: Registration, stands: dict[int, Stance], matches: list[Match]) -> dict[str, Any]:
-    """What was found of each frame's stand and light, by the order of the frames, and what it says of the tripod."""
+def of_frames(
+    frames: list[Ingested],
+    registration: Registration,
+    shifts: dict[int, CameraShift],
+    normalizations: list[Normalization],
+) -> dict[str, Any]:
+    """What was found of each frame's ground and light, by the order of the frames, and what it says of the
+    tripod."""
     rows = []
     for i, f in enumerate(frames):
-        stand, m = stands.get(i), matches[i]
-        rows.append({"file": f.path.name, "group": registration.groups.number[i],
-                     "ground_px": stand.moved_px if stand and stand.known else None,
-                     "ground_shift": list(stand.shift) if stand and stand.known else None,
-                     "light": round(m.light, 4), "light_error": round(m.light_error, 4), "scaled": round(m.scale, 4),
-                     "background_shift": round(m.shift, 6), "weight": round(m.weight, 3)})
-    known = [s.moved_px for s in stands.values() if s.known]
-    errors = [e for s in stands.values() if s.known and np.isfinite(e := s.error_px) and e > 0]
+        shift, m = shifts.get(i), normalizations[i]
+        rows.append(
+            {
+                "file": f.path.name,
+                "group": registration.groups.number[i],
+                "ground_px": shift.moved_px if shift and shift.known else None,
+                "ground_shift": list(shift.shift) if shift and shift.known else None,
+                "light": round(m.light, 4),
+                "light_error": round(m.light_error, 4),
+                "scaled": round(m.scale, 4),
+                "background_shift": round(m.shift, 6),
+                "weight": round(m.weight, 3),
+            }
+        )
+    known = [s.moved_px for s in shifts.values() if s.known]
+    errors = [e for s in shifts.values() if s.known and np.isfinite(e := s.error_px) and e > 0]
     groups = len({registration.groups.number[i] for i, a in enumerate(registration.alignments) if a.used})
-    return {"stand": {"frames": rows, "groups": groups, "most_px": max(known) if known else None, "held_px": HELD_PX,
-                      "error_px": round(float(np.median(errors)), 2) if errors else None,
-                      "held": not known or (max(known) <= HELD_PX and groups == 1), "looked_at": len(known)}}
+    return {
+        "tripod": {
+            "frames": rows,
+            "groups": groups,
+            "most_px": max(known) if known else None,
+            "held_px": HELD_PX,
+            "error_px": round(float(np.median(errors)), 2) if errors else None,
+            "held": not known or (max(known) <= HELD_PX and groups == 1),
+            "looked_at": len(known),
+        }
+    }

@@ -1,4 +1,4 @@
-"""One stack while it runs: its settings, folders and pool, its progress, and what it found kept."""
+"""One stack while it runs: its settings, folders and pool, its progress, and what it found cached."""
 
 import time
 from collections.abc import Callable, Iterator
@@ -7,31 +7,36 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from vinter.core.gathering import gathered
-from vinter.core.stack.kept import Kept
+from vinter.core.parallel import collected
+from vinter.core.stack.cache import StageCache
 from vinter.core.stack.settings import Settings
 
 Progress = Callable[[str, float], None]
 
 
-@dataclass
+@dataclass(kw_only=True)
 class Run:
     """State of one stack while it runs."""
 
     settings: Settings
     folder: Path
-    kept: Kept
+    cache: StageCache
     pool: Executor
     progress: Progress
     stop: Callable[[], bool]
     started: float = field(default_factory=time.monotonic)
     reused: dict[str, Any] = field(default_factory=dict)
 
-    def gather(self, futures: dict[Future[Any], int], label: str, start: float, end: float) -> Iterator[tuple[int, Any]]:
-        """Keys and results as they come, with progress between two shares of the whole; stops when asked to."""
-        return gathered(futures, self.stop, lambda done, n: self.progress(label, start + (end - start) * done / n))
+    def gather(
+        self, futures: dict[Future[Any], int], label: str, start: float, end: float
+    ) -> Iterator[tuple[int, Any]]:
+        """Keys and results as they come, with progress between two shares of the whole; stops when asked
+        to."""
+        return collected(
+            futures, self.stop, lambda done, n: self.progress(label, start + (end - start) * done / n)
+        )
 
     def stage(self, name: str, key: str, make: Callable[[], Any]) -> Any:
-        """What a stage gives, kept or made anew; notes which."""
-        value, self.reused[name] = self.kept.made(key, make)
+        """What a stage gives, cached or made anew; notes which."""
+        value, self.reused[name] = self.cache.made(key, make)
         return value

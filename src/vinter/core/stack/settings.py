@@ -4,20 +4,21 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from vinter.core.errors import BadInput
-from vinter.core.stack.combine import KAPPA, METHODS
+from vinter.core.stack.combining.kernels import KAPPA, METHODS
 
 GROUNDS = ("auto", "none", "own", "focus")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Settings:
     """How to stack.
 
-    ground: auto (the mean of the frames in which the camera did not move), none, own (the mean of ``ground_frames``), focus
-    (the sharpest of ``ground_frames`` at each place), or the name of the frame that gives it. mask: a sky mask (255 = sky) of
-    the reference's size, in place of the one found. match: auto brings every frame to the reference's brightness and
-    background, off leaves them. lens: auto applies the lens warp the files carry, off leaves the picture as shot. Trails:
-    gaps close or open; tail: by which share the oldest frame is darker.
+    ground: auto (the mean of the frames in which the camera did not move), none, own (the mean of
+    ``ground_frames``), focus (the sharpest of ``ground_frames`` at each place), or the name of the frame that
+    gives it. mask: a sky mask (255 = sky) of the reference's size, in place of the one found. match: auto
+    brings every frame to the reference's brightness and background, off leaves them. lens: auto applies the
+    lens warp the files carry, off leaves the picture as shot. Trails: gaps close or open; tail: by which
+    share the oldest frame is darker.
     """
 
     method: str = "clip"
@@ -36,7 +37,11 @@ class Settings:
     ground_frames: tuple[Path, ...] = ()
 
     def __post_init__(self) -> None:
-        for name, words in (("gaps", ("close", "open")), ("match", ("auto", "off")), ("lens", ("auto", "off"))):
+        for name, words in (
+            ("gaps", ("close", "open")),
+            ("match", ("auto", "off")),
+            ("lens", ("auto", "off")),
+        ):
             if getattr(self, name) not in words:
                 raise BadInput(f"{name} {getattr(self, name)!r} is neither {words[0]} nor {words[1]}")
         if not 0 <= self.tail <= 1:

@@ -1,4 +1,5 @@
-"""The field: the card as page, file and PDF, the shot timer, the test-shot check, the pack list. All of it red on black."""
+"""The field: the card as page, file and PDF, the shot timer, the test-shot check, the pack list. All of it
+red on black."""
 
 import base64
 import io
@@ -24,34 +25,48 @@ from vinter.core.fieldcheck import advise, sky_level
 from vinter.core.formats.cardpdf import CardText, card_pdf
 from vinter.core.frames.measure import measure
 from vinter.core.packing import cold_and_dew, pack_list
-from vinter.web.chain import head
 from vinter.web.gear.views import opened
 from vinter.web.nights.drawing import draw
 from vinter.web.owned import owned
 from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Site
 from vinter.web.templatetags.figures import clock, clocks, fixed
+from vinter.web.workflow import head
 
 OPEN_DAYS = 30
 SALT = "vinter.card"
-# The one page that carries its styles and script inside, so that it lives without signal; it may fetch nothing.
-STANDALONE_POLICY = "default-src 'none'; style-src 'unsafe-inline'; script-src 'unsafe-inline'; font-src data:; img-src data:"
+# The one page that carries its styles and script inside, so that it lives without signal; it may fetch
+# nothing.
+STANDALONE_POLICY = (
+    "default-src 'none'; style-src 'unsafe-inline'; script-src 'unsafe-inline'; font-src data:; img-src data:"
+)
 GENERAL = "Local rules and the emergency services come first. Tired? Sleep before you drive."
 
 
 def cards(request: HttpRequest) -> HttpResponse:
     """The cards that can be carried out."""
-    return render(request, "field/cards.html", {"shots": Shot.objects.filter(owner=request.user).select_related("site"), **head("Field")})
+    return render(
+        request,
+        "field/cards.html",
+        {"shots": Shot.objects.filter(owner=request.user).select_related("site"), **head("Field")},
+    )
 
 
 def _context(shot: Shot) -> dict[str, Any]:
     core = shot.site.core()
     night = shot.found_night()
     steps = shot.mode_plan.get("steps", [])
-    return {"shot": shot, "night": night, "strip": draw(core, night, 350, 34, red=True), "tz": shot.site.tz,
-            "plan_b": plan_b(clock(night.best.end, shot.site.tz) if night.best else None),
-            "checks": checks(shot.core_lens, shot.iso, shot.shutter, shot.frames, shot.pose, steps), "minutes": shot.minutes,
-            "window": night.best, "cautions": [c for c in (shot.site.cautions, *shot.mode_plan.get("cautions", []), GENERAL) if c]}
+    return {
+        "shot": shot,
+        "night": night,
+        "strip": draw(core, night, 350, 34, red=True),
+        "tz": shot.site.tz,
+        "plan_b": plan_b(clock(night.best.end, shot.site.tz) if night.best else None),
+        "checks": checks(shot.core_lens, shot.iso, shot.shutter, shot.frames, shot.pose, steps),
+        "minutes": shot.minutes,
+        "window": night.best,
+        "cautions": [c for c in (shot.site.cautions, *shot.mode_plan.get("cautions", []), GENERAL) if c],
+    }
 
 
 def card(request: HttpRequest, pk: int) -> HttpResponse:
@@ -67,7 +82,9 @@ def _standalone(shot: Shot) -> str:
         data = base64.b64encode((static / "fonts" / f"atkinson-{name}.woff2").read_bytes()).decode()
         style = style.replace(f"url(../fonts/atkinson-{name}.woff2)", f"url(data:font/woff2;base64,{data})")
     script = "\n".join((static / "js" / name).read_text() for name in ("card.js", "timer.js"))
-    return render_to_string("field/card.html", {**_context(shot), **_timer(shot), "style": style, "script": script})
+    return render_to_string(
+        "field/card.html", {**_context(shot), **_timer(shot), "style": style, "script": script}
+    )
 
 
 def card_file(request: HttpRequest, pk: int) -> HttpResponse:
@@ -82,12 +99,21 @@ def card_as_pdf(request: HttpRequest, pk: int) -> HttpResponse:
     shot = owned(Shot, request, pk)
     c = _context(shot)
     best = c["window"]
-    times = [("Core best", f"{clock(best.best.t, c['tz'])} {fixed(best.best.altitude, 0)}°" if best else "-"),
-             ("Moon sets", clocks(c["night"].moon["set"], c["tz"])), ("Dawn", clocks(c["night"].sun["astronomical_dawn"], c["tz"]))]
-    line = f"{shot.night:%a %-d %b}, {clock(shot.moment, c['tz'])} · {shot.phone.name} · {shot.mode_name} · {fixed(shot.minutes, 0)} min"
+    times = [
+        ("Core best", f"{clock(best.best.t, c['tz'])} {fixed(best.best.altitude, 0)}°" if best else "-"),
+        ("Moon sets", clocks(c["night"].moon["set"], c["tz"])),
+        ("Dawn", clocks(c["night"].sun["astronomical_dawn"], c["tz"])),
+    ]
+    line = (
+        f"{shot.night:%a %-d %b}, {clock(shot.moment, c['tz'])} · {shot.phone.name} · {shot.mode_name} "
+        f"· {fixed(shot.minutes, 0)} min"
+    )
     cautions = [*c["cautions"], c["plan_b"], "In need, call: ______________________"]
-    return HttpResponse(card_pdf(CardText(shot.title, line, times, c["checks"], cautions)), content_type="application/pdf",
-                        headers={"Content-Disposition": f'inline; filename="vinter-card-{shot.night}.pdf"'})
+    return HttpResponse(
+        card_pdf(CardText(shot.title, line, times, c["checks"], cautions)),
+        content_type="application/pdf",
+        headers={"Content-Disposition": f'inline; filename="vinter-card-{shot.night}.pdf"'},
+    )
 
 
 def _ticket(shot: Shot) -> str:
@@ -105,7 +131,8 @@ def qr(request: HttpRequest, pk: int) -> HttpResponse:
 
 @login_not_required
 def card_open(request: HttpRequest, ticket: str) -> HttpResponse:
-    """The card for whoever holds its QR code: one page with everything inside, which stays open without signal."""
+    """The card for whoever holds its QR code: one page with everything inside, which stays open without
+    signal."""
     try:
         pk = signing.loads(ticket, salt=SALT, max_age=OPEN_DAYS * 86400)
     except signing.BadSignature as error:
@@ -116,7 +143,11 @@ def card_open(request: HttpRequest, ticket: str) -> HttpResponse:
 
 def _timer(shot: Shot) -> dict[str, Any]:
     """What the shot timer runs by, in seconds."""
-    return {"timer": asdict(timing(shot.shutter, shot.frames, shot.mode_plan.get("interval"), shot.mode_plan.get("steps", [])))}
+    return {
+        "timer": asdict(
+            timing(shot.shutter, shot.frames, shot.mode_plan.get("interval"), shot.mode_plan.get("steps", []))
+        )
+    }
 
 
 def timer(request: HttpRequest, pk: int) -> HttpResponse:
@@ -135,8 +166,13 @@ def check(request: HttpRequest, pk: int) -> HttpResponse:
             raise BadInput("no picture came with the request")
         with opened([file]) as (frame,):
             m = measure(frame)
-        advice = advise(m, shot.core_lens, float(shot.exposure["shutter"]["worst_px_s"]), TOLERANCES[shot.use],
-                        sky_level(m, frame.linear))
+        advice = advise(
+            m,
+            shot.core_lens,
+            float(shot.exposure["shutter"]["worst_px_s"]),
+            TOLERANCES[shot.use],
+            sky_level(m, frame.linear),
+        )
     return render(request, "field/check.html", {"shot": shot, "advice": advice}, status=200)
 
 
@@ -145,8 +181,14 @@ def _items(shot: Shot) -> list[tuple[str, str, bool]]:
     home = Site.objects.filter(owner=shot.owner, home=True).first()
     known = getattr(shot.site, "forecast", None)
     coldest, spread = cold_and_dew(known.core() if known else None, shot.moment, shot.minutes)
-    found = pack_list(coldest, shot.site.drive_from(home).minutes, shot.minutes, f"{shot.site.cautions} {shot.site.access}",
-                      bool(shot.pack.get("alone", True)), spread)
+    found = pack_list(
+        coldest,
+        shot.site.drive_from(home).minutes,
+        shot.minutes,
+        f"{shot.site.cautions} {shot.site.access}",
+        bool(shot.pack.get("alone", True)),
+        spread,
+    )
     packed = set(shot.pack.get("packed", []))
     rows = [(item.text, item.why) for item in found] + [(text, "yours") for text in shot.pack.get("own", [])]
     return [(text, why, text in packed) for text, why in rows if text not in shot.pack.get("left", [])]
@@ -155,7 +197,11 @@ def _items(shot: Shot) -> list[tuple[str, str, bool]]:
 def pack(request: HttpRequest, pk: int) -> HttpResponse:
     """The pack list of a shot."""
     shot = owned(Shot, request, pk)
-    return render(request, "field/pack.html", {"shot": shot, "items": _items(shot), "alone": shot.pack.get("alone", True)})
+    return render(
+        request,
+        "field/pack.html",
+        {"shot": shot, "items": _items(shot), "alone": shot.pack.get("alone", True)},
+    )
 
 
 @require_POST
@@ -184,13 +230,25 @@ def pack_change(request: HttpRequest, pk: int) -> HttpResponse:
 
 def service_worker(request: HttpRequest) -> HttpResponse:
     """The script that keeps field pages for when there is no signal."""
-    return HttpResponse((Path(settings.BASE) / "static/js/field-worker.js").read_text(), content_type="text/javascript",
-                        headers={"Cache-Control": "no-cache", "Service-Worker-Allowed": "/field/"})
+    return HttpResponse(
+        (Path(settings.BASE) / "static/js/field-worker.js").read_text(),
+        content_type="text/javascript",
+        headers={"Cache-Control": "no-cache", "Service-Worker-Allowed": "/field/"},
+    )
 
 
 def manifest(request: HttpRequest) -> JsonResponse:
     """What a phone needs to install the field pages."""
-    return JsonResponse({"name": "Vinter field", "short_name": "Vinter", "start_url": "/field/", "scope": "/field/",
-                         "display": "standalone", "background_color": "#000000", "theme_color": "#000000",
-                         "icons": [{"src": "/static/vendor/field-mark.svg", "sizes": "any", "type": "image/svg+xml"}]},
-                        content_type="application/manifest+json")
+    return JsonResponse(
+        {
+            "name": "Vinter field",
+            "short_name": "Vinter",
+            "start_url": "/field/",
+            "scope": "/field/",
+            "display": "standalone",
+            "background_color": "#000000",
+            "theme_color": "#000000",
+            "icons": [{"src": "/static/vendor/field-mark.svg", "sizes": "any", "type": "image/svg+xml"}],
+        },
+        content_type="application/manifest+json",
+    )

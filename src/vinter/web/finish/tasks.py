@@ -16,8 +16,15 @@ def _info(one: Export) -> PictureInfo:
     first = Frame.objects.filter(pk__in=stack.frames).order_by("name").first()
     m = (first.measure or {}) if first else {}
     model = stack.take.shot.phone.name if stack.take.shot else ""
-    return PictureInfo(f"{stack.take.title}: {stack.report['frames_used'] if stack.report else len(stack.frames)} frames stacked",
-                       model.split(" ")[0], model, m.get("time"), m.get("iso"), m.get("exposure_s"))
+    return PictureInfo(
+        f"{stack.take.title}: {stack.report['frames_used'] if stack.report else len(stack.frames)} frames "
+        "stacked",
+        model.split(" ")[0],
+        model,
+        m.get("time"),
+        m.get("iso"),
+        m.get("exposure_s"),
+    )
 
 
 def export_finish(pk: int, tools: Tools) -> None:
@@ -27,6 +34,8 @@ def export_finish(pk: int, tools: Tools) -> None:
     recipe = Recipe.model_validate(one.recipe)
     stack = one.finish.stack.picture
     tools.progress("rendering at full size", 0.1)
-    made = tools.pool.submit(export, stack, recipe, Path(one.path), one.width, _info(one), Path(one.small)).result()
+    made = tools.pool.submit(
+        export, stack, recipe, Path(one.path), one.width, _info(one), Path(one.small)
+    ).result()
     one.made_width, one.made_height = made
     one.save(update_fields=["made_width", "made_height"])

@@ -11,13 +11,13 @@ from vinter.core.errors import BadInput
 from vinter.core.finish.recipe import parse_recipe
 from vinter.core.finish.render import suggest, untouched
 from vinter.core.finish.scene import load_scene
-from vinter.web.chain import head
-from vinter.web.finish import darkroom
+from vinter.web.finish import edit_session as darkroom
 from vinter.web.finish.controls import rows
 from vinter.web.finish.models import Export, Finish
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned
 from vinter.web.stacks.models import Stack
+from vinter.web.workflow import head
 
 
 def finishes(request: HttpRequest) -> HttpResponse:
@@ -46,9 +46,18 @@ def finish(request: HttpRequest, pk: int) -> HttpResponse:
     if report.get("noise_gain"):
         context += f" · {report['noise_gain']:.1f}× less noise"
     exports = [(e, latest("export", e.pk)) for e in one.export_set.all()]
-    return render(request, "finish/finish.html", {
-        "finish": one, "rows": rows(one.recipe), "untouched": untouched().model_dump(), "exports": exports,
-        "kinds": Export.KINDS, **head("Finish", finish=one, context=context)})
+    return render(
+        request,
+        "finish/finish.html",
+        {
+            "finish": one,
+            "rows": rows(one.recipe),
+            "untouched": untouched().model_dump(),
+            "exports": exports,
+            "kinds": Export.KINDS,
+            **head("Finish", finish=one, context=context),
+        },
+    )
 
 
 @require_POST
@@ -57,10 +66,19 @@ def draw(request: HttpRequest, pk: int) -> HttpResponse:
     one = owned(Finish, request, pk)
     recipe = parse_recipe(request.body)
     made = darkroom.render(one.stack.folder / "working.npz", recipe, request.GET.get("size") == "draft")
-    told = {"histogram": made.histogram, "noise": round(made.limits.sky_noise, 2), "words": made.limits.words,
-            "headroom": round(made.limits.headroom_ev, 2), "size": made.size,
-            "to_shares": made.to_shares}
-    return HttpResponse(made.jpeg, content_type="image/jpeg", headers={"X-Vinter": json.dumps(told), "Cache-Control": "no-store"})
+    told = {
+        "histogram": made.histogram,
+        "noise": round(made.limits.sky_noise, 2),
+        "words": made.limits.words,
+        "headroom": round(made.limits.headroom_ev, 2),
+        "size": made.size,
+        "to_shares": made.to_shares,
+    }
+    return HttpResponse(
+        made.jpeg,
+        content_type="image/jpeg",
+        headers={"X-Vinter": json.dumps(told), "Cache-Control": "no-store"},
+    )
 
 
 @require_POST
@@ -75,8 +93,11 @@ def save(request: HttpRequest, pk: int) -> HttpResponse:
 def recipe_file(request: HttpRequest, pk: int) -> HttpResponse:
     """The recipe as a JSON file, for the command line."""
     one = owned(Finish, request, pk)
-    return HttpResponse(json.dumps(one.recipe, indent=1), content_type="application/json",
-                        headers={"Content-Disposition": f'attachment; filename="vinter-recipe-{one.pk}.json"'})
+    return HttpResponse(
+        json.dumps(one.recipe, indent=1),
+        content_type="application/json",
+        headers={"Content-Disposition": f'attachment; filename="vinter-recipe-{one.pk}.json"'},
+    )
 
 
 @require_POST
@@ -89,7 +110,9 @@ def export(request: HttpRequest, pk: int) -> HttpResponse:
     width = request.POST.get("width", "")
     if width and not width.isdigit():
         raise BadInput(f"width {width!r} is not a whole number of px")
-    made = Export.objects.create(owner=request.user, finish=one, kind=kind, width=int(width) if width else None, recipe=one.recipe)
+    made = Export.objects.create(
+        owner=request.user, finish=one, kind=kind, width=int(width) if width else None, recipe=one.recipe
+    )
     enqueue(request.user, "export", made.pk)
     return redirect("finish", one.pk)
 
@@ -102,5 +125,9 @@ def download(request: HttpRequest, pk: int, which: str = "full") -> HttpResponse
         raise Http404("not exported yet")
     kinds = {"jpg": "image/jpeg", "tif": "image/tiff", "png": "image/png"}
     kind = "image/jpeg" if which == "small" else kinds[one.kind]
-    return FileResponse(path.open("rb"), content_type=kind, as_attachment=which == "full",
-                        filename=f"vinter-{one.finish.stack.take.pk}-{one.pk}.{one.kind}")
+    return FileResponse(
+        path.open("rb"),
+        content_type=kind,
+        as_attachment=which == "full",
+        filename=f"vinter-{one.finish.stack.take.pk}-{one.pk}.{one.kind}",
+    )

@@ -36,14 +36,17 @@ class _Answer(BaseModel):
 
 
 class HttpProvider:
-    """Asks a service that answers GET with lat and lon by JSON: issued (ISO time) and hours (see core/forecast.py)."""
+    """Asks a service that answers GET with lat and lon by JSON: issued (ISO time) and hours (see
+    core/forecast.py)."""
 
     def __init__(self, url: str, habit: str = "") -> None:
         self.name, self.url, self.habit = "forecast service", url, habit
 
     def fetch(self, lat: float, lon: float) -> Forecast:
         """One request, with limits on time and size."""
-        query = urllib.parse.urlencode({"lat": lat, "lon": lon, **({"habit": self.habit} if self.habit else {})})
+        query = urllib.parse.urlencode(
+            {"lat": lat, "lon": lon, **({"habit": self.habit} if self.habit else {})}
+        )
         try:
             with urllib.request.urlopen(f"{self.url}?{query}", timeout=PATIENCE) as response:
                 text = response.read(LARGEST)
@@ -54,7 +57,9 @@ class HttpProvider:
         except (OSError, ValueError) as error:
             reason = getattr(error, "reason", error)
             if isinstance(reason, TimeoutError):
-                raise ForecastFailed(f"The forecast service did not answer within {PATIENCE:.0f} s.") from error
+                raise ForecastFailed(
+                    f"The forecast service did not answer within {PATIENCE:.0f} s."
+                ) from error
             raise ForecastFailed(f"The forecast service could not be reached ({reason}).") from error
         try:
             answer = _Answer.model_validate(json.loads(text))

@@ -1,7 +1,8 @@
-"""The stand-in forecast service, a process of its own: made-up weather over HTTP, with the bad habits of real ones.
+"""The stand-in forecast service, a process of its own: made-up weather over HTTP, with the bad habits of real
+ones.
 
-Run as ``python -m vinter.web.forecast.service PORT``. GET /?lat=&lon= answers JSON; habit=late waits, habit=fail answers
-503, habit=stale gives a run two days old.
+Run as ``python -m vinter.web.forecast.service PORT``. GET /?lat=&lon= answers JSON; habit=late waits,
+habit=fail answers 503, habit=stale gives a run two days old.
 """
 
 import json

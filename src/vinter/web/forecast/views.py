@@ -12,11 +12,11 @@ from django.views.decorators.http import require_POST
 
 from vinter.core.errors import BadInput
 from vinter.core.forecast import USEFUL_DAYS, outlook, read_csv, state, write_csv
-from vinter.web.chain import head
 from vinter.web.forecast.models import Reading
 from vinter.web.forecast.provider import ForecastFailed, provider
 from vinter.web.owned import owned
 from vinter.web.sites.models import Site
+from vinter.web.workflow import head
 
 ASK_AGAIN = timedelta(hours=1)
 LARGEST = 2**20
@@ -37,9 +37,12 @@ def read_again(request: HttpRequest, site: Site) -> Reading:
 
 
 def current(request: HttpRequest, site: Site) -> Reading:
-    """What is known, asked for again when the last asking lies back an hour; a file the user brought is not replaced."""
+    """What is known, asked for again when the last asking lies back an hour; a file the user brought is not
+    replaced."""
     kept = Reading.objects.filter(site=site).first()
-    if kept is None or (not kept.source.startswith("file") and (kept.asked is None or timezone.now() - kept.asked > ASK_AGAIN)):
+    if kept is None or (
+        not kept.source.startswith("file") and (kept.asked is None or timezone.now() - kept.asked > ASK_AGAIN)
+    ):
         return read_again(request, site)
     return kept
 
@@ -59,19 +62,33 @@ def panel(request: HttpRequest, pk: int) -> HttpResponse:
     kept = current(request, site) if near else Reading.objects.filter(site=site).first()
     forecast = kept.core() if kept else None
     found = outlook(forecast, start, end, now) if forecast else None
-    return render(request, "forecast/panel.html", {"site": site, "kept": kept, "found": found, "state": state(forecast, start, now),
-                                                   "forecast": forecast, "start": start})
+    return render(
+        request,
+        "forecast/panel.html",
+        {
+            "site": site,
+            "kept": kept,
+            "found": found,
+            "state": state(forecast, start, now),
+            "forecast": forecast,
+            "start": start,
+        },
+    )
 
 
 def _days(site: Site, kept: Reading | None) -> list[dict[str, Any]]:
-    """Hours of the forecast gathered by the night they belong to, those with the Sun long down first of all."""
+    """Hours of the forecast collected by the night they belong to, those with the Sun long down first of
+    all."""
     forecast = kept.core() if kept else None
     nights: dict[Any, list[Any]] = {}
     for hour in forecast.hours if forecast else ():
         local = timezone.datetime.fromtimestamp(hour.t, site.core().zone)  # type: ignore[attr-defined]
         if local.hour >= 18 or local.hour < 7:
             nights.setdefault((local - timedelta(hours=12)).date(), []).append(hour)
-    return [{"day": day, "hours": hours, "clear": sum(h.clear for h in hours) / len(hours)} for day, hours in nights.items()]
+    return [
+        {"day": day, "hours": hours, "clear": sum(h.clear for h in hours) / len(hours)}
+        for day, hours in nights.items()
+    ]
 
 
 def forecast(request: HttpRequest, pk: int) -> HttpResponse:
@@ -79,10 +96,20 @@ def forecast(request: HttpRequest, pk: int) -> HttpResponse:
     site = owned(Site, request, pk)
     kept = current(request, site)
     known = kept.core()
-    return render(request, "forecast/forecast.html", {
-        "site": site, "kept": kept, "nights": _days(site, kept), "age": known.age_hours(time.time()) if known else None,
-        "habits": HABITS, "habit": request.session.get("forecast_habit", ""), "demo": settings.DEMO,
-        **head("Night", site=site, context=f"{site.name} · {site.tz}")})
+    return render(
+        request,
+        "forecast/forecast.html",
+        {
+            "site": site,
+            "kept": kept,
+            "nights": _days(site, kept),
+            "age": known.age_hours(time.time()) if known else None,
+            "habits": HABITS,
+            "habit": request.session.get("forecast_habit", ""),
+            "demo": settings.DEMO,
+            **head("Night", site=site, context=f"{site.name} · {site.tz}"),
+        },
+    )
 
 
 @require_POST
@@ -118,5 +145,8 @@ def as_csv(request: HttpRequest, pk: int) -> HttpResponse:
     site = owned(Site, request, pk)
     kept = Reading.objects.filter(site=site).first()
     known = kept.core() if kept else None
-    return HttpResponse(write_csv(known.hours if known else ()), content_type="text/csv; charset=utf-8",
-                        headers={"Content-Disposition": 'attachment; filename="forecast.csv"'})
+    return HttpResponse(
+        write_csv(known.hours if known else ()),
+        content_type="text/csv; charset=utf-8",
+        headers={"Content-Disposition": 'attachment; filename="forecast.csv"'},
+    )

@@ -21,15 +21,21 @@ class LensForm(forms.Form):
     width = forms.IntegerField(label="Pixels across")
     height = forms.IntegerField(label="Pixels down")
     binning = forms.IntegerField(label="Sensor pixels binned, a side", min_value=1, max_value=4, initial=1)
-    bits = forms.TypedChoiceField(choices=[(n, f"{n} bit") for n in (8, 10, 12, 14)], coerce=int, label="RAW", initial=10)
+    bits = forms.TypedChoiceField(
+        choices=[(n, f"{n} bit") for n in (8, 10, 12, 14)], coerce=int, label="RAW", initial=10
+    )
     iso_min = forms.IntegerField(label="Lowest ISO", initial=50)
     iso_max = forms.IntegerField(label="Highest ISO", initial=3200)
     iso_manual = forms.IntegerField(label="Manual control up to ISO (0: all)", min_value=0, initial=0)
     iso_digital = forms.IntegerField(label="Only multiplies from ISO (0: not known)", min_value=0, initial=0)
     shutter_max = forms.FloatField(label="Longest shutter, s", initial=30)
     manual = forms.BooleanField(required=False, initial=True, label="Can be set by hand")
-    infinity_ticks = forms.IntegerField(label="Infinity: ticks back from the end mark", min_value=0, max_value=200, initial=0)
-    distortion = forms.FloatField(label="Distortion in the corner, % (barrel −)", min_value=-15, max_value=15, initial=0)
+    infinity_ticks = forms.IntegerField(
+        label="Infinity: ticks back from the end mark", min_value=0, max_value=200, initial=0
+    )
+    distortion = forms.FloatField(
+        label="Distortion in the corner, % (barrel −)", min_value=-15, max_value=15, initial=0
+    )
 
     def clean(self) -> dict[str, Any]:
         """The core's own limits decide."""

@@ -1,4 +1,5 @@
-"""Phones a person owns. The figures of the lenses are stored with the phone, so that they can become measured ones."""
+"""Phones a person owns. The figures of the lenses are stored with the phone, so that they can become measured
+ones."""
 
 from dataclasses import asdict
 
@@ -26,7 +27,9 @@ class Phone(models.Model):
 
     def core(self) -> phones.Phone:
         """The phone for the core."""
-        return phones.Phone(self.key, self.name, {name: lens_from(data) for name, data in self.lenses.items()})
+        return phones.Phone(
+            self.key, self.name, {name: lens_from(data) for name, data in self.lenses.items()}
+        )
 
     def keep_lens(self, lens: phones.Lens, old: str = "") -> None:
         """Store a lens under its name, in place of one that was called ``old``."""
@@ -40,7 +43,9 @@ class Phone(models.Model):
 def own(owner: object, phone: phones.Phone) -> Phone:
     """Give a user a phone of the core, unless one of its key is there."""
     lenses = {name: asdict(lens) for name, lens in phone.lenses.items()}
-    made, _ = Phone.objects.get_or_create(owner=owner, key=phone.key, defaults={"name": phone.name, "lenses": lenses})
+    made, _ = Phone.objects.get_or_create(
+        owner=owner, key=phone.key, defaults={"name": phone.name, "lenses": lenses}
+    )
     return made
 
 

@@ -24,10 +24,10 @@ from vinter.core.frames.measure import measure
 from vinter.core.frames.reading import Frame, read_frame
 from vinter.core.frames.sandbox import check_content, probe
 from vinter.core.frames.sensor import measure_darks, measure_flats
-from vinter.web.chain import head
 from vinter.web.gear.forms import lens_form
 from vinter.web.gear.models import Phone, own
 from vinter.web.owned import owned
+from vinter.web.workflow import head
 
 LARGEST = 80 * 2**20
 MOST_FILES = 24
@@ -88,7 +88,9 @@ def add(request: HttpRequest) -> HttpResponse:
         width, height = frame.size
         lens = lens_from_photo("main", m.focal_mm, m.f35, m.aperture, width, height)
         name = (m.model if m.model.startswith(m.make) else f"{m.make} {m.model}").strip() or "My phone"
-    made = own(request.user, CorePhone(_free_key(request, slugify(name)[:36] or "phone"), name[:60], {"main": lens}))
+    made = own(
+        request.user, CorePhone(_free_key(request, slugify(name)[:36] or "phone"), name[:60], {"main": lens})
+    )
     return redirect("lens", made.pk, "main")
 
 
@@ -101,8 +103,11 @@ def phone(request: HttpRequest, pk: int) -> HttpResponse:
 def carry(request: HttpRequest, pk: int) -> HttpResponse:
     """A phone as JSON."""
     one = owned(Phone, request, pk)
-    return HttpResponse(phone_text(one.core()), content_type="application/json",
-                        headers={"Content-Disposition": f'attachment; filename="{one.key}.json"'})
+    return HttpResponse(
+        phone_text(one.core()),
+        content_type="application/json",
+        headers={"Content-Disposition": f'attachment; filename="{one.key}.json"'},
+    )
 
 
 @require_POST
@@ -137,7 +142,11 @@ def calibrate(request: HttpRequest, pk: int, name: str) -> HttpResponse:
 
 
 def _measured(one: Phone, lens: Lens, what: str) -> None:
-    said = [part for part in lens.measured.split("; ") if part and not part.startswith(what.split(" ", maxsplit=1)[0])]
+    said = [
+        part
+        for part in lens.measured.split("; ")
+        if part and not part.startswith(what.split(" ", maxsplit=1)[0])
+    ]
     one.keep_lens(replace(lens, measured="; ".join([*said, f"{what}, {timezone.now():%-d %b %Y}"])))
 
 
@@ -145,9 +154,13 @@ def _ticks(request: HttpRequest, count: int) -> list[float]:
     try:
         ticks = [float(v) for v in request.POST.get("ticks", "").replace(",", " ").split()]
     except ValueError as error:
-        raise BadInput("ticks: numbers with blanks between are wanted, one for each file in the order of their names") from error
+        raise BadInput(
+            "ticks: numbers with blanks between are wanted, one for each file in the order of their names"
+        ) from error
     if len(ticks) != count:
-        raise BadInput(f"{count} files came and {len(ticks)} ticks; one for each file, in the order of the files' names")
+        raise BadInput(
+            f"{count} files came and {len(ticks)} ticks; one for each file, in the order of the files' names"
+        )
     return ticks
 
 
@@ -157,7 +170,9 @@ def _infinity(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
     with opened(files, 4) as frames:
         widths = [measure(f).fwhm_px for f in frames]
     fit = fit_infinity(ticks, widths)
-    _measured(one, replace(lens, infinity_ticks=fit.setting), f"infinity at {fit.ticks:.1f} ± {fit.error:.1f} ticks")
+    _measured(
+        one, replace(lens, infinity_ticks=fit.setting), f"infinity at {fit.ticks:.1f} ± {fit.error:.1f} ticks"
+    )
     return {"fit": fit, "points": sorted(zip(ticks, widths, strict=True))}
 
 
@@ -167,7 +182,11 @@ def _darks(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
         span = frames[0].white - float(frames[0].black.mean())
         report = measure_darks(frames, lens.full_scale(iso) / span)
     assert report.read_noise_e is not None
-    _measured(one, lens.with_read_noise(iso, report.read_noise_e), f"read noise {report.read_noise_e:.1f} e at ISO {iso}")
+    _measured(
+        one,
+        lens.with_read_noise(iso, report.read_noise_e),
+        f"read noise {report.read_noise_e:.1f} e at ISO {iso}",
+    )
     return {"darks": report}
 
 
@@ -181,7 +200,11 @@ def _flats(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
     return {"flats": report, "well": better.well}
 
 
-KINDS: dict[str, Callable[[HttpRequest, Phone, Lens], dict[str, Any]]] = {"infinity": _infinity, "darks": _darks, "flats": _flats}
+KINDS: dict[str, Callable[[HttpRequest, Phone, Lens], dict[str, Any]]] = {
+    "infinity": _infinity,
+    "darks": _darks,
+    "flats": _flats,
+}
 
 
 @require_POST
@@ -191,4 +214,8 @@ def measured(request: HttpRequest, pk: int, name: str, kind: str) -> HttpRespons
     if kind not in KINDS:
         raise BadInput(f"{kind!r} is not measured here")
     result = KINDS[kind](request, one, _lens(one, name))
-    return render(request, "gear/calibrate.html", {"phone": one, "lens": one.core().lens(name), **result, **head("Gear")})
+    return render(
+        request,
+        "gear/calibrate.html",
+        {"phone": one, "lens": one.core().lens(name), **result, **head("Gear")},
+    )

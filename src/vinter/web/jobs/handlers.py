@@ -9,7 +9,8 @@ Progress = Callable[[str, float], None]
 
 @dataclass(frozen=True)
 class Tools:
-    """What a handler gets beside its subject: an executor, a way to tell progress, a way to know of a cancel."""
+    """What a handler gets beside its subject: an executor, a way to tell progress, a way to know of a
+    cancel."""
 
     pool: Executor
     progress: Progress
@@ -25,4 +26,10 @@ def handlers() -> dict[str, Handler]:
     from vinter.web.stacks.tasks import run_stack
     from vinter.web.takes.tasks import film_take, measure_take, shoot_take
 
-    return {"shoot": shoot_take, "measure": measure_take, "stack": run_stack, "export": export_finish, "film": film_take}
+    return {
+        "shoot": shoot_take,
+        "measure": measure_take,
+        "stack": run_stack,
+        "export": export_finish,
+        "film": film_take,
+    }

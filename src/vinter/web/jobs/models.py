@@ -13,7 +13,8 @@ ATTEMPTS = 4
 
 
 class Job(models.Model):
-    """Survives the death of any process: a running job whose lease ran out is taken up again from its start."""
+    """Survives the death of any process: a running job whose lease ran out is taken up again from its
+    start."""
 
     QUEUED, RUNNING, DONE, FAILED, CANCELLED = "queued", "running", "done", "failed", "cancelled"
 
@@ -72,7 +73,11 @@ def claim() -> Job | None:
     """Take the next job: the oldest queued one, or a running one whose lease ran out."""
     now = timezone.now()
     with transaction.atomic():
-        job = Job.objects.filter(Q(state=Job.QUEUED) | Q(state=Job.RUNNING, lease_until__lt=now)).order_by("id").first()
+        job = (
+            Job.objects.filter(Q(state=Job.QUEUED) | Q(state=Job.RUNNING, lease_until__lt=now))
+            .order_by("id")
+            .first()
+        )
         if job is None:
             return None
         if job.attempt >= ATTEMPTS:
@@ -102,8 +107,15 @@ def wants_stop(job: Job) -> bool:
 def finish(job: Job, state: str, error: str = "") -> bool:
     """End a job; False when it was not ours any more."""
     ended: datetime = timezone.now()
-    return bool(_mine(job).update(state=state, error=error, ended=ended, lease_until=None,
-                                  **({"progress": 1.0, "label": "done"} if state == Job.DONE else {})))
+    return bool(
+        _mine(job).update(
+            state=state,
+            error=error,
+            ended=ended,
+            lease_until=None,
+            **({"progress": 1.0, "label": "done"} if state == Job.DONE else {}),
+        )
+    )
 
 
 def _mine(job: Job) -> "models.QuerySet[Job]":

@@ -21,7 +21,9 @@ def status(request: HttpRequest, pk: int) -> HttpResponse:
 def cancel(request: HttpRequest, pk: int) -> HttpResponse:
     """Ask a job to stop."""
     job = owned(Job, request, pk)
-    Job.objects.filter(pk=job.pk, state=Job.QUEUED).update(state=Job.CANCELLED, error="cancelled before it began")
+    Job.objects.filter(pk=job.pk, state=Job.QUEUED).update(
+        state=Job.CANCELLED, error="cancelled before it began"
+    )
     Job.objects.filter(pk=job.pk, state=Job.RUNNING).update(cancel=True, label="stopping")
     job.refresh_from_db()
     return render(request, "jobs/progress.html", {"job": job})

@@ -31,7 +31,9 @@ def make_pool(processes: int, cluster: str) -> Executor:
 
         executor: Executor = Client(cluster).get_executor()
         return executor
-    return ProcessPoolExecutor(processes, mp_context=multiprocessing.get_context("spawn"), initializer=die_with_parent)
+    return ProcessPoolExecutor(
+        processes, mp_context=multiprocessing.get_context("spawn"), initializer=die_with_parent
+    )
 
 
 class Worker:
@@ -60,7 +62,7 @@ class Worker:
         from django.db import close_old_connections
 
         from vinter.core.errors import BadInput
-        from vinter.core.gathering import Cancelled
+        from vinter.core.parallel import Cancelled
         from vinter.web.jobs.handlers import Tools, handlers
         from vinter.web.jobs.models import Job, beat, finish, report, wants_stop
 
@@ -95,7 +97,11 @@ class Worker:
             finish(job, Job.FAILED, f"{error.strerror or error}. What was stored before is kept.")
         except Exception:  # a defect in one job must not end the worker
             log.exception("job %s failed", job)
-            finish(job, Job.FAILED, "something went wrong inside Vinter; the frames are untouched, the log has the details")
+            finish(
+                job,
+                Job.FAILED,
+                "something went wrong inside Vinter; the frames are untouched, the log has the details",
+            )
         finally:
             ended.set()
 
@@ -111,7 +117,8 @@ def main() -> None:
     worker = Worker()
 
     def stop(signum: int, frame: FrameType | None) -> None:
-        # the kernel ends the pool's processes with us; shutting the pool down here could deadlock on a second signal
+        # the kernel ends the pool's processes with us; shutting the pool down here could deadlock on a second
+        # signal
         os._exit(0)
 
     signal.signal(signal.SIGTERM, stop)

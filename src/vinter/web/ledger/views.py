@@ -8,15 +8,15 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
-from vinter.web.chain import head
 from vinter.web.finish.models import Export, Finish
 from vinter.web.nights.drawing import Strip, draw
 from vinter.web.shots.models import Shot
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Take
+from vinter.web.workflow import head
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Entry:
     """One shot and everything that followed from it; marks are the frames on the night's strip."""
 
@@ -36,30 +36,70 @@ def _entry(shot: Shot) -> Entry:
     stacks = list(Stack.objects.filter(take__in=takes))
     finishes = list(Finish.objects.filter(stack__in=stacks))
     exports = [e for e in Export.objects.filter(finish__in=finishes) if e.ready]
-    times = [f.measure["time"] for t in takes for f in t.frame_set.all() if f.measure and f.measure.get("time")]
+    times = [
+        f.measure["time"] for t in takes for f in t.frame_set.all() if f.measure and f.measure.get("time")
+    ]
     marks = sorted({strip.x(t) for t in times if strip.start <= t <= strip.end}) if strip else []
-    return Entry(shot, strip, marks, takes, stacks, finishes, exports)
+    return Entry(
+        shot=shot, strip=strip, marks=marks, takes=takes, stacks=stacks, finishes=finishes, exports=exports
+    )
 
 
 def ledger(request: HttpRequest) -> HttpResponse:
     """Every shot with what came of it."""
     shots = Shot.objects.filter(owner=request.user).select_related("site", "phone")
     loose = Take.objects.filter(owner=request.user, shot=None)
-    return render(request, "ledger/ledger.html", {"entries": [_entry(s) for s in shots[:60]], "loose": loose, **head("Ledger")})
+    return render(
+        request,
+        "ledger/ledger.html",
+        {"entries": [_entry(s) for s in shots[:60]], "loose": loose, **head("Ledger")},
+    )
 
 
 def ledger_csv(request: HttpRequest) -> HttpResponse:
     """The ledger as CSV."""
     out = io.StringIO()
     writer = csv.writer(out)
-    writer.writerow(["night", "site", "title", "phone", "lens", "iso", "shutter_s", "frames_planned", "frames_stacked", "noise_gain",
-                     "sky_planned_mag_arcsec2", "exports", "lesson"])
+    writer.writerow(
+        [
+            "night",
+            "site",
+            "title",
+            "phone",
+            "lens",
+            "iso",
+            "shutter_s",
+            "frames_planned",
+            "frames_stacked",
+            "noise_gain",
+            "sky_planned_mag_arcsec2",
+            "exports",
+            "lesson",
+        ]
+    )
     for shot in Shot.objects.filter(owner=request.user).select_related("site", "phone"):
         reports: list[dict[str, Any]] = [s.report for s in Stack.objects.filter(take__shot=shot) if s.report]
         best = max(reports, key=lambda r: r["frames_used"], default={})
         count = Export.objects.filter(finish__stack__take__shot=shot, made_width__isnull=False).count()
-        writer.writerow([shot.night, shot.site.name, shot.title, shot.phone.name, shot.lens, shot.iso, shot.shutter, shot.frames,
-                         best.get("frames_used", ""), best.get("noise_gain", ""),
-                         round(shot.plan["at"]["brightness"], 2), count, shot.lesson])
-    return HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8",
-                        headers={"Content-Disposition": 'attachment; filename="vinter-ledger.csv"'})
+        writer.writerow(
+            [
+                shot.night,
+                shot.site.name,
+                shot.title,
+                shot.phone.name,
+                shot.lens,
+                shot.iso,
+                shot.shutter,
+                shot.frames,
+                best.get("frames_used", ""),
+                best.get("noise_gain", ""),
+                round(shot.plan["at"]["brightness"], 2),
+                count,
+                shot.lesson,
+            ]
+        )
+    return HttpResponse(
+        out.getvalue(),
+        content_type="text/csv; charset=utf-8",
+        headers={"Content-Disposition": 'attachment; filename="vinter-ledger.csv"'},
+    )

@@ -42,8 +42,13 @@ def _glow_rings(site: Site) -> list[tuple[str, float, float]]:
             level = float(light.at(np.array([(low + high) / 2]), np.array([az + 7.5]))[0])
             corners = [_xy(low, az), _xy(low, az + 15), _xy(high, az + 15), _xy(high, az)]
             path = "M" + "L".join(f"{x} {y}" for x, y in corners) + "Z"
-            out.append((path, round(float(np.clip(np.log10(max(level, 1) / 12) / 1.8, 0, 0.9)), 3),
-                        round(float(to_magnitudes(max(level, 0.01))), 1)))
+            out.append(
+                (
+                    path,
+                    round(float(np.clip(np.log10(max(level, 1) / 12) / 1.8, 0, 0.9)), 3),
+                    round(float(to_magnitudes(max(level, 0.01))), 1),
+                )
+            )
     return out
 
 
@@ -58,5 +63,10 @@ def dome(site: Site, night: Night) -> Dome | None:
         inside = (track.t >= w.start - 300) & (track.t <= w.end + 300)
         usable.append(_line(track.alt[inside], track.az[inside]))
     towns = [(*_xy(-6, t.azimuth), t.name) for t in glow(site.lat, site.lon).towns[:3]]
-    return Dome(_glow_rings(site), _line(track.alt[up], track.az[up]), usable,
-                _line(track.moon_alt[moon_up], track.moon_az[moon_up]), towns)
+    return Dome(
+        _glow_rings(site),
+        _line(track.alt[up], track.az[up]),
+        usable,
+        _line(track.moon_alt[moon_up], track.moon_az[moon_up]),
+        towns,
+    )

@@ -10,8 +10,8 @@ from vinter.core.sky.brightness import to_magnitudes
 from vinter.core.sky.ephemeris import year_of
 from vinter.core.sky.nights import Night
 from vinter.core.sky.site import Site
+from vinter.core.sky.target_track import Track, track
 from vinter.core.sky.targets import Target
-from vinter.core.sky.track import Track, track
 
 PAPER, INK, MOONWASH = (241, 243, 242), (16, 33, 63), (149, 178, 212)
 EMBER = (190, 0, 0)
@@ -20,7 +20,7 @@ COST_NAMES = ("towns", "moon", "twilight")
 COST_LIMIT = 4.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Strip:
     """A drawn night: width and height in px, gradient stops, curves as SVG paths, hour ticks, brackets."""
 
@@ -55,14 +55,19 @@ def _darkness(track: Track) -> np.ndarray[Any, Any]:
 
 def _up(track: Track, min_altitude: float) -> np.ndarray[Any, Any]:
     """Where the target stands high enough, clear of the ground and not too high."""
-    return np.asarray((track.alt >= np.maximum(track.ground, min_altitude)) & (track.alt <= track.what.highest))
+    return np.asarray(
+        (track.alt >= np.maximum(track.ground, min_altitude)) & (track.alt <= track.what.highest)
+    )
 
 
 def tones(track: Track, min_altitude: float = 10.0) -> np.ndarray[Any, Any]:
-    """Colours (n, 3) of a track's samples: ink by darkness, pale where the target is low, washed where the Moon shines."""
+    """Colours (n, 3) of a track's samples: ink by darkness, pale where the target is low, washed where the
+    Moon shines."""
     dark = _darkness(track)
     strength = dark * np.where(_up(track, min_altitude), 1.0, 0.28)
-    wash = np.clip(track.parts.costs()["moon"] / 2.5, 0, 0.85) * dark if track.what.dark else np.zeros_like(dark)
+    wash = (
+        np.clip(track.parts.costs()["moon"] / 2.5, 0, 0.85) * dark if track.what.dark else np.zeros_like(dark)
+    )
     paper, ink, moon = (np.array(c, float) for c in (PAPER, INK, MOONWASH))
     tone = paper + (ink - paper) * strength[:, None]
     return np.asarray(np.round(tone + (moon - tone) * wash[:, None]), np.uint8)
@@ -103,7 +108,12 @@ def _ticks(site: Site, start: float, end: float, width: int) -> list[tuple[float
     for i in range(1, 27):
         at = whole + 3600 * i
         if at <= end:
-            out.append((round((at - start) / (end - start) * width, 1), datetime.fromtimestamp(at, site.zone).strftime("%H")))
+            out.append(
+                (
+                    round((at - start) / (end - start) * width, 1),
+                    datetime.fromtimestamp(at, site.zone).strftime("%H"),
+                )
+            )
     return out
 
 
@@ -111,24 +121,47 @@ def _samples(track: Track) -> list[dict[str, Any]]:
     """What the cursor reads, every sample."""
     parts, costs, contrast = track.parts, track.costs, track.contrast
     lit = track.illuminated
-    return [{"t": float(track.t[i]), "alt": round(float(track.alt[i]), 1), "az": round(float(track.az[i])),
-             "tilt": round(float(track.tilt[i])), "sky": round(float(parts.brightness[i]), 2),
-             "err": round(float(parts.uncertainty[i]), 2), "sun": round(float(track.sun_alt[i]), 1),
-             "moon": round(float(track.moon_alt[i]), 1), "lit": round(100 * float(lit[i])),
-             "contrast": None if contrast is None else round(float(contrast[i]), 2),
-             "cost": {name: round(float(v[i]), 2) for name, v in costs.items()}} for i in range(len(track.t))]
+    return [
+        {
+            "t": float(track.t[i]),
+            "alt": round(float(track.alt[i]), 1),
+            "az": round(float(track.az[i])),
+            "tilt": round(float(track.tilt[i])),
+            "sky": round(float(parts.brightness[i]), 2),
+            "err": round(float(parts.uncertainty[i]), 2),
+            "sun": round(float(track.sun_alt[i]), 1),
+            "moon": round(float(track.moon_alt[i]), 1),
+            "lit": round(100 * float(lit[i])),
+            "contrast": None if contrast is None else round(float(contrast[i]), 2),
+            "cost": {name: round(float(v[i]), 2) for name, v in costs.items()},
+        }
+        for i in range(len(track.t))
+    ]
 
 
 def reading(site: Site, unix: float, what: Target) -> dict[str, Any]:
-    """What stands at one minute: day and time in the site's zone and the figures the cursor of a strip shows."""
+    """What stands at one minute: day and time in the site's zone and the figures the cursor of a strip
+    shows."""
     at = track(site, year_of(unix), np.array([float(unix)]), what)
     local = datetime.fromtimestamp(unix, site.zone)
     evening = (local - timedelta(hours=12)).date()
-    return {"day": evening.isoformat(), "evening": evening.strftime("%a %-d %b"), "time": local.strftime("%H:%M"), **_samples(at)[0]}
+    return {
+        "day": evening.isoformat(),
+        "evening": evening.strftime("%a %-d %b"),
+        "time": local.strftime("%H:%M"),
+        **_samples(at)[0],
+    }
 
 
-def draw(site: Site, night: Night, width: int = 860, height: int = 220, top: float = 45.0, min_altitude: float = 10.0,
-         red: bool = False) -> Strip | None:
+def draw(
+    site: Site,
+    night: Night,
+    width: int = 860,
+    height: int = 220,
+    top: float = 45.0,
+    min_altitude: float = 10.0,
+    red: bool = False,
+) -> Strip | None:
     """The strip of a night from sunset to sunrise; None where the Sun never sets."""
     track = night.strip
     if len(track.t) < 3:
@@ -138,16 +171,32 @@ def draw(site: Site, night: Night, width: int = 860, height: int = 220, top: flo
     top = max(top, float(np.ceil(track.alt.max() / 10) * 10))
     step = 10 if top <= 50 else 20
     colours = embers(track, min_altitude) if red else tones(track, min_altitude)
-    stops = [(f"{100 * x[i] / width:.2f}%", "#{:02x}{:02x}{:02x}".format(*colours[i])) for i in range(0, len(x), 2 if width > 500 else 4)]
+    stops = [
+        (f"{100 * x[i] / width:.2f}%", "#{:02x}{:02x}{:02x}".format(*colours[i]))
+        for i in range(0, len(x), 2 if width > 500 else 4)
+    ]
 
     def y(altitude: np.ndarray[Any, Any]) -> np.ndarray[Any, Any]:
         return height - np.asarray(altitude) / top * height
 
     shown_moon = (track.moon_alt > 0) & (track.moon_alt < top)
-    strip = Strip(width, height, start, end, stops, _runs(x, y(track.alt), track.alt > 0),
-                  _runs(x, y(track.moon_alt), shown_moon), _ticks(site, start, end, width), [],
-                  _cost_areas(track, x, 150.0), [(float(y(np.array(a))), a) for a in range(10, int(top), step)], _samples(track),
-                  _path(np.r_[x, x[::-1]], np.r_[y(track.ground), np.full(len(x), height)]) + "Z" if site.horizon else "")
+    strip = Strip(
+        width=width,
+        height=height,
+        start=start,
+        end=end,
+        stops=stops,
+        core=_runs(x, y(track.alt), track.alt > 0),
+        moon=_runs(x, y(track.moon_alt), shown_moon),
+        ticks=_ticks(site, start, end, width),
+        brackets=[],
+        costs=_cost_areas(track, x, 150.0),
+        levels=[(float(y(np.array(a))), a) for a in range(10, int(top), step)],
+        samples=_samples(track),
+        ground=_path(np.r_[x, x[::-1]], np.r_[y(track.ground), np.full(len(x), height)]) + "Z"
+        if site.horizon
+        else "",
+    )
     for w in night.windows:
         strip.brackets.append({"x0": strip.x(w.start), "x1": strip.x(w.end), "start": w.start, "end": w.end})
     return strip

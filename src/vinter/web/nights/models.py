@@ -31,8 +31,18 @@ class Habits(models.Model):
 
     def limits(self, earliest: float | None = None, latest: float | None = None) -> Thresholds:
         """The thresholds for the core; hours count from local noon."""
-        return Thresholds(self.min_altitude, self.sun_below, self.moon_cost, self.new_moon_days, self.lit_percent,
-                          self.moon_up_minutes, self.darkest_class, self.suburb_class, earliest, latest)
+        return Thresholds(
+            min_altitude=self.min_altitude,
+            sun_below=self.sun_below,
+            moon_cost=self.moon_cost,
+            new_moon_days=self.new_moon_days,
+            lit_percent=self.lit_percent,
+            moon_up_minutes=self.moon_up_minutes,
+            darkest_class=self.darkest_class,
+            suburb_class=self.suburb_class,
+            earliest=earliest,
+            latest=latest,
+        )
 
 
 def habits_of(user: AbstractBaseUser | AnonymousUser) -> Habits:

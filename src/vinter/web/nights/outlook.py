@@ -4,12 +4,12 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from functools import lru_cache
 
-from vinter.core.sky.choose import Run, Wishes, judged, runs
 from vinter.core.sky.nights import Night, Thresholds
+from vinter.core.sky.ranking import Run, Wishes, judged, runs
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import Target
 from vinter.core.sky.verdict import FAIR, Verdict
-from vinter.web.nights.asking import Asked
+from vinter.web.nights.query import Asked
 from vinter.web.sites.models import Site as OwnSite
 
 AHEAD_DAYS = 365
@@ -18,7 +18,8 @@ MOST_RUNS = 7
 
 @dataclass(frozen=True)
 class Outlook:
-    """A year of judged nights, the first one worth it, and the best evening of each lunation with its run of nights."""
+    """A year of judged nights, the first one worth it, and the best evening of each lunation with its run of
+    nights."""
 
     judged: list[tuple[Night, Verdict]]
     next_night: Night | None

@@ -8,8 +8,8 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from vinter.core.sky.choose import Run, Wishes, judged, runs
 from vinter.core.sky.nights import Night, Thresholds
+from vinter.core.sky.ranking import Run, Wishes, judged, runs
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import Target
 from vinter.core.sky.verdict import Verdict
@@ -21,7 +21,7 @@ WIDTH, HEIGHT = 780, 600
 FADE = 0.72  # towards paper, of nights that the wishes leave out
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Season:
     """A year at a site: the sheet as PNG, and the best evening of every lunation with its bracket."""
 
@@ -51,14 +51,18 @@ def _y(day: date, first: date, days: int) -> float:
 
 def x_of(night: Night, unix: float) -> float:
     """Horizontal place on the sheet of a time in a night."""
-    return round(float(np.clip(((unix - night.start) / 3600 - FIRST_HOUR) / (LAST_HOUR - FIRST_HOUR), 0, 1)) * WIDTH, 1)
+    return round(
+        float(np.clip(((unix - night.start) / 3600 - FIRST_HOUR) / (LAST_HOUR - FIRST_HOUR), 0, 1)) * WIDTH, 1
+    )
 
 
 def _picture(judged: list[tuple[Night, Verdict]], limits: Thresholds, wishes: Wishes) -> bytes:
     sheet = np.stack([_row(n, limits) for n, _ in judged]).astype(np.float32)
     out = np.array([not wishes.suits(n, v) for n, v in judged])
     sheet[out] += (np.array(PAPER, np.float32) - sheet[out]) * FADE
-    picture = cv2.resize(np.round(sheet).astype(np.uint8), (WIDTH * 2, HEIGHT * 2), interpolation=cv2.INTER_LINEAR)
+    picture = cv2.resize(
+        np.round(sheet).astype(np.uint8), (WIDTH * 2, HEIGHT * 2), interpolation=cv2.INTER_LINEAR
+    )
     return bytes(cv2.imencode(".png", picture[..., ::-1])[1].tobytes())
 
 
@@ -67,8 +71,14 @@ def _brackets(best: list[Run], first: date, days: int) -> list[dict[str, float]]
     for run in best:
         window = run.night.best
         if window is not None:
-            out.append({"x0": x_of(run.night, window.start), "x1": x_of(run.night, window.end), "y0": _y(run.first, first, days),
-                        "y1": _y(run.last, first, days) + HEIGHT / days})
+            out.append(
+                {
+                    "x0": x_of(run.night, window.start),
+                    "x1": x_of(run.night, window.end),
+                    "y0": _y(run.first, first, days),
+                    "y1": _y(run.last, first, days) + HEIGHT / days,
+                }
+            )
     return out
 
 
@@ -79,6 +89,17 @@ def season(site: Site, year: int, what: Target, limits: Thresholds, wishes: Wish
     found = judged(site, first, last, limits, what)
     best, days = runs(found, wishes), len(found)
     months = [(_y(date(year, m, 1), first, days), date(year, m, 1).strftime("%b")) for m in range(1, 13)]
-    hours = [((h - FIRST_HOUR) / (LAST_HOUR - FIRST_HOUR) * WIDTH, f"{(12 + h) % 24:02d}") for h in range(FIRST_HOUR + 2, LAST_HOUR, 2)]
-    return Season(year, _picture(found, limits, wishes), best, _brackets(best, first, days), months, hours, days,
-                  sum(not wishes.suits(n, v) for n, v in found))
+    hours = [
+        ((h - FIRST_HOUR) / (LAST_HOUR - FIRST_HOUR) * WIDTH, f"{(12 + h) % 24:02d}")
+        for h in range(FIRST_HOUR + 2, LAST_HOUR, 2)
+    ]
+    return Season(
+        year=year,
+        png=_picture(found, limits, wishes),
+        best=best,
+        brackets=_brackets(best, first, days),
+        months=months,
+        hours=hours,
+        days=days,
+        left_out=sum(not wishes.suits(n, v) for n, v in found),
+    )

@@ -12,24 +12,24 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from vinter.core.errors import BadInput
 from vinter.core.formats.tables import nights_csv, nights_ics
 from vinter.core.ground.drive import Drive
-from vinter.core.sky.choose import best_nights, judged
+from vinter.core.sky.hourly import hours
 from vinter.core.sky.nights import Night
 from vinter.core.sky.nights import nights as compute
-from vinter.core.sky.suggest import hours
+from vinter.core.sky.ranking import best_nights, judged
+from vinter.core.sky.target_track import arch
 from vinter.core.sky.targets import CORE
-from vinter.core.sky.track import arch
 from vinter.core.sky.verdict import judge
-from vinter.web.chain import head
-from vinter.web.nights.asking import SCHOOL_NAMES, Asked, asked
 from vinter.web.nights.dome import dome
 from vinter.web.nights.drawing import draw, reading
 from vinter.web.nights.forms import HabitsForm
 from vinter.web.nights.models import habits_of
 from vinter.web.nights.outlook import ahead, today
+from vinter.web.nights.query import SCHOOL_NAMES, Asked, asked
 from vinter.web.nights.season import Season, season
 from vinter.web.owned import owned
 from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Site
+from vinter.web.workflow import head
 
 WEEKDAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 
@@ -55,15 +55,29 @@ def home(request: HttpRequest) -> HttpResponse:
     strip = draw(site.core(), night, 860, 150, min_altitude=ask.limits.min_altitude) if night else None
     recent = Shot.objects.filter(owner=request.user).select_related("site")[:4]
     others = Site.objects.filter(owner=request.user).exclude(pk=site.pk)
-    return render(request, "nights/home.html", {"site": site, "ahead": found, "strip": strip, "recent": recent, "others": others,
-                                                **head("", context=f"{site.name} · {site.tz}")})
+    return render(
+        request,
+        "nights/home.html",
+        {
+            "site": site,
+            "ahead": found,
+            "strip": strip,
+            "recent": recent,
+            "others": others,
+            **head("", context=f"{site.name} · {site.tz}"),
+        },
+    )
 
 
 def _filters(ask: Asked) -> dict[str, Any]:
     """What the form of filters shows."""
     given = ask.given
-    return {"ask": ask, "weekdays": [(i, name, i in ask.wishes.weekdays) for i, name in enumerate(WEEKDAYS)],
-            "schools": SCHOOL_NAMES.items(), "hours": {k: given.get(k, "") for k in ("earliest", "latest", "minutes", "school")}}
+    return {
+        "ask": ask,
+        "weekdays": [(i, name, i in ask.wishes.weekdays) for i, name in enumerate(WEEKDAYS)],
+        "schools": SCHOOL_NAMES.items(),
+        "hours": {k: given.get(k, "") for k in ("earliest", "latest", "minutes", "school")},
+    }
 
 
 def _sheet(site: Site, year: int, ask: Asked) -> Season:
@@ -74,16 +88,29 @@ def season_sheet(request: HttpRequest, pk: int, year: int) -> HttpResponse:
     """A year of strips at a site with the best evening of every lunation."""
     site, ask = owned(Site, request, pk), asked(request)
     others = Site.objects.filter(owner=request.user).exclude(pk=site.pk)
-    return render(request, "nights/season.html", {
-        "site": site, "sheet": _sheet(site, year, ask), "others": others, "before": year - 1, "after": year + 1, **_filters(ask),
-        **head("Season", site=site, context=_context(ask, site))})
+    return render(
+        request,
+        "nights/season.html",
+        {
+            "site": site,
+            "sheet": _sheet(site, year, ask),
+            "others": others,
+            "before": year - 1,
+            "after": year + 1,
+            **_filters(ask),
+            **head("Season", site=site, context=_context(ask, site)),
+        },
+    )
 
 
 def season_picture(request: HttpRequest, pk: int, year: int) -> HttpResponse:
     """The sheet as PNG."""
     site = owned(Site, request, pk)
-    return HttpResponse(_sheet(site, year, asked(request)).png, content_type="image/png",
-                        headers={"Cache-Control": "private, max-age=60"})
+    return HttpResponse(
+        _sheet(site, year, asked(request)).png,
+        content_type="image/png",
+        headers={"Cache-Control": "private, max-age=60"},
+    )
 
 
 def season_minute(request: HttpRequest, pk: int) -> JsonResponse:
@@ -97,8 +124,11 @@ def season_table(request: HttpRequest, pk: int, year: int) -> HttpResponse:
     site, ask = owned(Site, request, pk), asked(request)
     found = judged(site.core(), date(year, 1, 1), date(year, 12, 31), ask.limits, ask.what)
     chosen = [(n, v) for n, v in found if ask.wishes.suits(n, v)]
-    return HttpResponse(nights_csv([n for n, _ in chosen], [v for _, v in chosen]), content_type="text/csv; charset=utf-8",
-                        headers={"Content-Disposition": f'attachment; filename="vinter-{year}.csv"'})
+    return HttpResponse(
+        nights_csv([n for n, _ in chosen], [v for _, v in chosen]),
+        content_type="text/csv; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="vinter-{year}.csv"'},
+    )
 
 
 def first_season(request: HttpRequest) -> HttpResponse:
@@ -130,9 +160,19 @@ def best(request: HttpRequest) -> HttpResponse:
     found = [(s.core(), ahead(s, ask).judged) for s, _ in rows]
     chosen = [(c, *rows[c.site]) for c in best_nights(found, 10, ask.wishes)]
     year = (chosen[0][0].night.day if chosen else datetime.now().date()).year
-    return render(request, "nights/best.html", {
-        "chosen": chosen, "rows": rows, "limit": limit, "year": year, "sheets": [(s, _sheet(s, year, ask)) for s in sites],
-        **_filters(ask), **head("Season")})
+    return render(
+        request,
+        "nights/best.html",
+        {
+            "chosen": chosen,
+            "rows": rows,
+            "limit": limit,
+            "year": year,
+            "sheets": [(s, _sheet(s, year, ask)) for s in sites],
+            **_filters(ask),
+            **head("Season"),
+        },
+    )
 
 
 def next_night(request: HttpRequest) -> HttpResponse:
@@ -182,19 +222,39 @@ def night(request: HttpRequest, pk: int, day: str) -> HttpResponse:
     at = _cursor(request, one)
     now = min(strip.samples, key=lambda s: abs(s["t"] - at)) if strip and at is not None else None
     span = (one.best.start, one.best.end) if one.best else (one.start + 8 * 3600, one.end - 8 * 3600)
-    return render(request, "nights/night.html", {
-        "site": site, "night": one, "verdict": judge(core, one, ask.limits), "strip": strip, "at": at, "now": now, "limits": ask.limits,
-        "ask": ask, "dome": dome(core, one), "arch": arch(core, at) if at is not None else None, "before": one.day - timedelta(days=1),
-        "after": one.day + timedelta(days=1), "span": span, "past": one.end < time.time(),
-        "shots": Shot.objects.filter(owner=request.user, site=site, night=one.day),
-        **head("Night", site=site, day=one.day, context=_context(ask, site))})
+    return render(
+        request,
+        "nights/night.html",
+        {
+            "site": site,
+            "night": one,
+            "verdict": judge(core, one, ask.limits),
+            "strip": strip,
+            "at": at,
+            "now": now,
+            "limits": ask.limits,
+            "ask": ask,
+            "dome": dome(core, one),
+            "arch": arch(core, at) if at is not None else None,
+            "before": one.day - timedelta(days=1),
+            "after": one.day + timedelta(days=1),
+            "span": span,
+            "past": one.end < time.time(),
+            "shots": Shot.objects.filter(owner=request.user, site=site, night=one.day),
+            **head("Night", site=site, day=one.day, context=_context(ask, site)),
+        },
+    )
 
 
 def night_hours(request: HttpRequest, pk: int, day: str) -> HttpResponse:
     """What to shoot hour by hour (loaded after the night page itself)."""
     site, ask = owned(Site, request, pk), asked(request)
     one = _one(site, day, ask)
-    return render(request, "nights/hours.html", {"site": site, "night": one, "hours": hours(site.core(), one, ask.limits)})
+    return render(
+        request,
+        "nights/hours.html",
+        {"site": site, "night": one, "hours": hours(site.core(), one, ask.limits)},
+    )
 
 
 def night_calendar(request: HttpRequest, pk: int, day: str) -> HttpResponse:
@@ -209,8 +269,11 @@ def _calendar(site: Site, found: list[Night], ask: Asked, name: str) -> HttpResp
     said = (("", site.cautions), ("Access: ", site.access), ("Permission: ", site.permission))
     notes = [label + text for label, text in said if text]
     text = nights_ics(core, found, [judge(core, n, ask.limits) for n in found], notes)
-    return HttpResponse(text, content_type="text/calendar; charset=utf-8",
-                        headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    return HttpResponse(
+        text,
+        content_type="text/calendar; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="{name}"'},
+    )
 
 
 def season_calendar(request: HttpRequest, pk: int, year: int) -> HttpResponse:
@@ -225,18 +288,33 @@ def night_plan(request: HttpRequest, pk: int, day: str) -> HttpResponse:
     site, ask = owned(Site, request, pk), asked(request)
     core, one = site.core(), _one(site, day, ask)
     home_site = Site.objects.filter(owner=request.user, home=True).first()
-    return render(request, "nights/plan.html", {
-        "site": site, "night": one, "verdict": judge(core, one, ask.limits), "ask": ask, "limits": ask.limits,
-        "strip": draw(core, one, 860, 120, min_altitude=ask.limits.min_altitude), "drive": site.drive_from(home_site),
-        "hours": hours(core, one, ask.limits), "lights": site.straylight_set.all(),
-        "shots": Shot.objects.filter(owner=request.user, site=site, night=one.day), **head("Night", site=site, day=one.day)})
+    return render(
+        request,
+        "nights/plan.html",
+        {
+            "site": site,
+            "night": one,
+            "verdict": judge(core, one, ask.limits),
+            "ask": ask,
+            "limits": ask.limits,
+            "strip": draw(core, one, 860, 120, min_altitude=ask.limits.min_altitude),
+            "drive": site.drive_from(home_site),
+            "hours": hours(core, one, ask.limits),
+            "lights": site.straylight_set.all(),
+            "shots": Shot.objects.filter(owner=request.user, site=site, night=one.day),
+            **head("Night", site=site, day=one.day),
+        },
+    )
 
 
 def go_to_night(request: HttpRequest, pk: int) -> HttpResponse:
     """From the date field to its night."""
     owned(Site, request, pk)
     query = asked(request).query
-    return redirect(reverse("night", args=[pk, _day(request.GET.get("day", "")).isoformat()]) + (f"?{query}" if query else ""))
+    return redirect(
+        reverse("night", args=[pk, _day(request.GET.get("day", "")).isoformat()])
+        + (f"?{query}" if query else "")
+    )
 
 
 def habits(request: HttpRequest) -> HttpResponse:
@@ -247,4 +325,6 @@ def habits(request: HttpRequest) -> HttpResponse:
         form.save()
         back = request.POST.get("next", "")
         return redirect(back if url_has_allowed_host_and_scheme(back, None) else "home")
-    return render(request, "nights/habits.html", {"form": form, "next": request.GET.get("next", ""), **head("Season")})
+    return render(
+        request, "nights/habits.html", {"form": form, "next": request.GET.get("next", ""), **head("Season")}
+    )

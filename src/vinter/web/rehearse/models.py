@@ -7,13 +7,14 @@ from django.conf import settings
 from django.db import models
 
 from vinter.core.rehearse.exercises import Exercise, exercise
-from vinter.core.simulate.modes import Settings
+from vinter.core.simulate.modes import PhoneSettings
 from vinter.core.simulate.phone import Burst
 from vinter.web.shots.models import Shot
 
 
 class Rehearsal(models.Model):
-    """One go at an exercise, or at a shot of one's own. ``presses`` holds settings and judgement of each test shot."""
+    """One go at an exercise, or at a shot of one's own. ``presses`` holds settings and judgement of each test
+    shot."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
     exercise = models.CharField(max_length=30, blank=True, default="")
@@ -57,14 +58,16 @@ class Rehearsal(models.Model):
         assert self.shot is not None
         return self.shot.burst(1)
 
-    def start(self) -> Settings:
+    def start(self) -> PhoneSettings:
         """The settings it begins with, or those of the last press."""
         if self.presses:
-            return Settings(**self.presses[-1]["settings"])
+            return PhoneSettings(**self.presses[-1]["settings"])
         if self.ladder:
             return self.ladder.start
         assert self.shot is not None
-        return Settings(self.shot.iso, self.shot.shutter, self.shot.core_lens.infinity_ticks)
+        return PhoneSettings(
+            iso=self.shot.iso, shutter=self.shot.shutter, ticks=self.shot.core_lens.infinity_ticks
+        )
 
     @property
     def last(self) -> dict[str, Any] | None:

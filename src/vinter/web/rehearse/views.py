@@ -14,12 +14,12 @@ from vinter.core.camera.phones import Lens
 from vinter.core.errors import BadInput
 from vinter.core.rehearse.coach import REHEARSED, Judgement, histogram, judge, judge_exercise
 from vinter.core.rehearse.exercises import LADDER, exercise
-from vinter.core.simulate.modes import Settings, Shown, developed, loupe, press
+from vinter.core.simulate.modes import PhoneSettings, Shown, developed, loupe, press
 from vinter.core.simulate.phone import Burst, SimulatedPhone
-from vinter.web.chain import head
 from vinter.web.owned import owned
 from vinter.web.rehearse.models import Rehearsal
 from vinter.web.shots.models import Shot
+from vinter.web.workflow import head
 
 QUALITY = 88
 KELVINS = (2800, 3200, 3600, 4000, 4400, 5200, 6000, 7000)
@@ -38,8 +38,17 @@ def ladder(request: HttpRequest) -> HttpResponse:
     goes = Rehearsal.objects.filter(owner=request.user)
     done = {e.key: [g for g in goes if g.exercise == e.key] for e in LADDER}
     rows = [(e, done[e.key], any(g.passed for g in done[e.key])) for e in LADDER]
-    return render(request, "rehearse/ladder.html", {"rows": rows, "passed": sum(p for _, _, p in rows), "goes": goes[:12],
-                                                    "shots": Shot.objects.filter(owner=request.user)[:8], **head("Shot")})
+    return render(
+        request,
+        "rehearse/ladder.html",
+        {
+            "rows": rows,
+            "passed": sum(p for _, _, p in rows),
+            "goes": goes[:12],
+            "shots": Shot.objects.filter(owner=request.user)[:8],
+            **head("Shot"),
+        },
+    )
 
 
 @require_POST
@@ -56,18 +65,33 @@ def begin_shot(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _dials(lens: Lens) -> dict[str, list[float]]:
-    return {"isos": [float(i) for i in iso_stops(lens)], "shutters": [s for s in SHUTTERS if s <= lens.shutter_max],
-            "kelvins": list(map(float, KELVINS)), "ticks": list(map(float, range(13))), "delays": [0.0, 2.0, 3.0, 10.0],
-            "lamps": [0.0, 1.0, 2.0, 4.0, 8.0]}
+    return {
+        "isos": [float(i) for i in iso_stops(lens)],
+        "shutters": [s for s in SHUTTERS if s <= lens.shutter_max],
+        "kelvins": list(map(float, KELVINS)),
+        "ticks": list(map(float, range(13))),
+        "delays": [0.0, 2.0, 3.0, 10.0],
+        "lamps": [0.0, 1.0, 2.0, 4.0, 8.0],
+    }
 
 
 def rehearsal(request: HttpRequest, pk: int) -> HttpResponse:
     """The simulated phone: settings, release, picture, coach."""
     go = owned(Rehearsal, request, pk)
     burst = go.burst()
-    return render(request, "rehearse/rehearsal.html", {
-        "go": go, "lens": burst.lens, "phone": burst.model, "set": go.start(), "dials": _dials(burst.lens), "minutes": [1, 4],
-        **head("Shot", shot=go.shot, context=go.title)})
+    return render(
+        request,
+        "rehearse/rehearsal.html",
+        {
+            "go": go,
+            "lens": burst.lens,
+            "phone": burst.model,
+            "set": go.start(),
+            "dials": _dials(burst.lens),
+            "minutes": [1, 4],
+            **head("Shot", shot=go.shot, context=go.title),
+        },
+    )
 
 
 def _number(request: HttpRequest, name: str, low: float, high: float) -> float:
@@ -80,11 +104,18 @@ def _number(request: HttpRequest, name: str, low: float, high: float) -> float:
     return value
 
 
-def _settings(request: HttpRequest, lens: Lens) -> Settings:
+def _settings(request: HttpRequest, lens: Lens) -> PhoneSettings:
     mode = request.POST.get("mode", "raw")
-    return Settings(int(_number(request, "iso", 1, 1e6)), _number(request, "shutter", 0.001, lens.shutter_max),
-                    int(_number(request, "ticks", 0, 60)), _number(request, "kelvin", 2000, 10000), mode == "raw",
-                    float(mode) if mode.isdigit() else 0.0, _number(request, "delay", 0, 60), _number(request, "lamp", 0, 60))
+    return PhoneSettings(
+        iso=int(_number(request, "iso", 1, 1e6)),
+        shutter=_number(request, "shutter", 0.001, lens.shutter_max),
+        ticks=int(_number(request, "ticks", 0, 60)),
+        kelvin=_number(request, "kelvin", 2000, 10000),
+        raw=mode == "raw",
+        automatic=float(mode) if mode.isdigit() else 0.0,
+        delay=_number(request, "delay", 0, 60),
+        lamp=_number(request, "lamp", 0, 60),
+    )
 
 
 def _judged(go: Rehearsal, shown: Shown) -> Judgement:
@@ -105,13 +136,26 @@ def shoot(request: HttpRequest, pk: int) -> HttpResponse:
     shown = press(burst, _settings(request, burst.lens), standing, seed=len(go.presses) + 1)
     found = _judged(go, shown)
     go.folder.mkdir(parents=True, exist_ok=True)
-    cv2.imwrite(str(go.folder / "picture.jpg"), developed(shown)[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, QUALITY])
+    cv2.imwrite(
+        str(go.folder / "picture.jpg"), developed(shown)[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, QUALITY]
+    )
     np.save(go.folder / "mosaic.npy", shown.mosaic)
-    go.presses = [*go.presses, {"settings": asdict(shown.settings), "sentence": found.sentence, "change": found.change,
-                                "passed": found.passed, "figures": found.figures, "histogram": histogram(shown)}]
+    go.presses = [
+        *go.presses,
+        {
+            "settings": asdict(shown.settings),
+            "sentence": found.sentence,
+            "change": found.change,
+            "passed": found.passed,
+            "figures": found.figures,
+            "histogram": histogram(shown),
+        },
+    ]
     if found.passed:
         go.passed = go.ended = True
-        go.verdict = f"Passed with {len(go.presses)} test shot{'s' if len(go.presses) > 1 else ''}. {found.sentence}"
+        go.verdict = (
+            f"Passed with {len(go.presses)} test shot{'s' if len(go.presses) > 1 else ''}. {found.sentence}"
+        )
     elif go.left < 1:
         go.ended = True
         go.verdict = f"No test shot left. {found.sentence} The next change would have been: {found.change}."
@@ -128,8 +172,11 @@ def leave(request: HttpRequest, pk: int) -> HttpResponse:
         raise BadInput("there is nothing to leave here")
     go.ended, go.passed = True, one.leave
     figure = go.presses[-1]["sentence"] if go.presses else ""
-    go.verdict = (f"Right: water in the air, not the settings. {figure} Write it down and drive home rested." if one.leave else
-                  "This night was good: the settings were not. Try again.")
+    go.verdict = (
+        f"Right: water in the air, not the settings. {figure} Write it down and drive home rested."
+        if one.leave
+        else "This night was good: the settings were not. Try again."
+    )
     go.save()
     return redirect("rehearsal", go.pk)
 

@@ -8,14 +8,20 @@ from vinter.core.camera.projection import Pose
 from vinter.core.modes.registry import MODES
 from vinter.web.gear.models import Phone
 
-USES = [("post", "Phone-sized post (8 px of trail)"), ("screen", "Large screen (4 px)"), ("print", "Print (2 px)")]
+USES = [
+    ("post", "Phone-sized post (8 px of trail)"),
+    ("screen", "Large screen (4 px)"),
+    ("print", "Print (2 px)"),
+]
 
 
 class ShotForm(forms.Form):
     """Phone and lens, use, orientation; ISO, shutter and frames may overrule the advice."""
 
     lens = forms.ChoiceField(label="Phone and lens")
-    mode = forms.ChoiceField(choices=[(m.key, m.name) for m in MODES.values()], required=False, label="What kind of picture")
+    mode = forms.ChoiceField(
+        choices=[(m.key, m.name) for m in MODES.values()], required=False, label="What kind of picture"
+    )
     use = forms.ChoiceField(choices=USES, label="The picture is for")
     portrait = forms.ChoiceField(choices=[("", "Landscape"), ("1", "Portrait")], required=False, label="Held")
     iso = forms.IntegerField(min_value=10, max_value=102400, required=False, label="ISO")
@@ -31,7 +37,8 @@ class ShotForm(forms.Form):
         super().__init__(*args, **kwargs)
         self.phones = {p.pk: p for p in Phone.objects.filter(owner=owner)}
         self.fields["lens"].choices = [  # type: ignore[attr-defined]
-            (f"{p.pk}:{name}", f"{p.name}, {name}") for p in self.phones.values() for name in p.lenses]
+            (f"{p.pk}:{name}", f"{p.name}, {name}") for p in self.phones.values() for name in p.lenses
+        ]
 
     def pose(self) -> Pose | None:
         """Where the skyline's frame pointed; None when the shot is aimed by itself."""
@@ -42,5 +49,3 @@ class ShotForm(forms.Form):
         """The phone and the lens's name."""
         pk, _, name = str(self.cleaned_data["lens"]).partition(":")
         return self.phones[int(pk)], name
-
-

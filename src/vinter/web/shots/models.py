@@ -20,7 +20,8 @@ from vinter.web.sites.models import Site
 
 
 class Shot(models.Model):
-    """A site, a minute, a lens and the settings computed for them. ``plan`` is the core's ShotPlan as data."""
+    """A site, a minute, a lens and the settings computed for them. ``plan`` is the core's ShotPlan as
+    data."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
     site = models.ForeignKey(Site, models.PROTECT)
@@ -88,19 +89,39 @@ class Shot(models.Model):
 
     def found_night(self) -> Night:
         """Its night, judged for its target by its owner's thresholds."""
-        return nights(self.site.core(), self.night, self.night, habits_of(self.owner).limits(), target(self.target))[0]
+        return nights(
+            self.site.core(), self.night, self.night, habits_of(self.owner).limits(), target(self.target)
+        )[0]
 
     @property
     def skyline_query(self) -> str:
         """The address part that shows this shot over the skyline."""
-        return urlencode({"t": round(self.moment), "target": self.target, "lens": f"{self.phone_id}:{self.lens}",
-                          "portrait": "1" if self.portrait else "", "az": self.pose.azimuth, "up": self.pose.altitude,
-                          "roll": self.pose.roll})
+        return urlencode(
+            {
+                "t": round(self.moment),
+                "target": self.target,
+                "lens": f"{self.phone_id}:{self.lens}",
+                "portrait": "1" if self.portrait else "",
+                "az": self.pose.azimuth,
+                "up": self.pose.altitude,
+                "roll": self.pose.roll,
+            }
+        )
 
     def burst(self, seed: int) -> Burst:
         """What the simulated phone is told to shoot this."""
-        return Burst(self.site.core(), self.core_lens, self.moment, self.pose, self.iso, self.shutter, self.frames,
-                     portrait=self.portrait, seed=seed, model=self.phone.name)
+        return Burst(
+            site=self.site.core(),
+            lens=self.core_lens,
+            start=self.moment,
+            pose=self.pose,
+            iso=self.iso,
+            shutter=self.shutter,
+            count=self.frames,
+            portrait=self.portrait,
+            seed=seed,
+            model=self.phone.name,
+        )
 
 
 class Elements(models.Model):

@@ -10,12 +10,12 @@ from django.views.decorators.http import require_POST
 from vinter.core.errors import BadInput
 from vinter.core.sky.nights import Night
 from vinter.core.sky.nights import nights as compute
+from vinter.core.sky.satellites import Pass, made_up, passes, read_elements
 from vinter.core.sky.site import Site as CoreSite
-from vinter.core.sky.station import Pass, made_up, passes, read_elements
-from vinter.web.chain import head
 from vinter.web.owned import owned
 from vinter.web.shots.models import Elements
 from vinter.web.sites.models import Site
+from vinter.web.workflow import head
 
 LARGEST = 2**20
 
@@ -44,9 +44,17 @@ def station(request: HttpRequest, pk: int) -> HttpResponse:
         raise BadInput(f"{request.GET.get('day', '')!r} is not a date like 2027-06-09") from error
     night = compute(site.core(), day, day)[0]
     satellites, source = _satellites(request.user, day)
-    return render(request, "shots/station.html", {"site": site, "day": day, "source": source,
-                                                  "passes": passes(site.core(), satellites, night.start, night.end),
-                                                  **head("Shot", site=site, day=day)})
+    return render(
+        request,
+        "shots/station.html",
+        {
+            "site": site,
+            "day": day,
+            "source": source,
+            "passes": passes(site.core(), satellites, night.start, night.end),
+            **head("Shot", site=site, day=day),
+        },
+    )
 
 
 @require_POST
@@ -55,7 +63,9 @@ def bring(request: HttpRequest, pk: int) -> HttpResponse:
     owned(Site, request, pk)
     file = request.FILES.get("file")
     if file is None or not file.name or not file.size or file.size > LARGEST:
-        raise BadInput("a file of orbital elements (two-line or OMM) under 1 MB is wanted; what was there stays")
+        raise BadInput(
+            "a file of orbital elements (two-line or OMM) under 1 MB is wanted; what was there stays"
+        )
     data = file.read()
     read_elements(data, file.name)
     Elements.objects.filter(owner=request.user).delete()

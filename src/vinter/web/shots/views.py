@@ -17,7 +17,6 @@ from vinter.core.shot import ShotPlan, field_of_view, plan_shot
 from vinter.core.sky.nights import Night, nights
 from vinter.core.sky.targets import CORE, Target, target
 from vinter.core.sky.verdict import compass
-from vinter.web.chain import head
 from vinter.web.gear.models import Phone
 from vinter.web.nights.drawing import draw
 from vinter.web.nights.models import habits_of
@@ -26,6 +25,7 @@ from vinter.web.shots.forms import ShotForm
 from vinter.web.shots.models import Shot
 from vinter.web.shots.station import next_pass
 from vinter.web.sites.models import Site
+from vinter.web.workflow import head
 
 
 def shots(request: HttpRequest) -> HttpResponse:
@@ -69,38 +69,92 @@ def _draft(request: HttpRequest, form: ShotForm, site: Site, moment: float, nigh
     phone, lens = form.chosen()
     data, core = form.cleaned_data, site.core()
     glass = phone.core().lens(lens)
-    plan = plan_shot(core, moment, glass, night, data["use"], bool(data["portrait"]), data["frames"], night.what, form.pose())
+    plan = plan_shot(
+        core,
+        moment,
+        glass,
+        night,
+        data["use"],
+        bool(data["portrait"]),
+        data["frames"],
+        night.what,
+        form.pose(),
+    )
     mode = MODES[data.get("mode") or "stack"]
-    basis = Basis(core, moment, glass, plan.portrait, plan.pose, plan.at, plan.exposure, data["use"])
+    basis = Basis(
+        site=core,
+        unix=moment,
+        lens=glass,
+        portrait=plan.portrait,
+        pose=plan.pose,
+        at=plan.at,
+        exposure=plan.exposure,
+        use=data["use"],
+    )
     found = next_pass(request.user, core, night, moment) if mode.key == "station" else None
     given = _options(request, mode)
     return Draft(phone, lens, plan, mode, values(mode, given), plan_mode(mode.key, basis, given, found))
 
 
 def new(request: HttpRequest, pk: int) -> HttpResponse:
-    """Choose lens, kind of picture and use for a minute at a site; figures follow at once, saving keeps them."""
+    """Choose lens, kind of picture and use for a minute at a site; figures follow at once, saving keeps
+    them."""
     site = owned(Site, request, pk)
     moment = _moment(request.POST.get("t") or request.GET.get("t") or "nothing")
-    night = _night_of(request, site, moment, target(request.POST.get("target") or request.GET.get("target") or "core"))
-    first = Phone.objects.filter(owner=request.user, key="marlet-7").first() or Phone.objects.filter(owner=request.user).first()
+    night = _night_of(
+        request, site, moment, target(request.POST.get("target") or request.GET.get("target") or "core")
+    )
+    first = (
+        Phone.objects.filter(owner=request.user, key="marlet-7").first()
+        or Phone.objects.filter(owner=request.user).first()
+    )
     if first is None:
         raise BadInput("no phone yet: add one under Gear")
-    start: dict[str, Any] = {"lens": f"{first.pk}:{next(iter(first.lenses))}", "use": "screen", "portrait": "", "mode": "stack"}
+    start: dict[str, Any] = {
+        "lens": f"{first.pk}:{next(iter(first.lenses))}",
+        "use": "screen",
+        "portrait": "",
+        "mode": "stack",
+    }
     given = request.POST if request.method == "POST" else {**start, **request.GET.dict()}
     form = ShotForm(request.user, given)
     if not form.is_valid():
-        return render(request, "shots/new.html", {"form": form, "site": site, "moment": moment, "night": night,
-                                                  **head("Shot", site=site, day=night.day)}, status=400)
+        return render(
+            request,
+            "shots/new.html",
+            {
+                "form": form,
+                "site": site,
+                "moment": moment,
+                "night": night,
+                **head("Shot", site=site, day=night.day),
+            },
+            status=400,
+        )
     draft = _draft(request, form, site, moment, night)
-    drafting = bool(request.headers.get("HX-Request"))  # a draft sent while the button goes down carries "save" as well
+    drafting = bool(
+        request.headers.get("HX-Request")
+    )  # a draft sent while the button goes down carries "save" as well
     if request.method == "POST" and "save" in request.POST and not drafting:
         return redirect("shot", _save(request, site, moment, night, draft, form.cleaned_data).pk)
     glass = draft.phone.core().lens(draft.lens)
     strip = draw(site.core(), night, 860, 90)
-    context = {"form": form, "site": site, "moment": moment, "night": night, "draft": draft, "plan": draft.plan, "lens": glass,
-               "mode_plan": asdict(draft.mode_plan), "options": [(o, draft.options[o.key]) for o in draft.mode.options],
-               "view": field_of_view(glass, draft.plan.portrait), "strip": strip, "at_x": strip.x(moment) if strip else None,
-               "charge": charge(draft.mode_plan.minutes), **head("Shot", site=site, day=night.day)}
+    context = {
+        "form": form,
+        "site": site,
+        "moment": moment,
+        "night": night,
+        "draft": draft,
+        "plan": draft.plan,
+        "lens": glass,
+        "mode_plan": asdict(draft.mode_plan),
+        "options": [(o, draft.options[o.key]) for o in draft.mode.options],
+        "view": field_of_view(glass, draft.plan.portrait),
+        "strip": strip,
+        "at_x": strip.x(moment) if strip else None,
+        "charge": charge(draft.mode_plan.minutes),
+        **head("Shot", site=site, day=night.day),
+    }
     return render(request, "shots/figures.html" if drafting else "shots/new.html", context)
 
 
@@ -108,14 +162,30 @@ def _short(what: Target) -> str:
     return "core" if what.key == CORE.key else what.name[:60]
 
 
-def _save(request: HttpRequest, site: Site, moment: float, night: Night, draft: Draft, data: dict[str, Any]) -> Shot:
+def _save(
+    request: HttpRequest, site: Site, moment: float, night: Night, draft: Draft, data: dict[str, Any]
+) -> Shot:
     found, plan = draft.mode_plan, draft.plan
     return Shot.objects.create(
-        owner=request.user, site=site, phone=draft.phone, lens=draft.lens, night=night.day, moment=moment, use=data["use"],
-        target=night.what.key, mode=draft.mode.key, options=draft.options, mode_plan=asdict(found), portrait=plan.portrait,
-        iso=data["iso"] or found.iso, shutter=data["shutter"] or found.shutter, frames=data["frames"] or found.frames,
-        plan=plan.data(), version=vinter.__version__,
-        title=data["title"] or f"{site.name}, {_short(night.what)} in the {compass(plan.at.azimuth)}")
+        owner=request.user,
+        site=site,
+        phone=draft.phone,
+        lens=draft.lens,
+        night=night.day,
+        moment=moment,
+        use=data["use"],
+        target=night.what.key,
+        mode=draft.mode.key,
+        options=draft.options,
+        mode_plan=asdict(found),
+        portrait=plan.portrait,
+        iso=data["iso"] or found.iso,
+        shutter=data["shutter"] or found.shutter,
+        frames=data["frames"] or found.frames,
+        plan=plan.data(),
+        version=vinter.__version__,
+        title=data["title"] or f"{site.name}, {_short(night.what)} in the {compass(plan.at.azimuth)}",
+    )
 
 
 def shot(request: HttpRequest, pk: int) -> HttpResponse:
@@ -123,10 +193,21 @@ def shot(request: HttpRequest, pk: int) -> HttpResponse:
     one = owned(Shot, request, pk)
     night = one.found_night()
     strip = draw(one.site.core(), night, 860, 90)
-    return render(request, "shots/shot.html", {
-        "shot": one, "night": night, "strip": strip, "at_x": strip.x(one.moment) if strip else None,
-        "lens": one.core_lens, "takes": one.take_set.all(), "mode_plan": one.mode_plan, "charge": charge(one.minutes),
-        **head("Shot", shot=one)})
+    return render(
+        request,
+        "shots/shot.html",
+        {
+            "shot": one,
+            "night": night,
+            "strip": strip,
+            "at_x": strip.x(one.moment) if strip else None,
+            "lens": one.core_lens,
+            "takes": one.take_set.all(),
+            "mode_plan": one.mode_plan,
+            "charge": charge(one.minutes),
+            **head("Shot", shot=one),
+        },
+    )
 
 
 @require_POST

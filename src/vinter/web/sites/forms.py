@@ -11,27 +11,60 @@ from vinter.core.sky.site import Site as CoreSite
 from vinter.web.sites.models import Reading, Site, StrayLight
 
 CLASSES = [("", "not known"), *((str(n), f"class {n}") for n in range(1, 10))]
-LABELS = {"lat": "Latitude, ° (north +)", "lon": "Longitude, ° (east +)", "elevation": "Elevation, m", "tz": "Time zone",
-          "zenith": "Zenith brightness, mag/arcsec²", "sky_class": "Class read off a map", "extinction": "Extinction, mag/airmass",
-          "drive": "Drive from home, min", "access": "Access and parking", "permission": "Whose ground, permission",
-          "cautions": "Hazards, for the card", "favourite": "Show on the home page first", "home": "This is home: drives start here"}
+LABELS = {
+    "lat": "Latitude, ° (north +)",
+    "lon": "Longitude, ° (east +)",
+    "elevation": "Elevation, m",
+    "tz": "Time zone",
+    "zenith": "Zenith brightness, mag/arcsec²",
+    "sky_class": "Class read off a map",
+    "extinction": "Extinction, mag/airmass",
+    "drive": "Drive from home, min",
+    "access": "Access and parking",
+    "permission": "Whose ground, permission",
+    "cautions": "Hazards, for the card",
+    "favourite": "Show on the home page first",
+    "home": "This is home: drives start here",
+}
 LONG = ("access", "permission", "notes", "cautions")
 
 
 class SiteForm(forms.ModelForm):  # type: ignore[type-arg]
     """Add or change a site."""
 
-    sky_class = forms.TypedChoiceField(choices=CLASSES, coerce=int, empty_value=None, required=False, label=LABELS["sky_class"])
+    sky_class = forms.TypedChoiceField(
+        choices=CLASSES, coerce=int, empty_value=None, required=False, label=LABELS["sky_class"]
+    )
 
     class Meta:
         model = Site
-        fields = ["name", "lat", "lon", "elevation", "tz", "zenith", "sky_class", "extinction", "drive", "access", "permission", "notes",
-                  "cautions", "favourite", "home"]
+        fields = [
+            "name",
+            "lat",
+            "lon",
+            "elevation",
+            "tz",
+            "zenith",
+            "sky_class",
+            "extinction",
+            "drive",
+            "access",
+            "permission",
+            "notes",
+            "cautions",
+            "favourite",
+            "home",
+        ]
         labels = LABELS
-        help_texts = {"zenith": "known without a meter's date; readings below win", "tz": "empty: found from the position",
-                      "extinction": "0.17 clean mountain air, 0.25 to 0.30 low or humid",
-                      "drive": "empty: estimated from the straight line"}
-        widgets = {name: forms.Textarea(attrs={"rows": 2}) for name in LONG} | {"tz": forms.TextInput(attrs={"list": "zones"})}
+        help_texts = {
+            "zenith": "known without a meter's date; readings below win",
+            "tz": "empty: found from the position",
+            "extinction": "0.17 clean mountain air, 0.25 to 0.30 low or humid",
+            "drive": "empty: estimated from the straight line",
+        }
+        widgets = {name: forms.Textarea(attrs={"rows": 2}) for name in LONG} | {
+            "tz": forms.TextInput(attrs={"list": "zones"})
+        }
 
     def clean_tz(self) -> str:
         """Only zones this machine knows; found offline from the position when left empty."""
@@ -51,7 +84,14 @@ class SiteForm(forms.ModelForm):  # type: ignore[type-arg]
         data = super().clean() or {}
         if not self.errors:
             try:
-                CoreSite(data["lat"], data["lon"], data["tz"], data["elevation"], data["zenith"], data["extinction"])
+                CoreSite(
+                    lat=data["lat"],
+                    lon=data["lon"],
+                    tz=data["tz"],
+                    elevation=data["elevation"],
+                    zenith=data["zenith"],
+                    extinction=data["extinction"],
+                )
             except BadInput as error:
                 raise forms.ValidationError(str(error)) from error
         return data
@@ -78,4 +118,7 @@ class StrayLightForm(forms.ModelForm):  # type: ignore[type-arg]
         model = StrayLight
         fields = ["azimuth", "start", "end", "words"]
         labels = {"start": "On from", "end": "until", "words": "What it is"}
-        widgets = {"start": forms.TimeInput(attrs={"type": "time"}), "end": forms.TimeInput(attrs={"type": "time"})}
+        widgets = {
+            "start": forms.TimeInput(attrs={"type": "time"}),
+            "end": forms.TimeInput(attrs={"type": "time"}),
+        }

@@ -1,4 +1,5 @@
-"""The horizon of a site: drawn, brought as a file, or traced over a daytime panorama. And the pictures taken by day."""
+"""The horizon of a site: drawn, brought as a file, or traced over a daytime panorama. And the pictures taken
+by day."""
 
 import json
 import secrets
@@ -19,9 +20,9 @@ from vinter.core.frames.sandbox import check_content, probe
 from vinter.core.ground.panorama import PanoramaFix, fix_by_points, fix_by_sun, traced
 from vinter.core.sky.ephemeris import GALACTIC_CENTRE, diurnal_path
 from vinter.core.sky.horizon import Horizon
-from vinter.web.chain import head
 from vinter.web.owned import owned
 from vinter.web.sites.models import ScoutPicture, Site
+from vinter.web.workflow import head
 
 LARGEST = 40 * 2**20
 SHOWN_WIDTH = 2400
@@ -31,9 +32,21 @@ Points = tuple[tuple[float, float], ...]
 def horizon(request: HttpRequest, pk: int) -> HttpResponse:
     """Draw the horizon over azimuth and altitude."""
     site = owned(Site, request, pk)
-    paths = {name: diurnal_path(site.lat, dec) for name, dec in (("core", GALACTIC_CENTRE[1]), ("june", 23.44), ("december", -23.44))}
-    return render(request, "sites/horizon.html", {"site": site, "paths": paths, "pictures": site.scoutpicture_set.all(),
-                                                  "points": site.horizon, **head("Sites", site=site)})
+    paths = {
+        name: diurnal_path(site.lat, dec)
+        for name, dec in (("core", GALACTIC_CENTRE[1]), ("june", 23.44), ("december", -23.44))
+    }
+    return render(
+        request,
+        "sites/horizon.html",
+        {
+            "site": site,
+            "paths": paths,
+            "pictures": site.scoutpicture_set.all(),
+            "points": site.horizon,
+            **head("Sites", site=site),
+        },
+    )
 
 
 def _store(site: Site, points: Points) -> HttpResponse:
@@ -53,7 +66,14 @@ def _pairs(text: str, label: str) -> list[tuple[float, float]]:
 def draw(request: HttpRequest, pk: int) -> HttpResponse:
     """Keep a drawn profile; an empty one makes the horizon flat again."""
     site = owned(Site, request, pk)
-    return _store(site, tuple(sorted((round(a % 360, 2), round(h, 2)) for a, h in _pairs(request.POST.get("points", ""), "horizon"))))
+    return _store(
+        site,
+        tuple(
+            sorted(
+                (round(a % 360, 2), round(h, 2)) for a, h in _pairs(request.POST.get("points", ""), "horizon")
+            )
+        ),
+    )
 
 
 @require_POST
@@ -69,8 +89,11 @@ def bring(request: HttpRequest, pk: int) -> HttpResponse:
 def carry(request: HttpRequest, pk: int) -> HttpResponse:
     """The profile as CSV."""
     site = owned(Site, request, pk)
-    return HttpResponse(horizon_text(tuple((a, h) for a, h in site.horizon)), content_type="text/csv; charset=utf-8",
-                        headers={"Content-Disposition": 'attachment; filename="horizon.csv"'})
+    return HttpResponse(
+        horizon_text(tuple((a, h) for a, h in site.horizon)),
+        content_type="text/csv; charset=utf-8",
+        headers={"Content-Disposition": 'attachment; filename="horizon.csv"'},
+    )
 
 
 def _folder(site: Site) -> Path:
@@ -79,7 +102,8 @@ def _folder(site: Site) -> Path:
 
 @require_POST
 def add_picture(request: HttpRequest, pk: int) -> HttpResponse:
-    """Keep a picture taken by day; opened first in a limited child, then stored anew as JPEG without its metadata."""
+    """Keep a picture taken by day; opened first in a limited child, then stored anew as JPEG without its
+    metadata."""
     site = owned(Site, request, pk)
     file = request.FILES.get("file")
     if file is None or not file.name:
@@ -103,10 +127,17 @@ def add_picture(request: HttpRequest, pk: int) -> HttpResponse:
     finally:
         raw.unlink()
     scale = min(SHOWN_WIDTH / picture.shape[1], 1.0)
-    picture = cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else picture
+    picture = (
+        cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else picture
+    )
     cv2.imwrite(str(folder / f"{name}.jpg"), picture, [cv2.IMWRITE_JPEG_QUALITY, 85])
-    one = ScoutPicture.objects.create(site=site, stored=f"{name}.jpg", caption=request.POST.get("caption", "")[:200],
-                                      width=picture.shape[1], height=picture.shape[0])
+    one = ScoutPicture.objects.create(
+        site=site,
+        stored=f"{name}.jpg",
+        caption=request.POST.get("caption", "")[:200],
+        width=picture.shape[1],
+        height=picture.shape[0],
+    )
     return redirect("trace", one.pk) if request.POST.get("trace") else redirect("site", site.pk)
 
 
@@ -120,7 +151,9 @@ def picture(request: HttpRequest, pk: int) -> FileResponse:
     path = _folder(one.site) / one.stored
     if not path.is_file():
         raise Http404("the picture's file is gone")
-    return FileResponse(path.open("rb"), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})
+    return FileResponse(
+        path.open("rb"), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"}
+    )
 
 
 @require_POST
@@ -136,7 +169,9 @@ def trace(request: HttpRequest, pk: int) -> HttpResponse:
     """Trace the horizon over a panorama, or keep what was traced."""
     one = _picture(request, pk)
     if request.method != "POST":
-        return render(request, "sites/trace.html", {"picture": one, "site": one.site, **head("Sites", site=one.site)})
+        return render(
+            request, "sites/trace.html", {"picture": one, "site": one.site, **head("Sites", site=one.site)}
+        )
     new = traced(_fix(request.POST, one.site), _pairs(request.POST.get("traced", ""), "traced line"))
     if len(new) < 2:
         raise BadInput("trace at least two points along the horizon; the old one was kept")
@@ -147,14 +182,21 @@ def _fix(given: Any, site: Site) -> PanoramaFix:
     try:
         if given.get("how") == "sun":
             moment = datetime.fromisoformat(given["when"]).replace(tzinfo=site.core().zone).timestamp()
-            return fix_by_sun(site.core(), moment, float(given["x1"]), float(given["y1"]), float(given["across"]) / float(given["width"]))
+            return fix_by_sun(
+                site.core(),
+                moment,
+                float(given["x1"]),
+                float(given["y1"]),
+                float(given["across"]) / float(given["width"]),
+            )
         return fix_by_points(*(float(given[name]) for name in ("x1", "azimuth1", "x2", "azimuth2", "level")))
     except (KeyError, ValueError, ZeroDivisionError) as error:
         raise BadInput(f"the panorama's bearing is not fixed yet ({error}); nothing was changed") from error
 
 
 def _merged(old: Points, new: Points) -> Points:
-    """The new points, and of the old ones those in the widest gap that the new ones leave round the compass."""
+    """The new points, and of the old ones those in the widest gap that the new ones leave round the
+    compass."""
     azimuths = [a for a, _ in new]
     gaps = [((b - a) % 360, a, b) for a, b in zip(azimuths, [*azimuths[1:], azimuths[0]], strict=True)]
     width, start, _ = max(gaps)

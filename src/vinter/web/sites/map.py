@@ -7,8 +7,8 @@ import numpy as np
 from django.http import HttpRequest, HttpResponse, JsonResponse
 
 from vinter.core.errors import BadInput
+from vinter.core.ground.coastline import Region, land_mask, lines
 from vinter.core.ground.glowmap import glow_map
-from vinter.core.ground.land import Region, land_mask, lines
 from vinter.core.sky.glow import glow, places
 
 LINE_STEPS = 900  # lines are simplified to this part of the region's width
@@ -33,7 +33,9 @@ def map_lines(request: HttpRequest) -> JsonResponse:
     """Coasts and borders as lists of [lat, lon]."""
     region = _region(request)
     found = lines(region, (region.east - region.west) / LINE_STEPS)
-    return JsonResponse({"lines": [{"coast": coast, "points": np.round(line[:, ::-1], 4).tolist()} for coast, line in found]})
+    return JsonResponse(
+        {"lines": [{"coast": coast, "points": np.round(line[:, ::-1], 4).tolist()} for coast, line in found]}
+    )
 
 
 def map_towns(request: HttpRequest) -> JsonResponse:
@@ -41,9 +43,22 @@ def map_towns(request: HttpRequest) -> JsonResponse:
     region, p = _region(request), places()
     middle = (region.west + region.east) / 2
     lon = (p.lon - middle + 180) % 360 - 180 + middle
-    inside = np.flatnonzero((p.lat > region.south) & (p.lat < region.north) & (lon > region.west) & (lon < region.east))[:TOWNS]
-    return JsonResponse({"towns": [{"name": p.names[i], "lat": round(float(p.lat[i]), 4), "lon": round(float(lon[i]), 4),
-                                    "people": int(p.pop[i])} for i in inside]})
+    inside = np.flatnonzero(
+        (p.lat > region.south) & (p.lat < region.north) & (lon > region.west) & (lon < region.east)
+    )[:TOWNS]
+    return JsonResponse(
+        {
+            "towns": [
+                {
+                    "name": p.names[i],
+                    "lat": round(float(p.lat[i]), 4),
+                    "lon": round(float(lon[i]), 4),
+                    "people": int(p.pop[i]),
+                }
+                for i in inside
+            ]
+        }
+    )
 
 
 def _widened(region: Region) -> Region:
@@ -62,14 +77,25 @@ def _glow_picture(region: Region) -> bytes:
     height, width = grid.zenith.shape
     y = ((region.north - lat) / (region.north - region.south) * height - 0.5).astype(np.float32)
     x = ((np.arange(PICTURE) + 0.5) / PICTURE * width - 0.5).astype(np.float32)
-    zenith = cv2.remap(grid.zenith.astype(np.float32), np.tile(x, (rows, 1)), np.tile(y[:, None], (1, PICTURE)), cv2.INTER_LINEAR,
-                       borderMode=cv2.BORDER_REPLICATE)
+    zenith = cv2.remap(
+        grid.zenith.astype(np.float32),
+        np.tile(x, (rows, 1)),
+        np.tile(y[:, None], (1, PICTURE)),
+        cv2.INTER_LINEAR,
+        borderMode=cv2.BORDER_REPLICATE,
+    )
     dark = np.clip((zenith - NEUTRAL) / (DARK - NEUTRAL), 0, 1) ** 1.3
     light = np.clip((NEUTRAL - zenith) / (NEUTRAL - BRIGHT), 0, 1)
     picture = np.empty((rows, PICTURE, 4), np.uint8)
     picture[..., :3] = np.where((zenith >= NEUTRAL)[..., None], INK, AMBER)[..., ::-1]
     land = cv2.resize(land_mask(region, height, width).astype(np.float32), (width, height))
-    sea = 1 - cv2.remap(land, np.tile(x, (rows, 1)), np.tile(y[:, None], (1, PICTURE)), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    sea = 1 - cv2.remap(
+        land,
+        np.tile(x, (rows, 1)),
+        np.tile(y[:, None], (1, PICTURE)),
+        cv2.INTER_LINEAR,
+        borderMode=cv2.BORDER_REPLICATE,
+    )
     picture[..., 3] = np.round(255 * np.maximum(0.82 * dark, 0.85 * light) * (1 - 0.55 * sea))
     return bytes(cv2.imencode(".png", picture)[1].tobytes())
 
@@ -80,8 +106,14 @@ def map_glow(request: HttpRequest) -> HttpResponse:
     if region.east - region.west > LARGEST_GLOW:
         return HttpResponse(status=204)
     wide = _widened(region)
-    return HttpResponse(_glow_picture(wide), content_type="image/png", headers={
-        "X-Box": f"{wide.south},{wide.west},{wide.north},{wide.east}", "Cache-Control": "private, max-age=3600"})
+    return HttpResponse(
+        _glow_picture(wide),
+        content_type="image/png",
+        headers={
+            "X-Box": f"{wide.south},{wide.west},{wide.north},{wide.east}",
+            "Cache-Control": "private, max-age=3600",
+        },
+    )
 
 
 def map_point(request: HttpRequest) -> JsonResponse:
@@ -95,5 +127,10 @@ def map_point(request: HttpRequest) -> JsonResponse:
     found = glow(lat, lon)
     town = found.towns[0] if found.towns else None
     low, high = found.class_range
-    return JsonResponse({"zenith": round(found.zenith, 1), "classes": f"{low}" if low == high else f"{low} to {high}",
-                         "town": f"{town.name}, {town.distance_km:.0f} km" if town else ""})
+    return JsonResponse(
+        {
+            "zenith": round(found.zenith, 1),
+            "classes": f"{low}" if low == high else f"{low} to {high}",
+            "town": f"{town.name}, {town.distance_km:.0f} km" if town else "",
+        }
+    )

@@ -14,7 +14,8 @@ from vinter.core.sky.site import Site as CoreSite
 
 
 class Site(models.Model):
-    """A place with its sky: a meter's readings win over a given brightness, that over a class, that over the town model."""
+    """A place with its sky: a meter's readings win over a given brightness, that over a class, that over the
+    town model."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
     name = models.CharField(max_length=80)
@@ -41,7 +42,8 @@ class Site(models.Model):
         return self.name
 
     def sky(self) -> tuple[float | None, str]:
-        """Zenith brightness to compute with (None: the town model), and in a few words where it comes from."""
+        """Zenith brightness to compute with (None: the town model), and in a few words where it comes
+        from."""
         readings = list(self.reading_set.all()[:3])
         if readings:
             values = sorted(r.zenith for r in readings)
@@ -56,14 +58,27 @@ class Site(models.Model):
         """The site for the core."""
         zenith = self.sky()[0] if self.pk else self.zenith
         profile = Horizon(tuple((float(a), float(h)) for a, h in self.horizon)) if self.horizon else None
-        return CoreSite(self.lat, self.lon, self.tz, self.elevation, zenith, self.extinction, self.name, profile)
+        return CoreSite(
+            lat=self.lat,
+            lon=self.lon,
+            tz=self.tz,
+            elevation=self.elevation,
+            zenith=zenith,
+            extinction=self.extinction,
+            name=self.name,
+            horizon=profile,
+        )
 
     def shown_sky(self) -> dict[str, Any]:
         """Zenith brightness with its error and source, and what the towns alone would give."""
         value, source = self.sky()
         model = glow(self.lat, self.lon)
-        return {"zenith": model.zenith if value is None else value, "source": source, "error": 0.4 if value is None else 0.1,
-                "glow": model}
+        return {
+            "zenith": model.zenith if value is None else value,
+            "source": source,
+            "error": 0.4 if value is None else 0.1,
+            "glow": model,
+        }
 
     def drive_from(self, home: "Site | None") -> Drive:
         """The drive from home: what the user says, else an estimate; unknown where there is no home."""
@@ -90,7 +105,8 @@ class Reading(models.Model):
 
 
 class StrayLight(models.Model):
-    """A lamp that shines into the site: its bearing in degrees and the hours it is on, empty for all night."""
+    """A lamp that shines into the site: its bearing in degrees and the hours it is on, empty for all
+    night."""
 
     site = models.ForeignKey(Site, models.CASCADE)
     azimuth = models.FloatField()

@@ -14,15 +14,17 @@ from vinter.core.formats.waypoints import Waypoint, csv_text, geojson_text, gpx_
 from vinter.core.ground.darker import darker
 from vinter.core.ground.zones import zone_at
 from vinter.core.sky.ephemeris import GALACTIC_CENTRE
-from vinter.web.chain import head
 from vinter.web.owned import owned
 from vinter.web.sites.forms import ReadingForm, SiteForm, StrayLightForm
 from vinter.web.sites.models import Reading, Site, StrayLight
+from vinter.web.workflow import head
 
 SAME_PLACE = 0.0005  # degrees: a place brought twice is kept once
 EXPORTS: dict[str, tuple[Callable[[list[Waypoint]], str], str]] = {
     "gpx": (gpx_text, "application/gpx+xml"),
-    "geojson": (geojson_text, "application/geo+json"), "csv": (csv_text, "text/csv; charset=utf-8")}
+    "geojson": (geojson_text, "application/geo+json"),
+    "csv": (csv_text, "text/csv; charset=utf-8"),
+}
 
 
 def sites(request: HttpRequest) -> HttpResponse:
@@ -30,9 +32,20 @@ def sites(request: HttpRequest) -> HttpResponse:
     own = list(Site.objects.filter(owner=request.user).prefetch_related("reading_set"))
     home = next((s for s in own if s.home), None)
     rows = [(site, site.shown_sky(), site.drive_from(home)) for site in own]
-    marks = [{"name": s.name, "lat": s.lat, "lon": s.lon, "url": f"/sites/{s.pk}/", "home": s.home} for s in own]
-    return render(request, "sites/sites.html", {"rows": rows, "marks": marks, "brought": request.GET.get("brought", ""),
-                                                "known": request.GET.get("known", ""), **head("Sites")})
+    marks = [
+        {"name": s.name, "lat": s.lat, "lon": s.lon, "url": f"/sites/{s.pk}/", "home": s.home} for s in own
+    ]
+    return render(
+        request,
+        "sites/sites.html",
+        {
+            "rows": rows,
+            "marks": marks,
+            "brought": request.GET.get("brought", ""),
+            "known": request.GET.get("known", ""),
+            **head("Sites"),
+        },
+    )
 
 
 def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
@@ -42,9 +55,18 @@ def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
     form = SiteForm(request.POST or None, instance=site, initial=start)
     if request.method == "POST" and form.is_valid():
         return redirect("site", _keep(form).pk)
-    return render(request, "sites/edit.html", {"form": form, "site": site, "reading": ReadingForm(), "light": StrayLightForm(),
-                                               "sky": site.shown_sky() if site.pk else None,
-                                               **head("Sites", site=site if site.pk else None)})
+    return render(
+        request,
+        "sites/edit.html",
+        {
+            "form": form,
+            "site": site,
+            "reading": ReadingForm(),
+            "light": StrayLightForm(),
+            "sky": site.shown_sky() if site.pk else None,
+            **head("Sites", site=site if site.pk else None),
+        },
+    )
 
 
 def _keep(form: SiteForm) -> Site:
@@ -69,7 +91,11 @@ def delete(request: HttpRequest, pk: int) -> HttpResponse:
 def _add(request: HttpRequest, pk: int, form: "ModelForm[Any]") -> HttpResponse:
     site = owned(Site, request, pk)
     if not form.is_valid():
-        raise BadInput("; ".join(f"{form.fields[name].label or name}: {errors[0]}" for name, errors in form.errors.items()))
+        raise BadInput(
+            "; ".join(
+                f"{form.fields[name].label or name}: {errors[0]}" for name, errors in form.errors.items()
+            )
+        )
     row = form.save(commit=False)
     row.site = site
     row.save()
@@ -105,8 +131,17 @@ def darker_places(request: HttpRequest, pk: int) -> HttpResponse:
     if not text.isdigit():
         raise BadInput(f"minutes: {text!r} is not a number")
     toward = 180.0 if site.lat > GALACTIC_CENTRE[1] else 0.0
-    return render(request, "sites/darker.html", {"site": site, "places": darker(site.lat, site.lon, float(text), toward),
-                                                 "minutes": text, "toward": toward, "sky": site.shown_sky()})
+    return render(
+        request,
+        "sites/darker.html",
+        {
+            "site": site,
+            "places": darker(site.lat, site.lon, float(text), toward),
+            "minutes": text,
+            "toward": toward,
+            "sky": site.shown_sky(),
+        },
+    )
 
 
 @require_POST
@@ -117,17 +152,33 @@ def bring(request: HttpRequest) -> HttpResponse:
         raise BadInput("no file came with the request")
     found = read_waypoints(file.read(), file.name)
     own = [(s.lat, s.lon) for s in Site.objects.filter(owner=request.user)]
-    new = [w for w in found if not any(abs(w.lat - a) < SAME_PLACE and abs(w.lon - b) < SAME_PLACE for a, b in own)]
+    new = [
+        w
+        for w in found
+        if not any(abs(w.lat - a) < SAME_PLACE and abs(w.lon - b) < SAME_PLACE for a, b in own)
+    ]
     with transaction.atomic():
         for w in new:
-            Site.objects.create(owner=request.user, name=w.name, lat=w.lat, lon=w.lon, elevation=w.elevation or 0.0,
-                                tz=zone_at(w.lat, w.lon), notes=w.note)
+            Site.objects.create(
+                owner=request.user,
+                name=w.name,
+                lat=w.lat,
+                lon=w.lon,
+                elevation=w.elevation or 0.0,
+                tz=zone_at(w.lat, w.lon),
+                notes=w.note,
+            )
     return redirect(f"/sites/?brought={len(new)}&known={len(found) - len(new)}")
 
 
 def carry(request: HttpRequest, kind: str) -> HttpResponse:
     """All sites as a file."""
     write, content_type = EXPORTS[kind]
-    points = [Waypoint(s.name, s.lat, s.lon, s.elevation, s.notes) for s in Site.objects.filter(owner=request.user)]
-    return HttpResponse(write(points), content_type=content_type,
-                        headers={"Content-Disposition": f'attachment; filename="vinter-sites.{kind}"'})
+    points = [
+        Waypoint(s.name, s.lat, s.lon, s.elevation, s.notes) for s in Site.objects.filter(owner=request.user)
+    ]
+    return HttpResponse(
+        write(points),
+        content_type=content_type,
+        headers={"Content-Disposition": f'attachment; filename="vinter-sites.{kind}"'},
+    )

@@ -12,10 +12,14 @@ class StandForm(forms.Form):
 
     lat = forms.FloatField(label="Subject latitude, °", required=False, min_value=-90, max_value=90)
     lon = forms.FloatField(label="Subject longitude, °", required=False, min_value=-180, max_value=180)
-    bearing = forms.FloatField(label="or bearing from the site, °", required=False, min_value=0, max_value=360)
+    bearing = forms.FloatField(
+        label="or bearing from the site, °", required=False, min_value=0, max_value=360
+    )
     metres = forms.FloatField(label="and distance, m", required=False, min_value=1, max_value=20000)
     height = forms.FloatField(label="Subject height, m", min_value=0.2, max_value=2000)
-    base = forms.FloatField(label="Its foot above the stand, m", required=False, min_value=-500, max_value=3000)
+    base = forms.FloatField(
+        label="Its foot above the stand, m", required=False, min_value=-500, max_value=3000
+    )
     eye = forms.FloatField(label="Phone above ground, m", required=False, min_value=0.05, max_value=30)
     gap = forms.FloatField(label="Target above its top, °", required=False, min_value=-30, max_value=80)
     share = forms.FloatField(label="Subject fills of the frame, %", required=False, min_value=1, max_value=95)
@@ -26,16 +30,24 @@ class StandForm(forms.Form):
         data = super().clean() or {}
         by_position = data.get("lat") is not None and data.get("lon") is not None
         if not by_position and (data.get("bearing") is None or data.get("metres") is None):
-            raise forms.ValidationError("Say where the subject stands: latitude and longitude, or bearing and distance from the site.")
+            raise forms.ValidationError(
+                "Say where the subject stands: latitude and longitude, or bearing and distance from the site."
+            )
         if data.get("gap") is None and data.get("share") is None:
-            raise forms.ValidationError("Say how high the target shall stand over the subject, how much of the frame it fills, or both.")
+            raise forms.ValidationError(
+                "Say how high the target shall stand over the subject, how much of the frame it fills, or "
+                "both."
+            )
         return data
 
     def subject(self, lat: float, lon: float) -> Subject:
         """The subject, seen from a site at a position."""
         data = self.cleaned_data
-        at = (data["lat"], data["lon"]) if data["lat"] is not None and data["lon"] is not None else destination(
-            lat, lon, data["bearing"], data["metres"])
+        at = (
+            (data["lat"], data["lon"])
+            if data["lat"] is not None and data["lon"] is not None
+            else destination(lat, lon, data["bearing"], data["metres"])
+        )
         return Subject(*at, data["height"], data["base"] or 0.0)
 
     def wanted(self) -> Wanted:

@@ -15,13 +15,13 @@ from vinter.core.sky.nights import Night
 from vinter.core.sky.nights import nights as compute
 from vinter.core.sky.verdict import clock, compass
 from vinter.core.stand import Stand, Subject, stands
-from vinter.web.chain import head
-from vinter.web.nights.asking import asked
 from vinter.web.nights.outlook import ahead, today
+from vinter.web.nights.query import asked
 from vinter.web.owned import owned
 from vinter.web.sites.models import Site
-from vinter.web.skyline.asking import lens_of, phones_of
 from vinter.web.skyline.forms import StandForm
+from vinter.web.skyline.query import lens_of, phones_of
+from vinter.web.workflow import head
 
 
 def _night(request: HttpRequest, site: Site) -> Night:
@@ -39,23 +39,45 @@ def _night(request: HttpRequest, site: Site) -> Night:
 
 
 def _skyline_query(found: Stand, request: HttpRequest, lens_key: str) -> str:
-    return urlencode({"t": round(found.at.t), "target": asked(request).what.key, "lens": lens_key,
-                      "portrait": request.GET.get("portrait", ""), "az": found.pose.azimuth, "up": found.pose.altitude,
-                      "subject": f"{found.bearing:.2f},{found.foot:.2f},{found.top:.2f}"})
+    return urlencode(
+        {
+            "t": round(found.at.t),
+            "target": asked(request).what.key,
+            "lens": lens_key,
+            "portrait": request.GET.get("portrait", ""),
+            "az": found.pose.azimuth,
+            "up": found.pose.altitude,
+            "subject": f"{found.bearing:.2f},{found.foot:.2f},{found.top:.2f}",
+        }
+    )
 
 
 def _rows(request: HttpRequest, found: list[Stand], lens_key: str) -> list[dict[str, Any]]:
-    return [{"stand": s, "query": _skyline_query(s, request, lens_key), "from": compass(s.bearing + 180)} for s in found]
+    return [
+        {"stand": s, "query": _skyline_query(s, request, lens_key), "from": compass(s.bearing + 180)}
+        for s in found
+    ]
 
 
 def _solved(request: HttpRequest, site: Site, night: Night) -> tuple[StandForm, Subject | None, list[Stand]]:
     """The form, and when it is complete the subject and its stands."""
     given = request.GET if request.GET.get("height") else None
-    form = StandForm(given, initial={"height": 8, "gap": 6, "eye": 1.5, "base": 0, "bearing": 180, "metres": 60, "farthest": 400})
+    form = StandForm(
+        given,
+        initial={"height": 8, "gap": 6, "eye": 1.5, "base": 0, "bearing": 180, "metres": 60, "farthest": 400},
+    )
     if given is None or not form.is_valid():
         return form, None, []
     subject = form.subject(site.lat, site.lon)
-    found = stands(site.core(), night, subject, form.wanted(), lens_of(request)[1], request.GET.get("portrait") == "1", asked(request).what)
+    found = stands(
+        site.core(),
+        night,
+        subject,
+        form.wanted(),
+        lens_of(request)[1],
+        request.GET.get("portrait") == "1",
+        asked(request).what,
+    )
     return form, subject, found
 
 
@@ -66,11 +88,29 @@ def stand(request: HttpRequest, pk: int) -> HttpResponse:
     form, subject, found = _solved(request, site, night)
     key, lens = lens_of(request)
     marks = [{"lat": s.lat, "lon": s.lon, "label": clock(site.core(), s.at.t)} for s in found]
-    return render(request, "skyline/stand.html", {
-        "site": site, "night": night, "form": form, "subject": subject, "rows": _rows(request, found, key), "lenses": phones_of(request),
-        "lens_key": key, "hyperfocal": hyperfocal(lens), "ask": asked(request), "portrait": request.GET.get("portrait", ""),
-        "drawn": {"site": [site.lat, site.lon], "subject": [subject.lat, subject.lon] if subject else None, "stands": marks},
-        "query": request.GET.urlencode(), **head("Skyline", site=site, day=night.day)})
+    return render(
+        request,
+        "skyline/stand.html",
+        {
+            "site": site,
+            "night": night,
+            "form": form,
+            "subject": subject,
+            "rows": _rows(request, found, key),
+            "lenses": phones_of(request),
+            "lens_key": key,
+            "hyperfocal": hyperfocal(lens),
+            "ask": asked(request),
+            "portrait": request.GET.get("portrait", ""),
+            "drawn": {
+                "site": [site.lat, site.lon],
+                "subject": [subject.lat, subject.lon] if subject else None,
+                "stands": marks,
+            },
+            "query": request.GET.urlencode(),
+            **head("Skyline", site=site, day=night.day),
+        },
+    )
 
 
 def stand_gpx(request: HttpRequest, pk: int) -> HttpResponse:
@@ -82,9 +122,22 @@ def stand_gpx(request: HttpRequest, pk: int) -> HttpResponse:
         raise BadInput("no subject is given, so there is no stand to carry away")
     only = request.GET.get("only", "")
     chosen = [s for s in found if not only or f"{s.at.t:.0f}" == only]
-    points = [Waypoint(f"Stand {clock(site.core(), s.at.t)}", round(s.lat, 6), round(s.lon, 6), None,
-                       f"{iso(s.at.t)}: {s.distance:.0f} m from the subject, look az {s.bearing:.1f}, tilt {s.pose.altitude:.0f} up")
-              for s in chosen]
-    points.append(Waypoint("Subject", round(subject.lat, 6), round(subject.lon, 6), None, f"{subject.height:g} m high"))
-    return HttpResponse(gpx_text(points), content_type="application/gpx+xml",
-                        headers={"Content-Disposition": f'attachment; filename="vinter-stand-{night.day}.gpx"'})
+    points = [
+        Waypoint(
+            f"Stand {clock(site.core(), s.at.t)}",
+            round(s.lat, 6),
+            round(s.lon, 6),
+            None,
+            f"{iso(s.at.t)}: {s.distance:.0f} m from the subject, look az {s.bearing:.1f}, tilt "
+            f"{s.pose.altitude:.0f} up",
+        )
+        for s in chosen
+    ]
+    points.append(
+        Waypoint("Subject", round(subject.lat, 6), round(subject.lon, 6), None, f"{subject.height:g} m high")
+    )
+    return HttpResponse(
+        gpx_text(points),
+        content_type="application/gpx+xml",
+        headers={"Content-Disposition": f'attachment; filename="vinter-stand-{night.day}.gpx"'},
+    )

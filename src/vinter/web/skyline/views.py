@@ -14,13 +14,13 @@ from vinter.core.sky.nights import nights as compute
 from vinter.core.sky.pole import pole_sketch
 from vinter.core.sky.verdict import compass
 from vinter.core.skyline import figures, frame_seen, picture
-from vinter.web.chain import head
-from vinter.web.nights.asking import asked
 from vinter.web.nights.drawing import draw, reading
+from vinter.web.nights.query import asked
 from vinter.web.owned import owned
 from vinter.web.shots.station import next_pass
 from vinter.web.sites.models import Site
-from vinter.web.skyline.asking import SkylineAsked, number, phones_of, skyline_asked
+from vinter.web.skyline.query import SkylineAsked, number, phones_of, skyline_asked
+from vinter.web.workflow import head
 
 LOW, HIGH = -8.0, 90.0
 JPEG_QUALITY = 84
@@ -45,19 +45,42 @@ def skyline(request: HttpRequest, pk: int) -> HttpResponse:
     night = _night(request, site, now.t)
     lowest = asked(request).limits.min_altitude
     strip, narrow = (draw(site.core(), night, width, 44, min_altitude=lowest) for width in (1170, 330))
-    return render(request, "skyline/skyline.html", {
-        "site": site, "now": now, "night": night, "strip": strip, "narrow": narrow, "ask": asked(request), "lenses": phones_of(request),
-        "subject": request.GET.get("subject", ""), "pole": request.GET.get("pole", ""),
-        **head("Skyline", site=site, day=night.day, context=f"{site.name} · {site.tz}")})
+    return render(
+        request,
+        "skyline/skyline.html",
+        {
+            "site": site,
+            "now": now,
+            "night": night,
+            "strip": strip,
+            "narrow": narrow,
+            "ask": asked(request),
+            "lenses": phones_of(request),
+            "subject": request.GET.get("subject", ""),
+            "pole": request.GET.get("pole", ""),
+            **head("Skyline", site=site, day=night.day, context=f"{site.name} · {site.tz}"),
+        },
+    )
 
 
 def _frame(now: SkylineAsked, target: tuple[float, float]) -> dict[str, Any]:
     seen = frame_seen(now.site.core(), now.lens, now.pose, now.portrait, target)
     w, h = field_of_view(now.lens, now.portrait)
     at = seen.target
-    inside = "outside the frame" if at is None else f"{100 * at[0]:.0f} % from the left, {100 * (1 - at[1]):.0f} % up"
-    return {"outline": np.round(seen.outline, 2).tolist(), "ground": round(seen.ground, 3), "target": inside, "az": now.pose.azimuth,
-            "up": now.pose.altitude, "roll": now.pose.roll, "size": f"{w:.0f}° × {h:.0f}°"}
+    inside = (
+        "outside the frame"
+        if at is None
+        else f"{100 * at[0]:.0f} % from the left, {100 * (1 - at[1]):.0f} % up"
+    )
+    return {
+        "outline": np.round(seen.outline, 2).tolist(),
+        "ground": round(seen.ground, 3),
+        "target": inside,
+        "az": now.pose.azimuth,
+        "up": now.pose.altitude,
+        "roll": now.pose.roll,
+        "size": f"{w:.0f}° × {h:.0f}°",
+    }
 
 
 def _lights(site: Site, t: float) -> list[list[Any]]:
@@ -74,16 +97,38 @@ def scene(request: HttpRequest, pk: int) -> JsonResponse:
     found = figures(core, now.t, now.what)
     profile = sorted(core.horizon.points) if core.horizon else []
     sketch = pole_sketch(core, now.t) if request.GET.get("pole") else None
-    way = next_pass(request.user, core, _night(request, site, now.t), now.t - 600) if request.GET.get("station") else None
-    return JsonResponse({
-        "pass": [[round(az, 2), round(alt, 2), round(t)] for t, alt, az in way.path[::2]] if way else None,
-        "stars": np.round(found.stars, 2).tolist(), "lines": np.round(found.lines, 2).tolist(),
-        "names": [[round(az, 1), round(alt, 1), name] for az, alt, name in found.names], "band": np.round(found.band, 1).tolist(),
-        "moon": [round(v, 3) for v in found.moon], "target": [*(round(v, 2) for v in found.target), now.what.name],
-        "horizon": profile, "frame": _frame(now, found.target), "lights": _lights(site, now.t),
-        "reading": reading(core, now.t, now.what), "compass": compass(found.target[0]),
-        "pole": {"at": [sketch.azimuth, sketch.altitude], "stars": [[n, az, alt] for n, (alt, az) in sketch.stars.items()],
-                 "guides": [{"line": [[az, alt] for alt, az in g.line], "words": g.words} for g in sketch.guides]} if sketch else None})
+    way = (
+        next_pass(request.user, core, _night(request, site, now.t), now.t - 600)
+        if request.GET.get("station")
+        else None
+    )
+    return JsonResponse(
+        {
+            "pass": [[round(az, 2), round(alt, 2), round(t)] for t, alt, az in way.path[::2]]
+            if way
+            else None,
+            "stars": np.round(found.stars, 2).tolist(),
+            "lines": np.round(found.lines, 2).tolist(),
+            "names": [[round(az, 1), round(alt, 1), name] for az, alt, name in found.names],
+            "band": np.round(found.band, 1).tolist(),
+            "moon": [round(v, 3) for v in found.moon],
+            "target": [*(round(v, 2) for v in found.target), now.what.name],
+            "horizon": profile,
+            "frame": _frame(now, found.target),
+            "lights": _lights(site, now.t),
+            "reading": reading(core, now.t, now.what),
+            "compass": compass(found.target[0]),
+            "pole": {
+                "at": [sketch.azimuth, sketch.altitude],
+                "stars": [[n, az, alt] for n, (alt, az) in sketch.stars.items()],
+                "guides": [
+                    {"line": [[az, alt] for alt, az in g.line], "words": g.words} for g in sketch.guides
+                ],
+            }
+            if sketch
+            else None,
+        }
+    )
 
 
 def sky(request: HttpRequest, pk: int) -> HttpResponse:
@@ -94,4 +139,6 @@ def sky(request: HttpRequest, pk: int) -> HttpResponse:
     width = int(number(request, "width", 1200, 100, 2400))
     rgb = picture(site.core(), now.t, now.centre, now.span, LOW, high, width)
     _, data = cv2.imencode(".jpg", rgb[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])
-    return HttpResponse(data.tobytes(), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=600"})
+    return HttpResponse(
+        data.tobytes(), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=600"}
+    )

@@ -1,4 +1,5 @@
-"""Where a finished stack points, when its take was shot for a shot: solved from its stars, written as FITS and DNG."""
+"""Where a finished stack points, when its take was shot for a shot: solved from its stars, written as FITS
+and DNG."""
 
 import json
 from dataclasses import asdict, replace
@@ -16,9 +17,9 @@ from vinter.core.formats.lineardng import write_linear_dng
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, picture_half
 from vinter.core.frames.reading import SRGB_FROM_XYZ
 from vinter.core.frames.stars import Stars, background, find_stars
-from vinter.core.stack.falloff import measured
 from vinter.core.stack.ingest import star_light
-from vinter.core.stack.solve import Solution, solve
+from vinter.core.stack.photometry.vignetting import measure_vignetting
+from vinter.core.stack.plate_solve import Solution, solve
 from vinter.web.stacks.models import Stack
 
 F32 = npt.NDArray[np.float32]
@@ -27,24 +28,31 @@ KINDS = {"fits": "stack.fits", "dng": "stack.dng", "png": "stack.png"}
 
 
 def examine(one: Stack) -> dict[str, Any]:
-    """What the stars of a stack tell: the field, and how dark the corners are; when its maker wished so they are evened out."""
+    """What the stars of a stack tell: the field, and how dark the corners are; when its maker wished so they
+    are evened out."""
     found = solved(one)
     if found is None:
         return {"field": None, "falloff": None}
     field, stars, light, unix = found
     shot = one.take.shot
-    fall = measured(stars.xy, light, field, shot.site.core(), unix) if shot else None
-    taken_out = bool(fall and fall.told and one.corners == "stars")
+    fall = measure_vignetting(stars.xy, light, field, shot.site.core(), unix) if shot else None
+    taken_out = bool(fall and fall.significant and one.corners == "stars")
     if fall and taken_out:
         with tifffile.TiffFile(one.picture) as file:
             picture, said = file.asarray(), file.pages[0].description  # type: ignore[union-attr]
         picture = np.asarray(picture * fall.gains(picture.shape[1::-1])[..., None], np.float32)
         tifffile.imwrite(one.picture, picture, photometric="rgb", description=said, compression=None)
-    return {"field": asdict(field), "falloff": {**asdict(fall), "told": fall.told, "taken_out": taken_out} if fall else None}
+    return {
+        "field": asdict(field),
+        "falloff": {**asdict(fall), "significant": fall.significant, "taken_out": taken_out}
+        if fall
+        else None,
+    }
 
 
 def solved(one: Stack) -> tuple[Solution, Stars, F32, float] | None:
-    """The field of a stack with its stars, their light and the middle of the exposure; None without a shot or without a match."""
+    """The field of a stack with its stars, their light and the middle of the exposure; None without a shot or
+    without a match."""
     shot, report = one.take.shot, one.report or {}
     row = next((r for r in report.get("frames", []) if r["file"] == report.get("reference")), None)
     if shot is None or row is None or not row.get("time") or one.method == "trails":
@@ -60,7 +68,9 @@ def solved(one: Stack) -> tuple[Solution, Stars, F32, float] | None:
         view = replace(view, k1=0.0)
     unix = float(row["time"]) + shot.shutter / 2
     found = solve(stars.xy, view, shot.site.core(), unix)
-    light = np.where(stars.peak < LINEAR * SPAN, star_light(plane - floor.level, stars), 0).astype(np.float32)  # a cut star says nothing
+    light = np.where(stars.peak < LINEAR * SPAN, star_light(plane - floor.level, stars), 0).astype(
+        np.float32
+    )  # a cut star says nothing
     return (found, stars, light, unix) if found else None
 
 
@@ -71,7 +81,11 @@ def write(one: Stack, kind: str) -> None:
         return
     field, picture = (one.report or {}).get("field"), tifffile.imread(one.picture)
     if kind == "fits":
-        cards = wcs_cards(field["rotation"], field["focal_px"], field["k1"], field["width"], field["height"]) if field else None
+        cards = (
+            wcs_cards(field["rotation"], field["focal_px"], field["k1"], field["width"], field["height"])
+            if field
+            else None
+        )
         write_fits(path, picture, cards)
     elif kind == "dng":
         with tifffile.TiffFile(one.picture) as file:

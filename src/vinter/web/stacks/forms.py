@@ -4,12 +4,17 @@ from typing import Any
 
 from django import forms
 
-from vinter.core.stack.combine import KAPPA
+from vinter.core.stack.combining.kernels import KAPPA
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame, Take
 
-METHODS = [("clip", "sigma clipping"), ("weighted", "clipping, weighted by quality"), ("mean", "mean"), ("median", "median"),
-           ("trails", "star trails")]
+METHODS = [
+    ("clip", "sigma clipping"),
+    ("weighted", "clipping, weighted by quality"),
+    ("mean", "mean"),
+    ("median", "median"),
+    ("trails", "star trails"),
+]
 GROUNDS = [("auto", "kept still, from the sky frames"), ("none", "none in the frame")]
 OWN = [("own", "from the ground frames"), ("focus", "from ground frames focused near and far")]
 FIELDS = ("method", "kappa", "ground", "match", "gaps", "tail", "lens", "corners")
@@ -19,16 +24,37 @@ class WayForm(forms.Form):
     """How to combine; the choices for the ground follow from the take's frames."""
 
     method = forms.ChoiceField(label="Combine", choices=METHODS, initial="clip")
-    kappa = forms.FloatField(label="Leave out beyond", min_value=1.5, max_value=20, initial=KAPPA,
-                             widget=forms.NumberInput(attrs={"step": "0.1", "size": 4}))
+    kappa = forms.FloatField(
+        label="Leave out beyond",
+        min_value=1.5,
+        max_value=20,
+        initial=KAPPA,
+        widget=forms.NumberInput(attrs={"step": "0.1", "size": 4}),
+    )
     ground = forms.ChoiceField(label="Ground", initial="auto")
-    match = forms.ChoiceField(label="Light of the frames", choices=[("auto", "brought to one"), ("off", "left as it is")], initial="auto")
-    lens = forms.ChoiceField(label="Lens warp of the file", choices=[("auto", "applied"), ("off", "left out")], initial="auto")
-    corners = forms.ChoiceField(label="Dark corners", initial="off",
-                                choices=[("off", "left as they are"), ("stars", "evened out as the stars show")])
-    gaps = forms.ChoiceField(label="Pauses", choices=[("close", "closed along the motion"), ("open", "left open")], initial="close")
-    tail = forms.TypedChoiceField(label="Tails", choices=[("0.0", "even"), ("0.5", "fading by half"), ("0.9", "fading to nothing")],
-                                  initial="0.0", coerce=float, empty_value=0.0)
+    match = forms.ChoiceField(
+        label="Light of the frames",
+        choices=[("auto", "brought to one"), ("off", "left as it is")],
+        initial="auto",
+    )
+    lens = forms.ChoiceField(
+        label="Lens warp of the file", choices=[("auto", "applied"), ("off", "left out")], initial="auto"
+    )
+    corners = forms.ChoiceField(
+        label="Dark corners",
+        initial="off",
+        choices=[("off", "left as they are"), ("stars", "evened out as the stars show")],
+    )
+    gaps = forms.ChoiceField(
+        label="Pauses", choices=[("close", "closed along the motion"), ("open", "left open")], initial="close"
+    )
+    tail = forms.TypedChoiceField(
+        label="Tails",
+        choices=[("0.0", "even"), ("0.5", "fading by half"), ("0.9", "fading to nothing")],
+        initial="0.0",
+        coerce=float,
+        empty_value=0.0,
+    )
 
     def __init__(self, take: Take, kept: list[Frame], *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
@@ -36,7 +62,7 @@ class WayForm(forms.Form):
         single = [(f"frame:{f.pk}", f"from {f.name} alone") for f in kept]
         ground = self.fields["ground"]
         assert isinstance(ground, forms.ChoiceField)
-        ground.choices = GROUNDS + OWN[:min(own, 2)] + single
+        ground.choices = GROUNDS + OWN[: min(own, 2)] + single
         for name, field in self.fields.items():
             field.required = False
             field.widget.attrs["id"] = name
@@ -44,7 +70,10 @@ class WayForm(forms.Form):
     def clean(self) -> dict[str, Any]:
         """What is not said is as usual."""
         given = super().clean() or {}
-        return {name: self.fields[name].initial if given.get(name) in (None, "") else given[name] for name in self.fields}
+        return {
+            name: self.fields[name].initial if given.get(name) in (None, "") else given[name]
+            for name in self.fields
+        }
 
 
 def of_stack(one: Stack) -> dict[str, Any]:

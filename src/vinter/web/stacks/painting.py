@@ -11,19 +11,25 @@ from django.views.decorators.http import require_POST
 import vinter
 from vinter.core.errors import BadInput
 from vinter.core.finish.scene import read_stack
-from vinter.core.stack.paint import Stroke, painted
-from vinter.web.chain import head
+from vinter.core.stack.masking.brush import Stroke, painted
 from vinter.web.jobs.models import enqueue
 from vinter.web.owned import owned
 from vinter.web.stacks.models import Stack
+from vinter.web.workflow import head
 
 SHOWN = 1600  # px of width in which strokes are drawn and tried
 
 
 def _strokes(text: str, scale: float) -> list[Stroke]:
     try:
-        return [Stroke(tuple((float(x) * scale, float(y) * scale) for x, y in row["points"]), float(row["radius"]) * scale,
-                       bool(row["sky"])) for row in json.loads(text)]
+        return [
+            Stroke(
+                tuple((float(x) * scale, float(y) * scale) for x, y in row["points"]),
+                float(row["radius"]) * scale,
+                bool(row["sky"]),
+            )
+            for row in json.loads(text)
+        ]
     except (ValueError, TypeError, KeyError) as error:
         raise BadInput(f"strokes: a list of points, radius and sky is wanted ({error})") from error
 
@@ -37,7 +43,10 @@ def _grown(one: Stack, strokes: str, small: bool) -> np.ndarray:  # type: ignore
     scale = rgb.shape[1] / SHOWN
     if small:
         size = (SHOWN, round(rgb.shape[0] / scale))
-        bright, mask = cv2.resize(bright, size, interpolation=cv2.INTER_AREA), cv2.resize(mask, size, interpolation=cv2.INTER_AREA)
+        bright, mask = (
+            cv2.resize(bright, size, interpolation=cv2.INTER_AREA),
+            cv2.resize(mask, size, interpolation=cv2.INTER_AREA),
+        )
         scale = 1.0
     return painted(np.asarray(mask, np.uint8), _strokes(strokes, scale), np.asarray(bright, np.float32))
 
@@ -46,10 +55,24 @@ def paint(request: HttpRequest, pk: int) -> HttpResponse:
     """The page; by POST a new stack with the painted mask."""
     one = owned(Stack, request, pk)
     if request.method != "POST":
-        return render(request, "stacks/paint.html", {"stack": one, "shown": SHOWN, **head("Stack", stack=one, context=one.take.title)})
+        return render(
+            request,
+            "stacks/paint.html",
+            {"stack": one, "shown": SHOWN, **head("Stack", stack=one, context=one.take.title)},
+        )
     mask = _grown(one, request.POST.get("strokes", ""), small=False)
-    new = Stack.objects.create(owner=request.user, take=one.take, method=one.method, kappa=one.kappa, gaps=one.gaps, tail=one.tail,
-                               ground="auto", frames=one.frames, painted=True, version=vinter.__version__)
+    new = Stack.objects.create(
+        owner=request.user,
+        take=one.take,
+        method=one.method,
+        kappa=one.kappa,
+        gaps=one.gaps,
+        tail=one.tail,
+        ground="auto",
+        frames=one.frames,
+        painted=True,
+        version=vinter.__version__,
+    )
     new.own_mask.parent.mkdir(parents=True, exist_ok=True)
     cv2.imwrite(str(new.own_mask), mask)
     enqueue(request.user, "stack", new.pk)

@@ -10,11 +10,11 @@ from django.conf import settings
 from vinter.core.errors import BadInput
 from vinter.core.finish.scene import prepare, read_stack, save_scene
 from vinter.core.formats.pictures import write_jpeg
-from vinter.core.frames.look import gain_for, linear_of, stretched, thumbnail
+from vinter.core.frames.frame_type import CALIBRATION
 from vinter.core.frames.measure import clean
+from vinter.core.frames.preview import gain_for, linear_of, stretched, thumbnail
 from vinter.core.frames.reading import read_frame
-from vinter.core.frames.sorting import CALIBRATION
-from vinter.core.stack.kept import prune
+from vinter.core.stack.cache import prune
 from vinter.core.stack.pipeline import Settings, stack
 from vinter.web.jobs.handlers import Tools
 from vinter.web.stacks.field import examine
@@ -25,18 +25,38 @@ WORKING_PX = 1600
 
 
 def run_stack(pk: int, tools: Tools) -> None:
-    """Stack the frames a Stack names; writes the picture, the mask, looks before and after, and the working copy."""
+    """Stack the frames a Stack names; writes the picture, the mask, looks before and after, and the working
+    copy."""
     one = Stack.objects.select_related("take__shot__site", "take__shot__phone").get(pk=pk)
     shutil.rmtree(one.folder, ignore_errors=True)
     one.folder.mkdir(parents=True)
     frames = list(Frame.objects.filter(pk__in=one.frames))
     masters = {sort: tuple(f.path for f in one.take.calibration(sort)) for sort in CALIBRATION}
     grounds = one.take.grounds() if one.ground in ("own", "focus") else []
-    wanted = Settings(one.method, one.kappa, _ground(one, frames), darks=masters["dark"], flats=masters["flat"], bias=masters["bias"],
-                      mask=one.own_mask if one.painted else None, gaps=one.gaps, tail=one.tail, match=one.match, lens=one.lens,
-                      ground_frames=tuple(f.path for f in grounds))
-    result = stack([f.path for f in frames], one.picture, wanted, tools.pool,
-                   lambda label, share: tools.progress(label, 0.92 * share), tools.stop, one.folder, one.take.work)
+    wanted = Settings(
+        one.method,
+        one.kappa,
+        _ground(one, frames),
+        darks=masters["dark"],
+        flats=masters["flat"],
+        bias=masters["bias"],
+        mask=one.own_mask if one.painted else None,
+        gaps=one.gaps,
+        tail=one.tail,
+        match=one.match,
+        lens=one.lens,
+        ground_frames=tuple(f.path for f in grounds),
+    )
+    result = stack(
+        [f.path for f in frames],
+        one.picture,
+        wanted,
+        tools.pool,
+        lambda label, share: tools.progress(label, 0.92 * share),
+        tools.stop,
+        one.folder,
+        one.take.work,
+    )
     reference = result.report["reference"]
     one.report = named(result.report, {f.stored: f.name for f in [*frames, *grounds]})
     prune(Path(settings.MEDIA_ROOT).glob("*/takes/*/work"), settings.KEPT_LIMIT)
@@ -67,7 +87,8 @@ def named(value: Any, names: dict[str, str]) -> Any:
 
 
 def _looks(one: Stack, reference: str) -> None:
-    """The reference frame and the stack in the same stretch, full size, and the working copy for finishing."""
+    """The reference frame and the stack in the same stretch, full size, and the working copy for
+    finishing."""
     frame = read_frame(one.take.folder / reference)
     data, _ = clean(frame)
     rgb, mask, colour = read_stack(one.picture)

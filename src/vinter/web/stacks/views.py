@@ -9,7 +9,6 @@ from django.views.decorators.http import require_POST
 
 import vinter
 from vinter.core.errors import BadInput
-from vinter.web.chain import head
 from vinter.web.jobs.models import Job, enqueue, latest
 from vinter.web.owned import owned
 from vinter.web.stacks.drawing import drawn
@@ -17,11 +16,19 @@ from vinter.web.stacks.field import KINDS, write
 from vinter.web.stacks.forms import WayForm, of_stack
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame, Take
+from vinter.web.workflow import head
 
-FILES = {"before": ("before.jpg", "image/jpeg"), "after": ("after.jpg", "image/jpeg"), "small": ("small.jpg", "image/jpeg"),
-         "mask": ("stack.mask.png", "image/png"), "left-out": ("stack.left-out.png", "image/png"), "tiff": ("stack.tif", "image/tiff"),
-         "fits": ("stack.fits", "application/fits"), "dng": ("stack.dng", "image/x-adobe-dng"),
-         "png": ("stack.png", "image/png")}
+FILES = {
+    "before": ("before.jpg", "image/jpeg"),
+    "after": ("after.jpg", "image/jpeg"),
+    "small": ("small.jpg", "image/jpeg"),
+    "mask": ("stack.mask.png", "image/png"),
+    "left-out": ("stack.left-out.png", "image/png"),
+    "tiff": ("stack.tif", "image/tiff"),
+    "fits": ("stack.fits", "application/fits"),
+    "dng": ("stack.dng", "image/x-adobe-dng"),
+    "png": ("stack.png", "image/png"),
+}
 
 
 def stacks(request: HttpRequest) -> HttpResponse:
@@ -43,9 +50,17 @@ def _begun(request: HttpRequest, take: Take, frames: list[Frame], mask: Stack | 
         raise BadInput(f"{take.title}: no frame is kept, so there is nothing to stack")
     form = WayForm(take, frames, request.POST)
     if not form.is_valid():
-        raise BadInput("; ".join(f"{form.fields[name].label}: {words[0]}" for name, words in form.errors.items()))
-    one = Stack.objects.create(owner=request.user, take=take, **form.cleaned_data, frames=[f.pk for f in frames],
-                               painted=mask is not None, version=vinter.__version__)
+        raise BadInput(
+            "; ".join(f"{form.fields[name].label}: {words[0]}" for name, words in form.errors.items())
+        )
+    one = Stack.objects.create(
+        owner=request.user,
+        take=take,
+        **form.cleaned_data,
+        frames=[f.pk for f in frames],
+        painted=mask is not None,
+        version=vinter.__version__,
+    )
     if mask is not None:
         one.own_mask.parent.mkdir(parents=True, exist_ok=True)
         shutil.copyfile(mask.own_mask, one.own_mask)
@@ -55,7 +70,8 @@ def _begun(request: HttpRequest, take: Take, frames: list[Frame], mask: Stack | 
 
 @require_POST
 def otherwise(request: HttpRequest, pk: int) -> HttpResponse:
-    """The same frames stacked in another way, beside the first; what did not change is not worked out again."""
+    """The same frames stacked in another way, beside the first; what did not change is not worked out
+    again."""
     one = owned(Stack, request, pk)
     frames = list(Frame.objects.filter(pk__in=one.frames, take=one.take))
     return _begun(request, one.take, frames, one if one.painted and one.own_mask.is_file() else None)
@@ -74,12 +90,23 @@ def stack(request: HttpRequest, pk: int) -> HttpResponse:
     one = owned(Stack, request, pk)
     job = latest("stack", one.pk)
     ready = one.report is not None and (job is None or job.state == Job.DONE)
-    return render(request, "stacks/stack.html", {
-        "stack": one, "job": job, "ready": ready, "report": one.report if ready else None,
-        "drawn": drawn(one.report) if ready and one.report else None, "finishes": one.finish_set.all(),
-        "way": WayForm(one.take, list(Frame.objects.filter(pk__in=one.frames)), initial=of_stack(one)) if ready else None,
-        "left_out": (one.folder / FILES["left-out"][0]).is_file(),
-        **head("Stack", stack=one, context=one.take.title)})
+    return render(
+        request,
+        "stacks/stack.html",
+        {
+            "stack": one,
+            "job": job,
+            "ready": ready,
+            "report": one.report if ready else None,
+            "drawn": drawn(one.report) if ready and one.report else None,
+            "finishes": one.finish_set.all(),
+            "way": WayForm(one.take, list(Frame.objects.filter(pk__in=one.frames)), initial=of_stack(one))
+            if ready
+            else None,
+            "left_out": (one.folder / FILES["left-out"][0]).is_file(),
+            **head("Stack", stack=one, context=one.take.title),
+        },
+    )
 
 
 def file(request: HttpRequest, pk: int, which: str) -> HttpResponse:
@@ -91,5 +118,9 @@ def file(request: HttpRequest, pk: int, which: str) -> HttpResponse:
         raise Http404("no such file")
     name, kind = FILES[which]
     carried = which == "tiff" or which in KINDS
-    return FileResponse((one.folder / name).open("rb"), content_type=kind, as_attachment=carried,
-                        filename=f"vinter-stack-{one.pk}{Path(name).suffix}" if carried else name)
+    return FileResponse(
+        (one.folder / name).open("rb"),
+        content_type=kind,
+        as_attachment=carried,
+        filename=f"vinter-stack-{one.pk}{Path(name).suffix}" if carried else name,
+    )

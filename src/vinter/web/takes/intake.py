@@ -1,4 +1,5 @@
-"""Taking files into a take, from an upload or from a folder on this machine: judged by content, kept once, never changed."""
+"""Taking files into a take, from an upload or from a folder on this machine: judged by content, kept once,
+never changed."""
 
 import hashlib
 import secrets
@@ -33,11 +34,14 @@ def room_for(name: str, size: int) -> None:
     if size > settings.UPLOAD_LIMIT:
         raise Refused(f"{name}: larger than {settings.UPLOAD_LIMIT // 2**20} MB")
     if shutil.disk_usage(settings.MEDIA_ROOT.parent).free < size + SPARE_BYTES:
-        raise Refused(f"{name}: the disk is nearly full; nothing was lost, free some space and send it again", 507)
+        raise Refused(
+            f"{name}: the disk is nearly full; nothing was lost, free some space and send it again", 507
+        )
 
 
 def taken_in(one: Take, name: str, whole: Path) -> dict[str, Any]:
-    """Store a received file under a generated name; a duplicate is recognised by its content and kept once."""
+    """Store a received file under a generated name; a duplicate is recognised by its content and kept
+    once."""
     digest = hashlib.sha256()
     with whole.open("rb") as file:
         head = file.read(8)
@@ -52,7 +56,9 @@ def taken_in(one: Take, name: str, whole: Path) -> dict[str, Any]:
     stored = f"{secrets.token_hex(8)}{Path(name).suffix.lower()}"
     try:
         with transaction.atomic():
-            Frame.objects.create(take=one, name=name, stored=stored, size=whole.stat().st_size, digest=digest.hexdigest())
+            Frame.objects.create(
+                take=one, name=name, stored=stored, size=whole.stat().st_size, digest=digest.hexdigest()
+            )
             whole.rename(one.folder / stored)
     except IntegrityError:
         whole.unlink()
@@ -70,7 +76,8 @@ def partial(one: Take, key: str) -> Path:
 def import_folder(folder: Path, username: str, title: str = "") -> tuple[Take, dict[str, str]]:
     """A new take of a person from a folder's frames, copied; returns it with what was said of each file.
 
-    Files of other kinds are passed over with the reason; the measuring is queued. BadInput without person, folder or frames.
+    Files of other kinds are passed over with the reason; the measuring is queued. BadInput without person,
+    folder or frames.
     """
     owner = get_user_model().objects.filter(username=username).first()
     if owner is None:

@@ -6,7 +6,7 @@ from typing import Any
 from django.conf import settings
 from django.db import models
 
-from vinter.core.frames.sorting import CALIBRATION
+from vinter.core.frames.frame_type import CALIBRATION
 from vinter.web.shots.models import Shot
 
 
@@ -49,7 +49,9 @@ class Take(models.Model):
 
     def grounds(self) -> "list[Frame]":
         """Exposures of the ground that can be read and were not dropped."""
-        return [f for f in self.frame_set.all() if f.sort == "ground" and not f.error and f.decision != Frame.DROP]
+        return [
+            f for f in self.frame_set.all() if f.sort == "ground" and not f.error and f.decision != Frame.DROP
+        ]
 
     @property
     def work(self) -> Path:
@@ -58,7 +60,9 @@ class Take(models.Model):
 
     def calibration(self, sort: str) -> "list[Frame]":
         """Its darks, flats or bias frames that can be read and were not dropped."""
-        return [f for f in self.frame_set.all() if f.sort == sort and not f.error and f.decision != Frame.DROP]
+        return [
+            f for f in self.frame_set.all() if f.sort == sort and not f.error and f.decision != Frame.DROP
+        ]
 
 
 class Frame(models.Model):
@@ -91,12 +95,22 @@ class Frame(models.Model):
 
     @property
     def shape_marks(self) -> list[dict[str, float]]:
-        """Ellipses for the map of star shapes, in quarters of the frame's width; elongation drawn squared to be seen."""
+        """Ellipses for the map of star shapes, in quarters of the frame's width; elongation drawn squared to
+        be seen."""
         marks = []
         for cell in (self.measure or {}).get("shapes", []):
             size, stretch = min(0.045 * cell["fwhm"], 0.3), min(cell["elongation"], 2.4)
-            marks.append({"x": cell["column"] + 0.5, "y": cell["row"] + 0.5, "rx": round(size * stretch, 3), "ry": round(size / stretch, 3),
-                          "angle": cell["angle"], "fwhm": cell["fwhm"], "elongation": cell["elongation"]})
+            marks.append(
+                {
+                    "x": cell["column"] + 0.5,
+                    "y": cell["row"] + 0.5,
+                    "rx": round(size * stretch, 3),
+                    "ry": round(size / stretch, 3),
+                    "angle": cell["angle"],
+                    "fwhm": cell["fwhm"],
+                    "elongation": cell["elongation"],
+                }
+            )
         return marks
 
     @property

@@ -7,9 +7,9 @@ from typing import Any
 
 from vinter.core.camera.projection import view_of
 from vinter.core.formats.video import write_video
+from vinter.core.frames.frame_type import classify_take
 from vinter.core.frames.measure import Measure, compare
-from vinter.core.frames.sorting import sort_take
-from vinter.core.gathering import gathered
+from vinter.core.parallel import collected
 from vinter.core.shot import outside
 from vinter.core.sky.targets import target
 from vinter.web.jobs.handlers import Tools
@@ -20,10 +20,17 @@ FILM_FPS = 12.0
 DAY = 86400.0
 
 
-def _gather(futures: dict[Future[Any], int], tools: Tools, label: str, start: float, end: float) -> dict[int, Any]:
+def _gather(
+    futures: dict[Future[Any], int], tools: Tools, label: str, start: float, end: float
+) -> dict[int, Any]:
     """Results by key with progress; stops when asked."""
-    return dict(gathered(futures, tools.stop,
-                         lambda done, n: tools.progress(f"{label} {done} of {n}", start + (end - start) * done / n)))
+    return dict(
+        collected(
+            futures,
+            tools.stop,
+            lambda done, n: tools.progress(f"{label} {done} of {n}", start + (end - start) * done / n),
+        )
+    )
 
 
 def shoot_take(pk: int, tools: Tools) -> None:
@@ -37,8 +44,15 @@ def shoot_take(pk: int, tools: Tools) -> None:
     futures = {tools.pool.submit(shoot_frame, burst, i, take.folder): i for i in range(burst.count)}
     names = _gather(futures, tools, "shooting frame", 0.0, 0.55)
     Frame.objects.bulk_create(
-        Frame(take=take, name=names[i], stored=names[i], size=(take.folder / names[i]).stat().st_size, digest=f"simulated {i}")
-        for i in sorted(names))
+        Frame(
+            take=take,
+            name=names[i],
+            stored=names[i],
+            size=(take.folder / names[i]).stat().st_size,
+            digest=f"simulated {i}",
+        )
+        for i in sorted(names)
+    )
     _measure(take, tools, 0.55, foreign=False)
 
 
@@ -50,16 +64,25 @@ def measure_take(pk: int, tools: Tools) -> None:
 
 
 def film_take(pk: int, tools: Tools) -> None:
-    """Write the kept frames as a time-lapse; each was drawn with its own sky at the same level, so it does not flicker."""
+    """Write the kept frames as a time-lapse; each was drawn with its own sky at the same level, so it does
+    not flicker."""
     take = Take.objects.get(pk=pk)
     looks = [take.looks / f"{Path(f.stored).stem}.jpg" for f in take.kept()]
-    write_video(take.film, looks, FILM_FPS, stop=tools.stop,
-                progress=lambda done, n: tools.progress(f"writing frame {done} of {n}", done / n))
+    write_video(
+        take.film,
+        looks,
+        FILM_FPS,
+        stop=tools.stop,
+        progress=lambda done, n: tools.progress(f"writing frame {done} of {n}", done / n),
+    )
 
 
 def _measure(take: Take, tools: Tools, start: float, foreign: bool) -> None:
     waiting = [f for f in take.frame_set.all() if f.measure is None and not f.error]
-    futures = {tools.pool.submit(measure_file, Path(f.path), f.name, take.looks, foreign): i for i, f in enumerate(waiting)}
+    futures = {
+        tools.pool.submit(measure_file, Path(f.path), f.name, take.looks, foreign): i
+        for i, f in enumerate(waiting)
+    }
     found = _gather(futures, tools, "measuring frame", start, 1.0)
     for i, f in enumerate(waiting):
         f.error = found[i].get("error", "")
@@ -74,7 +97,7 @@ def _compare(take: Take) -> None:
     for f, m in zip(frames, compare([Measure(**f.measure) for f in frames]), strict=True):
         f.measure = {**(f.measure or {}), "verdict": m.verdict, "reasons": m.reasons}
     _outside(take, frames)
-    for f, sort in zip(frames, sort_take([Measure(**(f.measure or {})) for f in frames]), strict=True):
+    for f, sort in zip(frames, classify_take([Measure(**(f.measure or {})) for f in frames]), strict=True):
         f.sort = f.sort if f.sorted_by_hand else sort
     Frame.objects.bulk_update(frames, ["measure", "sort"])
 
@@ -88,7 +111,11 @@ def _outside(take: Take, frames: list[Frame]) -> None:
         return
     what = target(take.shot.target)
     view = view_of(take.shot.core_lens, take.shot.pose, take.shot.portrait)
-    for f, out in zip(near, outside(view, take.shot.site.core(), what, [(f.measure or {})["time"] for f in near]), strict=True):
+    for f, out in zip(
+        near,
+        outside(view, take.shot.site.core(), what, [(f.measure or {})["time"] for f in near]),
+        strict=True,
+    ):
         m = f.measure or {}
         if out and m["verdict"] != "drop":
             said = f"{what.name} had left the frame, if the phone pointed as planned"

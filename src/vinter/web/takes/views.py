@@ -11,30 +11,44 @@ from django.views.decorators.http import require_POST
 
 from vinter.core.errors import BadInput
 from vinter.core.formats.video import LEAST_FRAMES
-from vinter.core.frames.sorting import SORTS
-from vinter.web.chain import head
+from vinter.core.frames.frame_type import FRAME_TYPES
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned
 from vinter.web.shots.models import Shot
 from vinter.web.stacks.forms import WayForm
 from vinter.web.takes.intake import Refused, partial, room_for, taken_in
 from vinter.web.takes.models import Frame, Take
+from vinter.web.workflow import head
 
-ORDERS = {"name": "name", "stars": "stars", "width": "fwhm_px", "shape": "elongation", "background": "background"}
+ORDERS = {
+    "name": "name",
+    "stars": "stars",
+    "width": "fwhm_px",
+    "shape": "elongation",
+    "background": "background",
+}
 
 
 def takes(request: HttpRequest) -> HttpResponse:
     """All takes of the user."""
-    return render(request, "takes/takes.html", {
-        "takes": Take.objects.filter(owner=request.user).select_related("shot"),
-        "shots": Shot.objects.filter(owner=request.user)[:20], **head("Takes")})
+    return render(
+        request,
+        "takes/takes.html",
+        {
+            "takes": Take.objects.filter(owner=request.user).select_related("shot"),
+            "shots": Shot.objects.filter(owner=request.user)[:20],
+            **head("Takes"),
+        },
+    )
 
 
 @require_POST
 def shoot(request: HttpRequest, pk: int) -> HttpResponse:
     """Let the simulated phone shoot a shot."""
     shot = owned(Shot, request, pk)
-    take = Take.objects.create(owner=request.user, shot=shot, kind=Take.SIMULATED, title=shot.title, seed=shot.take_set.count() + 1)
+    take = Take.objects.create(
+        owner=request.user, shot=shot, kind=Take.SIMULATED, title=shot.title, seed=shot.take_set.count() + 1
+    )
     enqueue(request.user, "shoot", take.pk)
     return redirect("take", take.pk)
 
@@ -43,7 +57,9 @@ def shoot(request: HttpRequest, pk: int) -> HttpResponse:
 def new_upload(request: HttpRequest) -> HttpResponse:
     """An empty take for the user's own files, for a shot or on its own."""
     shot = owned(Shot, request, int(request.POST["shot"])) if request.POST.get("shot", "").isdigit() else None
-    take = Take.objects.create(owner=request.user, shot=shot, kind=Take.UPLOADED, title=shot.title if shot else "Own frames")
+    take = Take.objects.create(
+        owner=request.user, shot=shot, kind=Take.UPLOADED, title=shot.title if shot else "Own frames"
+    )
     return redirect("take", take.pk)
 
 
@@ -54,11 +70,28 @@ def take(request: HttpRequest, pk: int) -> HttpResponse:
     frames = list(one.frame_set.all())
     sort = request.GET.get("sort", "name")
     if sort in ORDERS and sort != "name":
-        frames.sort(key=lambda f: (f.measure or {}).get(ORDERS[sort], 0), reverse=sort in ("width", "shape", "background"))
-    return render(request, "takes/take.html", {
-        "take": one, "frames": frames, "job": job, "stacks": one.stack_set.all(), "sort": sort, "sorts": ORDERS, "kinds": SORTS,
-        "kept": len(one.kept()), "way": WayForm(one, one.kept()), "filming": latest("film", one.pk), "filmed": one.film.is_file(),
-        **head("Takes", take=one, context=one.title)})
+        frames.sort(
+            key=lambda f: (f.measure or {}).get(ORDERS[sort], 0),
+            reverse=sort in ("width", "shape", "background"),
+        )
+    return render(
+        request,
+        "takes/take.html",
+        {
+            "take": one,
+            "frames": frames,
+            "job": job,
+            "stacks": one.stack_set.all(),
+            "sort": sort,
+            "sorts": ORDERS,
+            "kinds": FRAME_TYPES,
+            "kept": len(one.kept()),
+            "way": WayForm(one, one.kept()),
+            "filming": latest("film", one.pk),
+            "filmed": one.film.is_file(),
+            **head("Takes", take=one, context=one.title),
+        },
+    )
 
 
 def film(request: HttpRequest, pk: int) -> HttpResponse:
@@ -71,7 +104,12 @@ def film(request: HttpRequest, pk: int) -> HttpResponse:
         return redirect("take", one.pk)
     if not one.film.is_file():
         raise Http404("no time-lapse yet")
-    return FileResponse(one.film.open("rb"), content_type="video/webm", as_attachment=True, filename=f"vinter-take-{one.pk}.webm")
+    return FileResponse(
+        one.film.open("rb"),
+        content_type="video/webm",
+        as_attachment=True,
+        filename=f"vinter-take-{one.pk}.webm",
+    )
 
 
 @require_POST
@@ -85,7 +123,11 @@ def decide(request: HttpRequest, pk: int) -> HttpResponse:
     frame.save(update_fields=["decision"])
     if not request.headers.get("HX-Request"):
         return redirect("take", frame.take_id)
-    return render(request, "takes/frame.html", {"frame": frame, "kept": len(frame.take.kept()), "swapped": True, "kinds": SORTS})
+    return render(
+        request,
+        "takes/frame.html",
+        {"frame": frame, "kept": len(frame.take.kept()), "swapped": True, "kinds": FRAME_TYPES},
+    )
 
 
 def look(request: HttpRequest, pk: int, size: str) -> HttpResponse:
@@ -95,14 +137,17 @@ def look(request: HttpRequest, pk: int, size: str) -> HttpResponse:
     path = frame.take.looks / f"{Path(frame.stored).stem}{suffix}"
     if not path.is_file():
         raise Http404("no picture yet")
-    return FileResponse(path.open("rb"), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})
+    return FileResponse(
+        path.open("rb"), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"}
+    )
 
 
 def upload(request: HttpRequest, pk: int) -> JsonResponse:
     """Take in one file, whole or in parts. Answers in JSON.
 
-    In parts: GET with ``id`` says how many bytes are here; POST of raw bytes with ``id``, ``name``, ``size`` and ``offset``
-    adds to them. A part at another offset is refused with the true one, so that a broken connection goes on where it broke.
+    In parts: GET with ``id`` says how many bytes are here; POST of raw bytes with ``id``, ``name``, ``size``
+    and ``offset`` adds to them. A part at another offset is refused with the true one, so that a broken
+    connection goes on where it broke.
     """
     one = owned(Take, request, pk)
     try:
@@ -152,11 +197,15 @@ def sort(request: HttpRequest, pk: int) -> HttpResponse:
     """Overrule what a frame was taken for."""
     frame = get_object_or_404(Frame, pk=pk, take__owner=request.user)
     wanted = request.POST.get("sort", "")
-    if wanted not in SORTS:
-        raise BadInput(f"{wanted!r} is not one of {', '.join(SORTS)}")
+    if wanted not in FRAME_TYPES:
+        raise BadInput(f"{wanted!r} is not one of {', '.join(FRAME_TYPES)}")
     frame.sort, frame.sorted_by_hand = wanted, True
     frame.save(update_fields=["sort", "sorted_by_hand"])
-    return render(request, "takes/frame.html", {"frame": frame, "kept": len(frame.take.kept()), "swapped": True, "kinds": SORTS})
+    return render(
+        request,
+        "takes/frame.html",
+        {"frame": frame, "kept": len(frame.take.kept()), "swapped": True, "kinds": FRAME_TYPES},
+    )
 
 
 @require_POST

@@ -9,8 +9,8 @@ import cv2
 
 from vinter.core.errors import BadInput
 from vinter.core.formats.pictures import write_jpeg
-from vinter.core.frames.look import look, thumbnail
 from vinter.core.frames.measure import clean, measure
+from vinter.core.frames.preview import preview, thumbnail
 from vinter.core.frames.reading import read_frame
 from vinter.core.frames.sandbox import probe
 from vinter.core.simulate.phone import Burst, SimulatedPhone
@@ -27,7 +27,7 @@ def shoot_frame(burst: Burst, i: int, folder: Path) -> str:
     return _phone(burst).write(i, folder).name
 
 
-def measure_file(path: Path, label: str, looks: Path, foreign: bool) -> dict[str, Any]:
+def measure_file(path: Path, label: str, previews: Path, foreign: bool) -> dict[str, Any]:
     """Measure one file and write a thumbnail and a full-size look; {"error"} when it cannot be read."""
     cv2.setNumThreads(1)
     try:
@@ -36,9 +36,9 @@ def measure_file(path: Path, label: str, looks: Path, foreign: bool) -> dict[str
         frame = read_frame(path)
         data, plane = clean(frame)
         found = asdict(measure(frame, (data, plane)))
-        picture = look(frame, data, found["background"])
-        write_jpeg(looks / f"{path.stem}.jpg", picture, quality=82)
-        write_jpeg(looks / f"{path.stem}.small.jpg", thumbnail(picture), quality=85)
+        picture = preview(frame, data, found["background"])
+        write_jpeg(previews / f"{path.stem}.jpg", picture, quality=82)
+        write_jpeg(previews / f"{path.stem}.small.jpg", thumbnail(picture), quality=85)
         return {**found, "file": label}
     except BadInput as error:
         return {"error": str(error).replace(path.name, label)}

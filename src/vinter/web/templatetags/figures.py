@@ -44,7 +44,9 @@ def timer_fields(spec: str, values: dict[str, float]) -> list[tuple[str, str, fl
 def bars(counts: list[int]) -> list[tuple[int, tuple[float, float]]]:
     """Bars of a histogram 40 high, by the square root of the counts: place, top and height."""
     most = max(counts) ** 0.5 or 1.0
-    return [(i, (round(40 - 40 * n**0.5 / most, 2), round(40 * n**0.5 / most, 2))) for i, n in enumerate(counts)]
+    return [
+        (i, (round(40 - 40 * n**0.5 / most, 2), round(40 * n**0.5 / most, 2))) for i, n in enumerate(counts)
+    ]
 
 
 @register.filter
@@ -111,11 +113,17 @@ def percent(share: float | None, digits: int = 0) -> str:
 @register.simple_tag
 def icon(name: str) -> SafeString:
     """An icon of the vendored set, by reference."""
-    return mark_safe(f'<svg class="icon" aria-hidden="true"><use href="/static/vendor/icons.svg#{name}"/></svg>')
+    return mark_safe(
+        f'<svg class="icon" aria-hidden="true"><use href="/static/vendor/icons.svg#{name}"/></svg>'
+    )
 
 
 @register.filter
 def coldest(hours: list[Hour]) -> dict[str, float]:
-    """The extremes of a night's weather: lowest temperature, strongest wind, smallest distance to the dew point."""
-    return {"temperature": min(h.temperature for h in hours), "wind": max(h.wind for h in hours),
-            "spread": min(h.temperature - h.dew_point for h in hours)}
+    """The extremes of a night's weather: lowest temperature, strongest wind, smallest distance to the dew
+    point."""
+    return {
+        "temperature": min(h.temperature for h in hours),
+        "wind": max(h.wind for h in hours),
+        "spread": min(h.temperature - h.dew_point for h in hours),
+    }

@@ -1,0 +1,76 @@
+"""What each file of a take is: sky, ground, dark, flat, bias, test shot, automatic mode's output, or a RAW's
+JPEG twin."""
+
+from collections import Counter
+from collections.abc import Sequence
+from pathlib import PurePath
+
+from vinter.core.frames.measure import FEW_STARS, Measure
+
+FRAME_TYPES = ("sky", "ground", "dark", "flat", "bias", "test", "automatic", "twin")
+CALIBRATION = ("dark", "flat", "bias")
+DARK_LEVEL = 0.0006  # of full scale, under which nothing shone on the sensor
+HOT_STARS = 40  # hot pixels beside each other that a dark may show as stars
+FLAT_LEVELS = (0.08, 0.9)
+FLAT_SECONDS = 2.0  # longer ones are no flats
+EVEN = 0.02  # structure under which a frame shows nothing but a fall-off
+BIAS_SECONDS = 0.01
+AUTOMATIC_SECONDS = 60.0
+TWIN_SECONDS = 2.0
+
+
+def _alone(m: Measure) -> str:
+    """What one frame is by itself."""
+    seconds = m.exposure_s
+    if m.kind in ("linear", "picture") and seconds is not None and seconds > AUTOMATIC_SECONDS:
+        return "automatic"
+    if m.kind == "linear" or (m.raw == "processed" and m.kind != "picture"):
+        return "automatic"
+    if m.background < DARK_LEVEL and m.stars < HOT_STARS and m.clipped_fraction < 0.001:
+        return "bias" if seconds is not None and seconds <= BIAS_SECONDS else "dark"
+    if m.stars >= FEW_STARS:
+        return "sky"
+    if (
+        FLAT_LEVELS[0] <= m.background <= FLAT_LEVELS[1]
+        and m.structure < EVEN
+        and (seconds is None or seconds <= FLAT_SECONDS)
+    ):
+        return "flat"
+    return "ground"
+
+
+def _twins(measures: Sequence[Measure]) -> set[int]:
+    """Pictures that lie beside a RAW of the same name or the same moment."""
+    raws = [m for m in measures if m.kind != "picture"]
+    stems = {PurePath(m.file).stem for m in raws}
+    times = [m.time for m in raws if m.time is not None]
+    out = set()
+    for i, m in enumerate(measures):
+        if m.kind != "picture":
+            continue
+        beside = m.time is not None and any(abs(m.time - t) <= TWIN_SECONDS for t in times)
+        if PurePath(m.file).stem in stems or beside:
+            out.add(i)
+    return out
+
+
+def classify_take(measures: Sequence[Measure]) -> list[str]:
+    """One of ``FRAME_TYPES`` for each measure, in the order given. Test shots are lone sky frames whose
+    settings differ from the burst's."""
+    out = [_alone(m) for m in measures]
+    for i in _twins(measures):
+        out[i] = "twin"
+    settings = Counter((m.iso, m.exposure_s) for m, kind in zip(measures, out, strict=True) if kind == "sky")
+    if settings:
+        burst, most = settings.most_common(1)[0]
+        for i, m in enumerate(measures):
+            own = (m.iso, m.exposure_s)
+            if (
+                out[i] == "sky"
+                and own != burst
+                and most >= 3
+                and settings[own] <= max(most // 4, 1)
+                and settings[own] < 3
+            ):
+                out[i] = "test"
+    return out

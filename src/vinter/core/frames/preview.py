@@ -1,0 +1,44 @@
+"""A frame or a stack made visible: a fixed, gentle stretch to 8 bits for contact sheets and loupes."""
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic
+from vinter.core.frames.reading import Colour, Frame
+
+F32 = npt.NDArray[np.float32]
+U8 = npt.NDArray[np.uint8]
+TARGET = 0.055  # linear level to which the background is brought
+
+
+def linear_of(data: npt.NDArray[np.uint16], pattern: npt.NDArray[np.int64] | None) -> F32:
+    """Linear RGB (0 black, 1 white) of clean data on the common scale."""
+    rgb = demosaic(data, pattern) if pattern is not None else data
+    return np.asarray((rgb.astype(np.float32) - PEDESTAL) * np.float32(1 / SPAN))
+
+
+def gain_for(background: float) -> float:
+    """Gain that brings a green background level to the target."""
+    return TARGET / max(background, 1e-4)
+
+
+def stretched(rgb: F32, colour: Colour, gain: float) -> U8:
+    """8-bit sRGB of linear camera RGB with a gain; highlights roll off."""
+    matrix = np.array(colour.matrix) @ np.diag(gain / np.array(colour.neutral))
+    out = cv2.transform(rgb, matrix.astype(np.float32))
+    np.clip(out, 0, None, out=out)
+    out /= 1 + 0.6 * out
+    cv2.pow(out, 1 / 2.4, dst=out)
+    return np.asarray(np.clip(out * 290 - 8, 0, 255), np.uint8)
+
+
+def preview(frame: Frame, data: npt.NDArray[np.uint16], background: float) -> U8:
+    """A frame as 8-bit RGB at full size."""
+    return stretched(linear_of(data, frame.pattern), frame.colour, gain_for(background))
+
+
+def thumbnail(picture: U8, width: int = 480) -> U8:
+    """A picture reduced to a width."""
+    height = max(round(picture.shape[0] * width / picture.shape[1]), 1)
+    return np.asarray(cv2.resize(picture, (width, height), interpolation=cv2.INTER_AREA))

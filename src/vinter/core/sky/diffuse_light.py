@@ -1,0 +1,61 @@
+"""Diffuse light of the sky in many directions at one moment: its sources and the Milky Way."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.ndimage import map_coordinates
+
+from vinter.core.sky import ephemeris as eph
+from vinter.core.sky import galaxy
+from vinter.core.sky.brightness import airmass, moonlight, natural, twilight
+from vinter.core.sky.catalogue import MAP_STEP, milky_way, to_horizon
+from vinter.core.sky.ephemeris import Array
+from vinter.core.sky.glow import town_light
+from vinter.core.sky.site import Site
+
+# Colour of each source as B-V; 0.65 is neutral.
+COLOUR = {"natural": 0.75, "towns": 1.35, "moon": 0.8, "twilight": 0.15}
+
+
+@dataclass(frozen=True)
+class Diffuse:
+    """Diffuse light over directions: nanolamberts by source, and the Milky Way's own colour."""
+
+    light: dict[str, Array]
+    band: Array
+    band_colour: Array
+
+    @property
+    def total(self) -> Array:
+        """All sources together, nL."""
+        return np.asarray(sum(self.light.values()) + self.band)
+
+
+def diffuse(site: Site, unix: float, enu: Array) -> Diffuse:
+    """Diffuse light towards unit vectors (n, 3); below the horizon that of the horizon."""
+    altitude = np.degrees(np.arcsin(np.clip(enu[:, 2], -1, 1)))
+    azimuth = np.degrees(np.arctan2(enu[:, 0], enu[:, 1])) % 360
+    year = eph.year_of(unix)
+    e, t = eph.year_ephemeris(year), np.array([unix])
+    sun, moon, gast = e.sun(t), e.moon(t), e.gast(t)
+    sun_alt, sun_az, _ = eph.horizontal(sun, gast, site)
+    moon_alt, moon_az, _ = eph.horizontal(moon, gast, site)
+    k = site.extinction
+    light = {
+        "natural": natural(altitude, k),
+        "towns": town_light(site).at(altitude, azimuth),
+        "moon": moonlight(altitude, azimuth, moon_alt, moon_az, eph.phase_angle(sun, moon), k),
+        "twilight": twilight(altitude, azimuth, sun_alt, sun_az, k),
+    }
+    rotation = galaxy.galactic_axes() @ to_horizon(site, unix).T
+    g = enu @ rotation.T
+    b = np.degrees(np.arcsin(np.clip(g[:, 2], -1, 1)))
+    l = np.degrees(np.arctan2(g[:, 1], g[:, 0]))
+    where = [(90 - b) / MAP_STEP - 0.5, (l + 180) / MAP_STEP - 0.5]
+    bright, colour = milky_way()
+    through = 10 ** (-0.4 * k * airmass(altitude))
+    return Diffuse(
+        light,
+        map_coordinates(bright, where, order=1, mode="grid-wrap") * through,
+        map_coordinates(colour, where, order=1, mode="grid-wrap"),
+    )

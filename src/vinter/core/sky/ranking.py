@@ -1,0 +1,99 @@
+"""Choosing among nights: the wishes a person has beside the sky, and the best nights over several sites."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import date
+
+from vinter.core.errors import BadInput
+from vinter.core.sky.nights import Night, Thresholds, nights
+from vinter.core.sky.site import Site
+from vinter.core.sky.targets import Target
+from vinter.core.sky.verdict import FAIR, Verdict, judge
+
+MOON_SCHOOLS = ("near_new_moon", "thin_moon", "moon_down")
+SAME_RUN_DAYS = 3  # a gap in the good nights longer than this begins a new run
+
+
+@dataclass(frozen=True)
+class Wishes:
+    """Evenings of the week (Monday is 0; empty for any), fewest usable minutes, a Moon school that must say
+    yes."""
+
+    weekdays: tuple[int, ...] = ()
+    minutes: float = 0.0
+    school: str = ""
+
+    def __post_init__(self) -> None:
+        if any(not 0 <= d <= 6 for d in self.weekdays):
+            raise BadInput("weekdays are 0 (Monday) to 6 (Sunday)")
+        if self.school and self.school not in MOON_SCHOOLS:
+            raise BadInput(f"Moon school {self.school!r} is not one of {', '.join(MOON_SCHOOLS)}")
+
+    def suits(self, night: Night, verdict: Verdict) -> bool:
+        """Whether a night meets the wishes."""
+        return (
+            (not self.weekdays or night.day.weekday() in self.weekdays)
+            and night.usable >= self.minutes
+            and (not self.school or verdict.schools[self.school].yes)
+        )
+
+
+def judged(
+    site: Site, first: date, last: date, limits: Thresholds, what: Target
+) -> list[tuple[Night, Verdict]]:
+    """The nights from ``first`` to ``last`` (both included), each with its verdict."""
+    return [(n, judge(site, n, limits)) for n in nights(site, first, last, limits, what)]
+
+
+@dataclass(frozen=True)
+class Run:
+    """Good nights close together: the best evening, its verdict, and the first and last evening of the
+    run."""
+
+    night: Night
+    verdict: Verdict
+    first: date
+    last: date
+
+
+def runs(judged: Iterable[tuple[Night, Verdict]], wishes: Wishes | None = None) -> list[Run]:
+    """Nights worth it (score at least fair) that meet the wishes, collected by lunation, best run first."""
+    wishes = wishes or Wishes()
+    groups: list[list[tuple[Night, Verdict]]] = []
+    for n, v in judged:
+        if v.score < FAIR or not wishes.suits(n, v):
+            continue
+        if groups and (n.day - groups[-1][-1][0].day).days <= SAME_RUN_DAYS:
+            groups[-1].append((n, v))
+        else:
+            groups.append([(n, v)])
+    best = [(max(g, key=lambda nv: nv[0].equivalent), g) for g in groups]
+    found = [Run(n, v, g[0][0].day, g[-1][0].day) for (n, v), g in best]
+    return sorted(found, key=lambda r: -r.night.equivalent)
+
+
+@dataclass(frozen=True)
+class Choice:
+    """One of the best nights over several sites: which site (its place in the list given), the night and
+    verdict."""
+
+    site: int
+    night: Night
+    verdict: Verdict
+
+
+def best_nights(
+    found: list[tuple[Site, list[tuple[Night, Verdict]]]], count: int = 10, wishes: Wishes | None = None
+) -> list[Choice]:
+    """The nights worth most over all sites, each evening once (at its best site), best first."""
+    wishes = wishes or Wishes()
+    evenings: dict[date, Choice] = {}
+    for i, (_, judged) in enumerate(found):
+        for n, v in judged:
+            if (
+                v.score >= FAIR
+                and wishes.suits(n, v)
+                and (n.day not in evenings or n.equivalent > evenings[n.day].night.equivalent)
+            ):
+                evenings[n.day] = Choice(i, n, v)
+    return sorted(evenings.values(), key=lambda c: (-c.night.equivalent, c.night.day))[:count]

@@ -1,0 +1,149 @@
+"""Where Sun, Moon and target stand and how bright the sky is at the target, along a run of times."""
+
+from dataclasses import dataclass, fields
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from vinter.core.sky import ephemeris as eph
+from vinter.core.sky.brightness import (
+    SkyParts,
+    airmass,
+    extinction_costs,
+    moonlight,
+    natural,
+    to_nanolamberts,
+    twilight,
+)
+from vinter.core.sky.ephemeris import Array
+from vinter.core.sky.galaxy import POLE_DEC, POLE_RA, arch_top
+from vinter.core.sky.glow import town_light
+from vinter.core.sky.site import Site
+from vinter.core.sky.targets import CORE, Target, lean, place, position
+
+PERFECT_NL = 56.4  # a 21.95 zenith, for the reference contrast
+PERFECT_LOSS = 0.172  # magnitudes of extinction in that reference
+
+
+@dataclass(frozen=True, kw_only=True)
+class Track:
+    """Arrays of one length over Unix seconds ``t``; angles in degrees, brightness parts in nL.
+
+    ``ground`` is the altitude of the horizon profile below the target, 0 where the horizon is flat.
+    """
+
+    t: Array
+    sun_alt: Array
+    sun_az: Array
+    moon_alt: Array
+    moon_az: Array
+    phase: Array
+    alt: Array
+    az: Array
+    tilt: Array
+    natural: Array
+    towns: Array
+    moon: Array
+    twilight: Array
+    ground: Array
+    extinction: float
+    towns_sigma: float
+    what: Target
+
+    @property
+    def parts(self) -> SkyParts:
+        """The sky at the target in its parts."""
+        return SkyParts(self.natural, self.towns, self.moon, self.twilight, self.towns_sigma)
+
+    @property
+    def illuminated(self) -> Array:
+        """Illuminated fraction of the Moon, 0 to 1."""
+        return np.asarray((1 + np.cos(np.radians(self.phase))) / 2)
+
+    @property
+    def costs(self) -> dict[str, Array]:
+        """Magnitudes lost to towns, Moon, twilight, altitude and haze."""
+        return {**self.parts.costs(), **extinction_costs(self.alt, self.extinction)}
+
+    @property
+    def quality(self) -> Array:
+        """Contrast of the target against the sky, 1 at the zenith of a perfect site, 0 when down or behind
+        the ground.
+
+        Of a target that shines by itself only its dimming counts.
+        """
+        dimmed = 10 ** (-0.4 * (self.extinction * airmass(self.alt) - PERFECT_LOSS))
+        against = PERFECT_NL / self.parts.total if self.what.dark else 1.0
+        return np.where(self.alt > np.maximum(self.ground, 0), dimmed * against, 0.0)
+
+    @property
+    def contrast(self) -> Array | None:
+        """The target's own light, dimmed, over the sky's; None for what shines by itself."""
+        if self.what.surface is None:
+            return None
+        return np.asarray(
+            to_nanolamberts(self.what.surface)
+            * 10 ** (-0.4 * self.extinction * airmass(self.alt))
+            / self.parts.total
+        )
+
+    def take(self, index: npt.NDArray[np.intp] | slice) -> "Track":
+        """The same track at some of its times."""
+        cut: dict[str, Any] = {
+            f.name: v[index] if isinstance(v := getattr(self, f.name), np.ndarray) else v
+            for f in fields(self)
+        }
+        return Track(**cut)
+
+
+def track(
+    site: Site, year: int, t: Array, what: Target = CORE, direction: tuple[Array, Array] | None = None
+) -> Track:
+    """Track of a target at Unix times within the ephemeris of ``year``.
+
+    ``direction`` fixes altitude and azimuth (degrees) instead of following the target.
+    """
+    e = eph.year_ephemeris(year)
+    gast, sun, moon = e.gast(t), e.sun(t), e.moon(t)
+    sun_alt, sun_az, _ = eph.horizontal(sun, gast, site)
+    moon_alt, moon_az, _ = eph.horizontal(moon, gast, site)
+    alt, az = direction if direction is not None else position(site, year, t, what)
+    phase = eph.phase_angle(sun, moon)
+    towns = town_light(site)
+    k = site.extinction
+    ground = site.horizon.at(az) if site.horizon else np.zeros_like(alt)
+    return Track(
+        t=t,
+        sun_alt=sun_alt,
+        sun_az=sun_az,
+        moon_alt=moon_alt,
+        moon_az=moon_az,
+        phase=phase,
+        alt=alt,
+        az=az,
+        tilt=lean(site, year, t, what, alt, az),
+        natural=natural(alt, k),
+        towns=towns.at(alt, az),
+        moon=moonlight(alt, az, moon_alt, moon_az, phase, k),
+        twilight=twilight(alt, az, sun_alt, sun_az, k),
+        ground=ground,
+        extinction=k,
+        towns_sigma=towns.sigma,
+        what=what,
+    )
+
+
+def arch(site: Site, unix: float) -> tuple[float, float]:
+    """Altitude and azimuth (degrees) of the highest point of the band at a Unix time."""
+    pole_alt, pole_az = place(site, eph.year_of(unix), np.array([float(unix)]), (POLE_RA, POLE_DEC))
+    alt, az = arch_top(pole_alt, pole_az)
+    return float(alt[0]), float(az[0])
+
+
+def sky_at(site: Site, unix: float, altitude: float, azimuth: float) -> Track:
+    """The sky at one time in one direction (degrees): a track of length 1."""
+    t = np.array([float(unix)])
+    return track(
+        site, eph.year_of(unix), t, direction=(np.array([float(altitude)]), np.array([float(azimuth)]))
+    )

@@ -1,0 +1,354 @@
+"""Combining aligned samples of a tile: sigma clipping about the median, mean, median or brightest."""
+
+import math
+from itertools import pairwise
+
+import numba
+import numpy as np
+import numpy.typing as npt
+
+from vinter.core.frames.mosaic import PEDESTAL
+
+F32 = npt.NDArray[np.float32]
+U16 = npt.NDArray[np.uint16]
+METHODS = {"clip": 0, "mean": 1, "median": 2, "trails": 3, "weighted": 4}
+CLIPPING = ("clip", "weighted", "median")  # methods that need to know the noise
+KAPPA = 3.5
+# Samples up to which each is judged by the others: beyond, the largest deviation from the mean can tell
+FEW = 10
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _median(values: F32, n: int) -> float:
+    """Median of the first n values, which are sorted in place."""
+    for i in range(1, n):
+        v = values[i]
+        j = i - 1
+        while j >= 0 and values[j] > v:
+            values[j + 1] = values[j]
+            j -= 1
+        values[j + 1] = v
+    half = n // 2
+    return float(values[half]) if n % 2 else 0.5 * float(values[half - 1] + values[half])
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _clip_many(
+    samples: F32, kappa: float, sigma: float, spread: F32, alive: npt.NDArray[np.bool_], kept: F32, off: F32
+) -> float:
+    """Marks the samples within kappa deviations of the median as alive; returns the median."""
+    m = 0
+    for i in range(len(samples)):
+        alive[i] = samples[i] != 0
+        if alive[i]:
+            kept[m] = samples[i]
+            m += 1
+    centre = float(_median(kept, m))
+    for i in range(m):
+        off[i] = abs(kept[i] - centre)
+    scatter = 1.4826 * _median(off, m)
+    for i in range(len(samples)):
+        alive[i] = alive[i] and abs(samples[i] - centre) <= kappa * max(sigma * spread[i], scatter)
+    return centre
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _clip_few(
+    samples: F32, kappa: float, sigma: float, spread: F32, alive: npt.NDArray[np.bool_], kept: F32
+) -> float:
+    """Leaves out, one after the other, the sample that lies farthest from the others; returns the median of
+    the rest.
+
+    The measure is the noise model, or the others' own scatter where that is larger. Of two that disagree the
+    darker stays: what crosses one frame only is light.
+    """
+    m, total, square = 0, 0.0, 0.0
+    for i in range(len(samples)):
+        alive[i] = samples[i] != 0
+        if alive[i]:
+            m += 1
+            total += samples[i]
+            square += float(samples[i]) * samples[i]
+    while m > 1:
+        worst, most = -1, 0.0
+        for i in range(len(samples)):
+            if not alive[i]:
+                continue
+            v = float(samples[i])
+            mean = (total - v) / (m - 1)
+            scatter = math.sqrt(max((square - v * v) / (m - 1) - mean * mean, 0.0)) if m > 3 else 0.0
+            floor = sigma * spread[i] + (0.05 * mean if m <= 3 else 0.0)
+            z = abs(v - mean) / (max(floor, scatter) * math.sqrt(1 + 1 / (m - 1)))
+            if z > most or (m == 2 and worst >= 0 and v > samples[worst]):
+                worst, most = i, max(z, most)
+        if most <= kappa:
+            break
+        v = float(samples[worst])
+        alive[worst] = False
+        total, square, m = total - v, square - v * v, m - 1
+    m = 0
+    for i in range(len(samples)):
+        if alive[i]:
+            kept[m] = samples[i]
+            m += 1
+    return float(_median(kept, m))
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _add_row(
+    row: U16, weight: float, sums: F32, shares: F32, total: F32, given: F32, low: F32, high: F32
+) -> None:
+    """Add a frame's row to the running sums of a row; written so that the compiler can take many places at
+    once."""
+    for at in range(len(row)):
+        v = np.float32(row[at])
+        there = np.float32(1.0) if v != 0 else np.float32(0.0)
+        sums[at] += weight * v
+        shares[at] += weight * there
+        total[at] += v
+        given[at] += there
+        low[at] = min(low[at], v if v != 0 else np.float32(1e9))
+        high[at] = max(high[at], v)
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def combine(
+    cube: U16,
+    method: int,
+    kappa: float,
+    noise: npt.NDArray[np.float64],
+    weights: F32,
+    spread: F32,
+    out: F32,
+    halves: F32,
+    count: npt.NDArray[np.uint16],
+    lost: F32,
+) -> None:
+    """Combine a cube (n, h, w, 3) of clean samples, 0 meaning none, into out (h, w, 3), in place.
+
+    noise (3, 2): variance of a sample of colour c is noise[c, 0] + noise[c, 1] * level above pedestal; spread
+    (n): how many times noisier than that a frame is; weights (n): how much it counts in a mean. Up to ten
+    samples are judged each by the others, more by their distance from the median, the deviation being the
+    larger of the model and of the samples' own scatter. halves gets the mean of the even frames less that of
+    the odd ones (nan where one is empty), count the samples kept, lost (h, w) the share of the samples of the
+    second colour that were left out.
+    """
+    n, height, width, colours = cube.shape
+    length = width * colours
+    flat = cube.reshape(n, height, length)
+    merged, apart, left = (
+        out.reshape(height, length),
+        halves.reshape(height, length),
+        count.reshape(height, length),
+    )
+    values, kept, off, alive = (
+        np.empty(n, np.float32),
+        np.empty(n, np.float32),
+        np.empty(n, np.float32),
+        np.empty(n, np.bool_),
+    )
+    clips, least = method == 0 or method == 4, spread.min()
+    gates = np.empty(
+        n + 1, np.float32
+    )  # squared distance from the mean, in variances, under which none of m samples can be far
+    for m in range(n + 1):
+        gates[m] = np.inf
+        if clips and m > 1:
+            gates[m] = ((0.9 if m > FEW else 0.97 * math.sqrt((m - 1) / m)) * kappa * least) ** 2
+        elif method == 2 and m > 0:
+            gates[m] = -1.0  # a median looks at all of them
+    sums, shares = np.empty((2, length), np.float32), np.empty((2, length), np.float32)
+    total, given = np.empty(length, np.float32), np.empty(length, np.float32)
+    low, high, excess = (
+        np.empty(length, np.float32),
+        np.empty(length, np.float32),
+        np.empty(length, np.float32),
+    )
+    steady, rising = np.empty(length, np.float32), np.empty(length, np.float32)
+    for at in range(length):
+        steady[at], rising[at] = noise[at % colours, 0], noise[at % colours, 1]
+    for y in range(height):
+        sums[:], shares[:], total[:], given[:], low[:], high[:] = 0, 0, 0, 0, 1e9, 0
+        for i in range(n):
+            _add_row(flat[i, y], weights[i], sums[i & 1], shares[i & 1], total, given, low, high)
+        _excess(total, given, low, high, steady, rising, excess)
+        _means(sums, shares, merged[y], apart[y])
+        for at in range(length):
+            m = int(given[at])
+            left[y, at] = m
+            if excess[at] <= gates[m]:
+                continue
+            centre = total[at] / m
+            sigma = math.sqrt(max(steady[at] + rising[at] * max(centre - PEDESTAL, 0.0), 1.0))
+            for i in range(n):
+                values[i] = flat[i, y, at]
+            if m > FEW or method == 2:
+                centre = _clip_many(values, kappa, sigma, spread, alive, kept, off)
+            else:
+                centre = _clip_few(values, kappa, sigma, spread, alive, kept)
+            s0, s1, w0, w1, m = np.float32(0), np.float32(0), np.float32(0), np.float32(0), 0
+            for i in range(n):
+                if alive[i]:
+                    m += 1
+                    if i & 1:
+                        s1 += weights[i] * values[i]
+                        w1 += weights[i]
+                    else:
+                        s0 += weights[i] * values[i]
+                        w0 += weights[i]
+            merged[y, at] = centre if method == 2 else (s0 + s1) / (w0 + w1)
+            apart[y, at] = s0 / w0 - s1 / w1 if w0 > 0 and w1 > 0 else np.nan
+            left[y, at] = m
+        if method == 3:
+            merged[y] = high
+        for x in range(width):
+            there = given[colours * x + 1]
+            lost[y, x] = np.float32(1) - left[y, colours * x + 1] / there if there > 0 else np.float32(0)
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def blank(samples: U16, usable: npt.NDArray[np.uint8]) -> None:
+    """Set the samples (h, w, 3) to none where the frame has no sky to give (usable under 250), in place."""
+    height, width, colours = samples.shape
+    for y in range(height):
+        for x in range(width):
+            if usable[y, x] < 250:
+                for c in range(colours):
+                    samples[y, x, c] = 0
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def join(sky: F32, ground: F32, mask: npt.NDArray[np.uint8], count: npt.NDArray[np.uint16]) -> None:
+    """Lay the ground (h, w, 3) under the sky in place, by the mask (255 is sky), and wholly where no sky
+    sample was kept."""
+    height, width, colours = sky.shape
+    for y in range(height):
+        for x in range(width):
+            share = np.float32(mask[y, x]) / np.float32(255) if count[y, x, 1] > 0 else np.float32(0)
+            if share < 1:
+                for c in range(colours):
+                    sky[y, x, c] = share * sky[y, x, c] + (np.float32(1) - share) * ground[y, x, c]
+
+
+@numba.njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _excess(total: F32, given: F32, low: F32, high: F32, steady: F32, rising: F32, out: F32) -> None:
+    """Squared distance of the farthest sample from the mean, in variances by the noise model; 0 without a
+    sample."""
+    pedestal, none, one = np.float32(PEDESTAL), np.float32(0), np.float32(1)
+    for at in range(len(total)):
+        centre = total[at] / max(given[at], one)
+        far = max(high[at] - centre, centre - low[at])
+        out[at] = (
+            far * far / max(steady[at] + rising[at] * max(centre - pedestal, none), one)
+            if given[at] > none
+            else none
+        )
+
+
+@numba.njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _means(sums: F32, shares: F32, mean: F32, apart: F32) -> None:
+    """Weighted mean of both halves of the frames (0 without a sample), and how far they lie apart (nan when
+    one is empty)."""
+    s0, s1, w0, w1 = sums[0], sums[1], shares[0], shares[1]
+    none, tiny, nothing = np.float32(0), np.float32(1e-30), np.float32(np.nan)
+    for at in range(len(mean)):
+        mean[at] = (s0[at] + s1[at]) / max(w0[at] + w1[at], tiny)
+        apart[at] = (
+            s0[at] / max(w0[at], tiny) - s1[at] / max(w1[at], tiny)
+            if w0[at] > none and w1[at] > none
+            else nothing
+        )
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _surface_row(k: npt.NDArray[np.float64], u: F32, v: float, add: F32) -> None:
+    """Values of a surface (3, 6) of degree 2 along a row, colour by colour."""
+    for c in range(3):
+        a, b, q = (
+            np.float32(k[c, 0] + v * (k[c, 2] + k[c, 5] * v)),
+            np.float32(k[c, 1] + k[c, 4] * v),
+            np.float32(k[c, 3]),
+        )
+        for x in range(len(u)):
+            add[3 * x + c] = a + u[x] * (b + q * u[x])
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _match_row(samples: U16, scale: float, add: F32, ceiling: float) -> None:
+    pedestal, half, least, most, none = (
+        np.float32(PEDESTAL),
+        np.float32(0.5),
+        np.float32(1),
+        np.float32(65535),
+        np.float32(0),
+    )
+    times, top = np.float32(scale), np.float32(ceiling)
+    for i in range(len(samples)):
+        s = np.float32(samples[i])
+        lit = min(max((s - pedestal) * times + pedestal + add[i] + half, least), most)
+        samples[i] = np.uint16(np.int32(lit if s > none and s < top else none))
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def normalize_into(
+    samples: U16,
+    scale: float,
+    surface: npt.NDArray[np.float64],
+    x0: float,
+    y0: float,
+    width: float,
+    height: float,
+    ceiling: float,
+) -> None:
+    """Bring samples (h, w, 3) to the reference in place: times scale, plus a surface (3, 6) of degree 2 in x
+    / width, y / height.
+
+    0 stays 0; samples at or above ``ceiling`` are taken for clipped and become 0.
+    """
+    rows, columns, colours = samples.shape
+    flat = samples.reshape(rows, columns * colours)
+    u, add = np.empty(columns, np.float32), np.empty(columns * colours, np.float32)
+    for x in range(columns):
+        u[x] = (x0 + x) / width
+    for y in range(rows):
+        _surface_row(surface, u, (y0 + y) / height, add)
+        _match_row(flat[y], scale, add, ceiling)
+
+
+def noise_model(cube: U16) -> npt.NDArray[np.float64]:
+    """Variance against level (3, 2) of the samples of a cube, from robust scatter in bins of the level.
+
+    With a single sample a pixel the model is so wide that nothing is left out.
+    """
+    if cube.shape[0] < 2:
+        return np.tile([1e9, 0.0], (3, 1))
+    out = np.empty((3, 2))
+    for c in range(3):
+        values = cube[:, 1::3, 1::3, c].reshape(cube.shape[0], -1).astype(np.float32)
+        values = values[:, (values > 0).all(axis=0)][:, :40_000]
+        if values.shape[1] < 500:
+            out[c] = 1e9, 0.0
+            continue
+        level = np.median(values, axis=0)
+        # successive differences do not feel slow drifts; their median absolute value is a robust deviation
+        steps = np.median(np.abs(np.diff(values, axis=0)), axis=0) / 0.6745 / np.sqrt(2)
+        out[c] = _line(level - PEDESTAL, steps)
+    return out
+
+
+def _line(level: F32, deviation: F32) -> tuple[float, float]:
+    """Fit variance = a + b level through the means of ten bins of the level, both not negative."""
+    edges = np.quantile(level, np.linspace(0, 0.98, 11))
+    rows = [
+        (float(level[inside].mean()), float(np.median(deviation[inside]) ** 2))
+        for a, b in pairwise(edges)
+        if (inside := (level >= a) & (level < b)).sum() > 40
+    ]
+    if not rows:
+        return float(np.median(deviation) ** 2), 0.0
+    x, v = np.array(rows).T
+    slope = float(np.polyfit(x, v, 1)[0]) if np.ptp(x) > 1 else 0.0
+    slope = float(
+        np.clip(slope, 0.0, 0.75 * np.median(v) / max(float(np.median(x)), 1.0))
+    )  # levels too alike tell no slope
+    return max(float(np.median(v - slope * x)), 0.25 * float(np.median(v))), slope

@@ -1,0 +1,362 @@
+"""Second pass: one tile of the result from all frames. Memory is bounded by the tile, not by the take."""
+
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic
+from vinter.core.stack.combining.kernels import METHODS, blank, combine, join, noise_model, normalize_into
+from vinter.core.stack.ingest import anonymous_mb, quiet_worker
+from vinter.core.stack.photometry.normalization import CLIPPED, Normalization
+from vinter.core.stack.registration.motion_model import RotationModel
+from vinter.core.stack.registration.resample import resample
+
+Array = npt.NDArray[np.float64]
+F32 = npt.NDArray[np.float32]
+U16 = npt.NDArray[np.uint16]
+U8 = npt.NDArray[np.uint8]
+BUDGET_BYTES = 220_000_000  # of samples a worker holds for one tile
+PAD = 6
+
+
+@dataclass(frozen=True)
+class Source:
+    """One frame for the second pass: its spill file, Bayer pattern, homography to the reference, how bright
+    it counts, what brings it to the reference's light, and its own usable sky (.npy) when its camera stood
+    otherwise."""
+
+    spill: Path
+    pattern: npt.NDArray[np.int64] | None
+    homography: Array
+    fade: float = 1.0
+    normalization: Normalization = field(default_factory=Normalization)
+    usable: Path | None = None
+
+
+@dataclass(frozen=True)
+class Foreground:
+    """What the ground is made of: frames laid on the reference's ground by their homographies (none: no
+    ground); with ``shares`` (.npy, (n, height / 2, width / 2), summing to 1) each gives that share of a
+    place, else their clipped mean does."""
+
+    sources: list[Source]
+    shares: Path | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Plan:
+    """Everything a tile needs; sky and ground masks are .npy files of the frame's size."""
+
+    sources: list[Source]
+    size: tuple[int, int]
+    model: RotationModel | None
+    mask: Path
+    usable: Path
+    method: str
+    kappa: float
+    noise: Array | None
+    foreground: Foreground
+    reference: int
+
+
+@dataclass(frozen=True)
+class Tile:
+    """Origin and size of a tile in reference pixels."""
+
+    x: int
+    y: int
+    width: int
+    height: int
+
+
+@dataclass(frozen=True)
+class Done:
+    """A finished tile: the noise seen in it (or nan), and the private memory it took, MB."""
+
+    tile: Tile
+    single_noise: float
+    stack_noise: float
+    peak_mb: float
+
+
+def tile_grid(size: tuple[int, int], frames: int) -> list[Tile]:
+    """Tiles that cover a frame, small enough that all samples of one fit the budget."""
+    side = int(np.sqrt(BUDGET_BYTES / (max(frames, 1) * 3 * 2 + 60)))
+    side = int(np.clip(side // 16 * 16, 128, 1024))
+    columns, rows = -(-size[0] // side), -(-size[1] // side)
+    w, h = -(-size[0] // columns), -(-size[1] // rows)
+    return [
+        Tile(x, y, min(w, size[0] - x), min(h, size[1] - y))
+        for y in range(0, size[1], h)
+        for x in range(0, size[0], w)
+    ]
+
+
+def _colour_part(source: Source, x0: int, y0: int, x1: int, y1: int) -> U16:
+    """RGB of a part of a spilled frame; x0 and y0 are even so that the pattern keeps its phase."""
+    data = np.load(source.spill, mmap_mode="r")
+    part = np.array(data[y0:y1, x0:x1])
+    return part if source.pattern is None else demosaic(part, source.pattern)
+
+
+def _local_homography(plan: Plan, index: int, tile: Tile) -> Array:
+    """Homography from tile pixels to frame pixels; with a lens model, the one that fits this tile's
+    corners."""
+    x0, y0, x1, y1 = tile.x, tile.y, tile.x + tile.width - 1, tile.y + tile.height - 1
+    corners = np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]], float)
+    if plan.model is None:
+        inverse = np.linalg.inv(plan.sources[index].homography)
+        return np.asarray(inverse @ np.array([[1, 0, tile.x], [0, 1, tile.y], [0, 0, 1]]))
+    there = plan.model.to_frame(index, corners)
+    local = corners - [tile.x, tile.y]
+    return np.asarray(cv2.getPerspectiveTransform(local.astype(np.float32), there.astype(np.float32)))
+
+
+def _warped(
+    out: U16, source: Source, to_frame: Array, size: tuple[int, int], tile: Tile
+) -> tuple[int, int, int, int, Array] | None:
+    """A frame's samples on a tile, cubic, and the part of the frame they came from with the homography to it;
+    None off the frame."""
+    edge = np.array(
+        [[0, 0], [tile.width - 1, 0], [tile.width - 1, tile.height - 1], [0, tile.height - 1]], float
+    )
+    h = np.c_[edge, np.ones(4)] @ to_frame.T
+    xy = h[:, :2] / h[:, 2:]
+    x0, y0 = (np.maximum(np.floor(xy.min(axis=0)).astype(int) - PAD, 0) // 2 * 2).tolist()
+    x1, y1 = (np.minimum(np.ceil(xy.max(axis=0)).astype(int) + PAD, list(size)) // 2 * 2).tolist()
+    if x1 - x0 < 4 or y1 - y0 < 4:
+        out[:] = 0
+        return None
+    shift = np.array([[1, 0, -x0], [0, 1, -y0], [0, 0, 1]], float) @ to_frame
+    rgb = _colour_part(source, x0, y0, x1, y1)
+    resample(rgb, shift, out)
+    return x0, y0, x1, y1, shift
+
+
+def _lit(samples: U16, source: Source, tile: Tile, size: tuple[int, int]) -> None:
+    """Bring samples to the reference's light, and fade them, in place."""
+    if source.fade < 1:
+        samples[:] = np.maximum((samples.astype(np.float32) - PEDESTAL) * source.fade + PEDESTAL, 1)
+    if not source.normalization.plain:
+        ceiling = CLIPPED if source.normalization.scale < 0.9 else 1e9
+        normalize_into(
+            samples,
+            source.normalization.scale,
+            source.normalization.surface,
+            float(tile.x),
+            float(tile.y),
+            float(size[0]),
+            float(size[1]),
+            ceiling,
+        )
+
+
+def _sky_into(out: U16, plan: Plan, index: int, tile: Tile, usable: U8) -> None:
+    """A frame's samples on a tile; 0 where it has no sky to give."""
+    source = plan.sources[index]
+    part = _warped(out, source, _local_homography(plan, index, tile), plan.size, tile)
+    if part is None:
+        return
+    x0, y0, x1, y1, shift = part
+    _lit(out, source, tile, plan.size)
+    fit = np.ascontiguousarray(usable[y0:y1, x0:x1])
+    if fit.min() < 255:
+        fit = cv2.warpPerspective(
+            fit, shift, (tile.width, tile.height), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+        )
+        blank(out, fit)
+
+
+def sky_cube(plan: Plan, tile: Tile) -> U16:
+    """Aligned samples (n, height, width, 3) of a tile; the frame's own ground and borders are 0."""
+    usable = np.load(plan.usable, mmap_mode="r")
+    cube = np.empty((len(plan.sources), tile.height, tile.width, 3), np.uint16)
+    for i, source in enumerate(plan.sources):
+        _sky_into(cube[i], plan, i, tile, np.load(source.usable, mmap_mode="r") if source.usable else usable)
+    return cube
+
+
+def foreground_cube(sources: list[Source], size: tuple[int, int], tile: Tile) -> U16:
+    """Samples (n, height, width, 3) of the ground of a tile; frames that lie as the reference does are not
+    interpolated."""
+    x0, y0 = max(tile.x - PAD, 0) // 2 * 2, max(tile.y - PAD, 0) // 2 * 2
+    x1, y1 = (
+        min(tile.x + tile.width + PAD, size[0]) // 2 * 2,
+        min(tile.y + tile.height + PAD, size[1]) // 2 * 2,
+    )
+    inner = np.s_[tile.y - y0 : tile.y - y0 + tile.height, tile.x - x0 : tile.x - x0 + tile.width]
+    cube = np.empty((len(sources), tile.height, tile.width, 3), np.uint16)
+    for i, source in enumerate(sources):
+        if np.array_equal(source.homography, np.eye(3)):
+            cube[i] = _colour_part(source, x0, y0, x1, y1)[inner]
+        else:
+            to_frame = np.linalg.inv(source.homography) @ np.array(
+                [[1, 0, tile.x], [0, 1, tile.y], [0, 0, 1]]
+            )
+            _warped(cube[i], source, to_frame, size, tile)
+        _lit(cube[i], source, tile, size)
+    return cube
+
+
+def _scales(sources: list[Source], method: str) -> tuple[F32, F32]:
+    """Weights and relative noise of the frames; all 1 unless they differ enough to matter."""
+    spread = np.array([s.normalization.spread for s in sources], np.float32)
+    if spread.max() < 1.1 * spread.min():
+        spread = np.ones_like(spread)
+    weight = (
+        np.array([s.normalization.weight for s in sources], np.float32)
+        if method == "weighted"
+        else np.asarray(1 / spread**2, np.float32)
+    )
+    return weight, spread
+
+
+def _variance(weight: F32, spread: F32) -> float:
+    """Variance of a weighted mean of frames whose relative noise is ``spread``."""
+    w, r = weight.astype(float), spread.astype(float)
+    return float((w * w * r * r).sum() / w.sum() ** 2)
+
+
+def _robust(values: npt.NDArray[Any]) -> float:
+    return float(1.4826 * np.median(np.abs(values - np.median(values))))
+
+
+def _noise_seen(
+    cube: U16, halves: F32, count: npt.NDArray[np.uint16], weight: F32, spread: F32
+) -> tuple[float, float]:
+    """Noise of one aligned sample and of the stack by the same robust estimator, shares of full scale."""
+    n = len(cube)
+    if n < 4:
+        return float("nan"), float("nan")
+    cube, halves, count = cube[:, ::3, ::3, 1], halves[::3, ::3, 1], count[::3, ::3, 1]  # enough to tell
+    full = count >= n - 1
+    if full.sum() < 2000:
+        return float("nan"), float("nan")
+    steps = [
+        _robust((cube[i].astype(np.float32) - cube[i + 1])[full]) / np.hypot(spread[i], spread[i + 1])
+        for i in range(0, n - 1, max(n // 8, 1))
+    ]
+    parts = _variance(weight[::2], spread[::2]) + _variance(weight[1::2], spread[1::2])
+    half = _robust(halves[full]) * np.sqrt(_variance(weight, spread) / parts)
+    return float(np.median(steps)) / SPAN, half / SPAN
+
+
+def noise_by_count(cube: U16, weight: F32, spread: F32) -> list[tuple[int, float]]:
+    """How noise falls while frames are added: counts, and the noise of the mean of so many, shares of full
+    scale."""
+    part = cube[:, 1::2, 1::2, 1].astype(np.float32)
+    part = part[:, (part > 0).all(axis=0)]
+    if part.shape[0] < 2 or part.shape[1] < 1500:
+        return []
+    counts = sorted(
+        {k for k in (2, 3, 4, 6, 8, 12, 16, 24, 32, 48, 64, 96, 128, 200, len(cube)) if k <= len(cube)}
+    )
+    out = []
+    for k in counts:
+        w, r = weight[:k], spread[:k]
+        means = [np.average(part[h:k:2], axis=0, weights=w[h::2]) for h in (0, 1)]
+        parts = _variance(w[::2], r[::2]) + _variance(w[1::2], r[1::2])
+        out.append(
+            (k, _robust(np.asarray(means[0] - means[1])) * float(np.sqrt(_variance(w, r) / parts)) / SPAN)
+        )
+    return out
+
+
+def _merge(cube: U16, plan: Plan, sources: list[Source], method: str) -> tuple[F32, F32, U16, F32]:
+    """The picture (h, w, 3), its halves' difference, the samples kept, and the share (h, w) left out."""
+    shape = cube.shape[1:]
+    out, halves, lost = (
+        np.empty(shape, np.float32),
+        np.empty(shape, np.float32),
+        np.empty(shape[:2], np.float32),
+    )
+    count = np.empty(shape, np.uint16)
+    noise = plan.noise if plan.noise is not None else noise_model(cube)
+    weight, spread = _scales(sources, method)
+    combine(
+        cube,
+        METHODS[method],
+        plan.kappa,
+        np.ascontiguousarray(noise),
+        weight,
+        spread,
+        out,
+        halves,
+        count,
+        lost,
+    )
+    return out, halves, count, lost
+
+
+def _foreground(plan: Plan, tile: Tile, foreground: Foreground) -> F32:
+    """The ground of a tile."""
+    cube = foreground_cube(foreground.sources, plan.size, tile)
+    if foreground.shares is None:
+        return _merge(cube, plan, foreground.sources, "mean" if plan.method == "trails" else plan.method)[0]
+    shares = np.load(foreground.shares, mmap_mode="r")
+    y0, x0 = tile.y // 2, tile.x // 2
+    y1, x1 = -(-(tile.y + tile.height) // 2) + 1, -(-(tile.x + tile.width) // 2) + 1
+    out = np.zeros(cube.shape[1:], np.float32)
+    for i, samples in enumerate(cube):
+        part = np.asarray(shares[i, y0:y1, x0:x1], np.float32)
+        wide = cv2.resize(part, (2 * part.shape[1], 2 * part.shape[0]), interpolation=cv2.INTER_LINEAR)
+        share = wide[
+            tile.y - 2 * y0 : tile.y - 2 * y0 + tile.height, tile.x - 2 * x0 : tile.x - 2 * x0 + tile.width
+        ]
+        out += share[..., None] * samples
+    return out
+
+
+def make_tile(plan: Plan, tile: Tile, picture: Path, left_out: Path) -> Done:
+    """Combine one tile: sky aligned, ground kept still, joined along the feathered mask.
+
+    Its linear RGB is written to its place in ``picture``, the share of samples left out in ``left_out`` (.npy
+    of the frame's size).
+    """
+    quiet_worker()
+    mask = np.ascontiguousarray(
+        np.load(plan.mask, mmap_mode="r")[tile.y : tile.y + tile.height, tile.x : tile.x + tile.width]
+    )
+    shape = (tile.height, tile.width)
+    single, stacked, peak = float("nan"), float("nan"), 0.0
+    if mask.max() > 0:
+        cube = sky_cube(plan, tile)
+        rgb, halves, count, rejected = _merge(cube, plan, plan.sources, plan.method)
+        peak = anonymous_mb()
+        if mask.min() > 252:
+            single, stacked = _noise_seen(cube, halves, count, *_scales(plan.sources, plan.method))
+        del cube, halves
+    else:
+        rgb, count, rejected = (
+            np.zeros((*shape, 3), np.float32),
+            np.zeros((*shape, 3), np.uint16),
+            np.zeros(shape, np.float32),
+        )
+    # where no frame has sky to give (the feathered edge, the border) the unmoved frames stand in
+    if mask.min() < 255 and plan.foreground.sources:
+        join(rgb, _foreground(plan, tile, plan.foreground), mask, count)
+    elif count[..., 1].min() == 0:
+        join(rgb, _foreground(plan, tile, Foreground([_at_rest(plan)])), mask, count)
+    peak = max(peak, anonymous_mb())
+    rgb -= PEDESTAL
+    rgb /= SPAN
+    for path, values in ((picture, rgb), (left_out, rejected)):
+        whole = np.load(path, mmap_mode="r+")
+        whole[tile.y : tile.y + tile.height, tile.x : tile.x + tile.width] = values
+    return Done(tile, single, stacked, peak)
+
+
+def _at_rest(plan: Plan) -> Source:
+    """The reference as it lies."""
+    return replace(plan.sources[plan.reference], homography=np.eye(3))
+
+
+def sample_noise(plan: Plan, tile: Tile) -> tuple[Array, list[tuple[int, float]]]:
+    """Noise model of the aligned samples of one tile, and how noise falls with their count there."""
+    quiet_worker()
+    cube = sky_cube(plan, tile)
+    return noise_model(cube), noise_by_count(cube, *_scales(plan.sources, plan.method))

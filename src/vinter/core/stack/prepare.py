@@ -1,0 +1,238 @@
+"""What is known of a take's frames before they are combined: how they lie, what is sky, whether the ground
+held, their light.
+
+Every stage is found in the cache or made anew (``Run.stage``).
+"""
+
+from concurrent.futures import Executor
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from vinter.core.errors import BadInput
+from vinter.core.frames.mosaic import half_plane
+from vinter.core.parallel import Cancelled
+from vinter.core.stack.cache import content_of, key_of
+from vinter.core.stack.combining.star_trails import Closed, close
+from vinter.core.stack.foreground.alignment import CameraShift, camera_shifts
+from vinter.core.stack.ingest import Ingested, quiet_worker
+from vinter.core.stack.masking.motion import not_sky
+from vinter.core.stack.masking.sky_mask import find_sky
+from vinter.core.stack.photometry.normalization import Normalization, normalize
+from vinter.core.stack.registration.groups import Registration, left_out, reference_of, register
+from vinter.core.stack.registration.star_matching import Alignment
+from vinter.core.stack.run import Run
+from vinter.core.stack.settings import Settings
+
+U8 = npt.NDArray[np.uint8]
+MASK_FRAMES = 6
+LEAST_TRAVEL = 4.0  # px of the sky over the take, below which ground and sky do not move apart
+MIRRORED = (
+    0.03  # share of matched stars in the ground, beyond which the frames are registered again without them
+)
+
+
+@dataclass(frozen=True, kw_only=True)
+class PreparedFrames:
+    """All that is known of the frames before they are combined."""
+
+    frames: list[Ingested]
+    registration: Registration
+    mask: U8
+    mask_path: Path
+    shifts: dict[int, CameraShift]
+    normalizations: list[Normalization]
+    closed: Closed
+
+    @property
+    def used(self) -> list[int]:
+        """Frames that go into the picture."""
+        return [i for i, a in enumerate(self.registration.alignments) if a.used]
+
+
+def _moving(
+    frames: list[tuple[Path, npt.NDArray[np.int64] | None]], homographies: list[Any]
+) -> tuple[U8, U8]:
+    """What surely is no sky and what surely is, of frames on disk; for a pool process."""
+    quiet_worker()
+    return not_sky(
+        [half_plane(np.load(spill, mmap_mode="r"), pattern) for spill, pattern in frames], homographies
+    )
+
+
+def _sky_mask(
+    pool: Executor, frames: list[Ingested], alignments: list[Alignment], near: list[int], reference: int
+) -> U8:
+    """Mask from the mean of unmoved frames, from the stars that moved with the sky, and from what did not
+    move with it."""
+    chosen = [near[i] for i in np.linspace(0, len(near) - 1, min(MASK_FRAMES, len(near))).round().astype(int)]
+    homographies = [alignments[i].homography for i in chosen]
+    files = [(frames[i].spill, frames[i].pattern) for i in chosen]
+    moves = len(files) > 2 and _travel(homographies, frames[reference].size) > LEAST_TRAVEL
+    sure = pool.submit(_moving, files, homographies) if moves else None
+    mean = np.asarray(
+        sum(half_plane(np.load(spill, mmap_mode="r"), pattern) for spill, pattern in files) / len(files),
+        np.float32,
+    )
+    places = [s.xy[alignments[i].pairs[:, 0]] for i in near if (s := frames[i].stars) is not None]
+    return find_sky(
+        mean, np.concatenate(places), frames[reference].size, sure.result if sure else None, len(near)
+    )
+
+
+def _travel(homographies: list[Any], size: tuple[int, int]) -> float:
+    """How far the sky's middle moves over the frames, px."""
+    there = [h @ np.array([size[0] / 2, size[1] / 2, 1.0]) for h in homographies]
+    places = np.array([p[:2] / p[2] for p in there])
+    return float(np.hypot(*np.ptp(places, axis=0)))
+
+
+def _mask_for(pool: Executor, settings: Settings, frames: list[Ingested], registration: Registration) -> U8:
+    """The mask of the settings: none at all, the user's own, or the one found."""
+    size = frames[registration.reference].size[::-1]
+    if settings.ground == "none" or (settings.method == "trails" and registration.model is None):
+        return np.full(size, 255, np.uint8)
+    if settings.mask is None:
+        near = [
+            i for i, a in enumerate(registration.alignments) if a.used and registration.groups.number[i] == 0
+        ]
+        return _sky_mask(pool, frames, registration.alignments, near, registration.reference)
+    own = cv2.imread(str(settings.mask), cv2.IMREAD_GRAYSCALE)
+    if own is None or own.shape != size:
+        raise BadInput(
+            f"{settings.mask.name}: not a grey picture of {size[1]} x {size[0]} px, the reference's size"
+        )
+    return np.asarray(own, np.uint8)
+
+
+def _closed(registration: Registration, frames: list[Ingested], kept: list[int]) -> Closed:
+    """The pauses between the kept frames, closed; counted in places of the kept ones."""
+    assert registration.model is not None
+    exposures = [m.exposure_s if (m := frames[i].measure) else None for i in kept]
+    return close(registration.model.of(kept), exposures, [registration.alignments[i].used for i in kept])
+
+
+def prepare(run: Run, frames: list[Ingested], frame_keys: list[str]) -> PreparedFrames:
+    """Register, mask, look at the ground and match the light, each from the cache where nothing changed."""
+    settings = run.settings
+    reference = reference_of(frames, settings.reference)
+    run.progress("aligning", 0.42)
+    base_key = key_of("register", frame_keys, frames[reference].path.name)
+    registration: Registration = run.stage("registration", base_key, lambda: register(frames, reference))
+    mask_key = key_of(
+        "mask",
+        base_key,
+        settings.ground == "none",
+        settings.method == "trails",
+        content_of(settings.mask) if settings.mask and settings.mask.is_file() else None,
+    )
+    mask: U8 = run.stage("mask", mask_key, lambda: _mask_for(run.pool, settings, frames, registration))
+    if (share := _in_ground(frames, registration, mask)) > MIRRORED:
+        run.progress("aligning again by the stars of the sky alone", 0.43)
+        again_key = key_of("again", mask_key)
+        again: Registration = run.stage(
+            "registration_again", again_key, lambda: _by_the_sky(frames, mask, reference)
+        )
+        if again.count >= registration.count:  # else the sky alone has too few stars
+            base_key, registration = again_key, again
+            run.reused["mirrored"] = round(share, 3)
+    mask_path = run.folder / "mask.npy"
+    np.save(mask_path, mask)
+    if run.stop():
+        raise Cancelled
+    if settings.method == "trails":
+        return _trailing(settings, frames, registration, mask, mask_path)
+    mask_key = key_of("known", mask_key, base_key)
+    used = [i for i, a in enumerate(registration.alignments) if a.used]
+    run.progress("looking whether the ground held still", 0.43)
+
+    def compare_grounds() -> dict[int, CameraShift]:
+        if mask.min() == 255:
+            return {i: CameraShift(known=False) for i in used}
+        cameras = [registration.camera(i, f.focal_px, f.size) for i, f in enumerate(frames)]
+        focal = registration.model.focal if registration.model else frames[reference].focal_px
+        return camera_shifts(run.pool, frames, used, reference, cameras, mask_path, focal)
+
+    shifts = run.stage("ground", key_of("shifts", mask_key), compare_grounds)
+    plain = [Normalization()] * len(frames)
+    normalizations = (
+        plain
+        if settings.match == "off"
+        else run.stage(
+            "light",
+            key_of("match", mask_key),
+            lambda: normalize(frames, registration.alignments, reference, mask),
+        )
+    )
+    return PreparedFrames(
+        frames=frames,
+        registration=registration,
+        mask=mask,
+        mask_path=mask_path,
+        shifts=shifts,
+        normalizations=normalizations,
+        closed=Closed(),
+    )
+
+
+def _in_ground(frames: list[Ingested], registration: Registration, mask: U8) -> float:
+    """Share of the matched stars that lie in the ground: reflections in water, lamps."""
+    low = total = 0
+    for f, a in zip(frames, registration.alignments, strict=True):
+        if a.used and f.stars is not None and len(a.pairs) and f.size == frames[registration.reference].size:
+            x, y = np.round(f.stars.xy[a.pairs[:, 0]]).astype(int).T
+            low += int((mask[y.clip(0, mask.shape[0] - 1), x.clip(0, mask.shape[1] - 1)] < 128).sum())
+            total += len(x)
+    return low / max(total, 1)
+
+
+def _by_the_sky(frames: list[Ingested], mask: U8, reference: int) -> Registration:
+    """Registration by those stars alone that lie in the sky; its pairs count all stars."""
+    near = cv2.dilate(np.asarray(mask < 128, np.uint8), np.ones((31, 31), np.uint8))
+    fewer, numbers = [], []
+    for f in frames:
+        assert f.stars is not None
+        index = np.arange(len(f.stars))
+        if f.size == (mask.shape[1], mask.shape[0]):
+            x, y = np.round(f.stars.xy).astype(int).T
+            index = np.flatnonzero(near[y.clip(0, mask.shape[0] - 1), x.clip(0, mask.shape[1] - 1)] == 0)
+        fewer.append(replace(f, stars=f.stars.take(index)))
+        numbers.append(index)
+    found = register(fewer, reference)
+    whole = [
+        replace(
+            a,
+            pairs=np.c_[numbers[i][a.pairs[:, 0]], numbers[reference][a.pairs[:, 1]]]
+            if len(a.pairs)
+            else a.pairs,
+        )
+        for i, a in enumerate(found.alignments)
+    ]
+    return replace(found, alignments=whole)
+
+
+def _trailing(
+    settings: Settings, frames: list[Ingested], registration: Registration, mask: U8, mask_path: Path
+) -> PreparedFrames:
+    """For trails every frame that fits in size is used as it lies."""
+    dropped = left_out(frames, registration.reference)
+    kept = [i for i in range(len(frames)) if i not in dropped]
+    closed = (
+        _closed(registration, frames, kept) if registration.model and settings.gaps == "close" else Closed()
+    )
+    still = replace(
+        registration, alignments=[Alignment(i not in dropped, dropped.get(i, "")) for i in range(len(frames))]
+    )
+    return PreparedFrames(
+        frames=frames,
+        registration=still,
+        mask=mask,
+        mask_path=mask_path,
+        shifts={i: CameraShift(known=False) for i in kept},
+        normalizations=[Normalization()] * len(frames),
+        closed=closed,
+    )

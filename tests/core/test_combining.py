@@ -1,0 +1,132 @@
+"""The kernels that combine a tile, against the same rules written plainly for one place at a time."""
+
+import numpy as np
+import pytest
+
+from vinter.core.frames.mosaic import PEDESTAL
+from vinter.core.stack.combining.kernels import METHODS, blank, combine, join, normalize_into
+
+KAPPA = 3.5
+NOISE = np.array([[900.0, 0.4], [400.0, 0.2], [1600.0, 0.0]])
+
+
+def place_by_place(values, method, noise, weights, spread):
+    """(value, difference of halves, samples kept) of one place and colour by the rules of the manual, written
+    without haste."""
+    there = values > 0
+    if not there.any():
+        return 0.0, np.nan, 0
+    kept = there.copy()
+    mean = values[there].mean()
+    sigma = np.sqrt(max(noise[0] + noise[1] * max(mean - PEDESTAL, 0), 1))
+    if method == "median" or (method in ("clip", "weighted") and there.sum() > 10):
+        middle = np.median(values[there])
+        scatter = 1.4826 * np.median(np.abs(values[there] - middle))
+        kept &= np.abs(values - middle) <= KAPPA * np.maximum(sigma * spread, scatter)
+    elif method in ("clip", "weighted"):
+        kept = by_the_others(values, kept, sigma, spread)
+    even = np.arange(len(values)) % 2 == 0
+    halves = [
+        np.average(values[kept & h], weights=weights[kept & h]) if (kept & h).any() else np.nan
+        for h in (even, ~even)
+    ]
+    value = {"median": lambda: np.median(values[there]), "trails": lambda: values.max()}.get(
+        method, lambda: np.average(values[kept], weights=weights[kept])
+    )()
+    return value, halves[0] - halves[1], kept.sum()
+
+
+def by_the_others(values, kept, sigma, spread):
+    kept = kept.copy()
+    while kept.sum() > 1:
+        index, worst = np.flatnonzero(kept), []
+        for i in index:
+            others = values[index[index != i]]
+            scatter = others.std() if len(index) > 3 else 0
+            floor = sigma * spread[i] + (0.05 * others.mean() if len(index) <= 3 else 0)
+            worst.append(
+                abs(values[i] - others.mean()) / (max(floor, scatter) * np.sqrt(1 + 1 / len(others)))
+            )
+        if max(worst) <= KAPPA:
+            break
+        out = index[np.argmax(worst)] if len(index) > 2 else index[np.argmax(values[index])]
+        kept[out] = False
+    return kept
+
+
+def a_cube(n, seed, holes=0.1, outliers=0.05):
+    drawn = np.random.default_rng(seed)
+    level = PEDESTAL + drawn.uniform(200, 9000, (1, 6, 9, 3))
+    deviation = np.sqrt(NOISE[:, 0] + NOISE[:, 1] * (level - PEDESTAL))
+    cube = level + drawn.normal(0, 1, (n, 6, 9, 3)) * deviation
+    cube += (drawn.uniform(size=cube.shape) < outliers) * drawn.uniform(8, 60, cube.shape) * deviation
+    cube = np.clip(cube.round(), 1, 65535).astype(np.uint16)
+    cube[drawn.uniform(size=cube.shape[:3]) < holes] = 0
+    cube[:, 0, 0] = 0
+    cube[1:, 0, 1] = 0
+    return cube
+
+
+@pytest.mark.parametrize("method", list(METHODS))
+@pytest.mark.parametrize(
+    ("n", "uneven"), [(1, False), (2, False), (3, True), (6, False), (10, True), (11, True), (24, False)]
+)
+def test_every_place_is_what_the_plain_rules_give(method, n, uneven):
+    cube = a_cube(n, 10 * n + uneven)
+    drawn = np.random.default_rng(n)
+    weights = drawn.uniform(0.3, 2, n).astype(np.float32) if uneven else np.ones(n, np.float32)
+    spread = drawn.uniform(1, 1.6, n).astype(np.float32) if uneven else np.ones(n, np.float32)
+    shape = cube.shape[1:]
+    out, halves, lost = (
+        np.empty(shape, np.float32),
+        np.empty(shape, np.float32),
+        np.empty(shape[:2], np.float32),
+    )
+    count = np.empty(shape, np.uint16)
+    combine(cube, METHODS[method], KAPPA, NOISE, weights, spread, out, halves, count, lost)
+    unlike = 0
+    for y, x, c in np.ndindex(*shape):
+        value, apart, kept = place_by_place(
+            cube[:, y, x, c].astype(float), method, NOISE[c], weights.astype(float), spread.astype(float)
+        )
+        if count[y, x, c] != kept:
+            unlike += 1  # a sample that lies on the limit to the last digit may fall to either side
+            continue
+        assert out[y, x, c] == pytest.approx(value, rel=1e-5)
+        assert halves[y, x, c] == pytest.approx(apart, abs=0.02, nan_ok=True)
+    assert unlike <= 1
+    given = (cube[..., 1] > 0).sum(axis=0)
+    expected = np.where(given > 0, 1 - count[..., 1] / np.maximum(given, 1), 0)
+    assert lost == pytest.approx(expected, abs=1e-6)
+
+
+def test_matched_light_is_scaled_and_shifted_and_clipped_samples_are_given_up():
+    drawn = np.random.default_rng(4)
+    samples = drawn.integers(1, 60000, (7, 11, 3)).astype(np.uint16)
+    samples[2, 3] = 0
+    surface = drawn.normal(0, 300, (3, 6))
+    got = samples.copy()
+    normalize_into(got, 0.8, surface, 500.0, 200.0, 4000.0, 3000.0, 55000.0)
+    y, x = np.mgrid[:7, :11].astype(float)
+    u, v = (500 + x) / 4000, (200 + y) / 3000
+    terms = np.stack([np.ones_like(u), u, v, u * u, u * v, v * v], axis=-1)
+    wanted = (samples.astype(float) - PEDESTAL) * 0.8 + PEDESTAL + terms @ surface.T
+    wanted = np.where((samples == 0) | (samples >= 55000), 0, np.clip(np.floor(wanted + 0.5), 1, 65535))
+    assert np.abs(got.astype(float) - wanted).max() <= 1  # a rounding
+    assert (got[2, 3] == 0).all() and (got[samples >= 55000] == 0).all() and (samples >= 55000).any()
+
+
+def test_sky_and_ground_are_joined_by_the_mask_and_where_no_sky_is():
+    sky, ground = np.full((2, 3, 3), 100.0, np.float32), np.full((2, 3, 3), 20.0, np.float32)
+    count = np.full((2, 3, 3), 5, np.uint16)
+    count[1, 2] = 0
+    mask = np.array([[255, 204, 0], [255, 51, 255]], np.uint8)
+    join(sky, ground, mask, count)
+    assert sky[..., 0] == pytest.approx(np.array([[100, 84, 20], [100, 36, 20]]))
+
+
+def test_what_is_no_sky_of_a_frame_gives_no_sample():
+    samples = np.full((2, 4, 3), 900, np.uint16)
+    usable = np.array([[255, 250, 249, 0], [255, 255, 128, 255]], np.uint8)
+    blank(samples, usable)
+    assert (samples[..., 0] == np.where(usable >= 250, 900, 0)).all() and (samples == samples[..., :1]).all()

@@ -1,0 +1,71 @@
+"""Dark corners measured from stars: a solved field whose lens and air are made up here."""
+
+import numpy as np
+import pytest
+
+from vinter.core.camera.projection import east_north_up
+from vinter.core.sky.catalogue import star_table, to_horizon
+from vinter.core.sky.site import Site
+from vinter.core.stack.photometry.vignetting import measure_vignetting
+from vinter.core.stack.plate_solve import Solution
+
+SITE = Site(lat=37.7, lon=-8.8, tz="Europe/Lisbon", zenith=21.5)
+UNIX, W, H, F = 1812588300.0, 4000, 3000, 2770.0
+
+
+def field(altitude=40.0, azimuth=180.0):
+    """A solution whose middle looks at an altitude and azimuth, upright."""
+    forward = east_north_up(np.array([altitude]), np.array([azimuth]))[0]
+    right = np.cross(forward, [0, 0, 1])
+    right /= np.linalg.norm(right)
+    camera = np.stack([right, np.cross(forward, right), forward])
+    return Solution(
+        rotation=(camera @ to_horizon(SITE, UNIX)).tolist(),
+        focal_px=F,
+        k1=0.0,
+        width=W,
+        height=H,
+        matched=100,
+        rms_px=0.5,
+        centre=(0, 0),
+        scale_arcsec=206265 / F,
+        constellations=[],
+        targets=[],
+    )
+
+
+def seen(solution, corner, air, rng, scatter=0.15):
+    """Places and light of the catalogue's stars through a lens and an air."""
+    vectors, v, _ = star_table()
+    ra, dec = np.degrees(np.arctan2(vectors[:, 1], vectors[:, 0])), np.degrees(np.arcsin(vectors[:, 2]))
+    x, y, front = solution.pixels(np.c_[ra, dec])
+    up = np.clip((vectors @ to_horizon(SITE, UNIX).T)[:, 2], -1, 1)
+    there = front & (x > 0) & (x < W) & (y > 0) & (y < H) & (v < 6.5) & (up > 0.05)
+    r2 = ((x - (W - 1) / 2) ** 2 + (y - (H - 1) / 2) ** 2) / (((W - 1) / 2) ** 2 + ((H - 1) / 2) ** 2)
+    mag = v + corner * (0.6 * r2 + 0.4 * r2**2) + air / np.maximum(up, 0.05) + rng.normal(0, scatter, len(v))
+    return np.c_[x, y][there], (1e6 * 10 ** (-0.4 * mag))[there].astype(np.float32)
+
+
+@pytest.mark.parametrize(("corner", "air"), [(0.6, 0.22), (1.2, 0.3), (0.0, 0.2)])
+def test_the_lens_is_told_from_the_air(corner, air):
+    solution = field()
+    found = measure_vignetting(*seen(solution, corner, air, np.random.default_rng(2)), solution, SITE, UNIX)
+    assert found.stars > 150 and found.corner == pytest.approx(corner, abs=max(3 * found.corner_error, 0.05))
+    assert found.corner_error < 0.15 and found.air == pytest.approx(air, abs=3 * found.air_error)
+    assert found.told == (corner > 0)
+
+
+def test_what_is_taken_out_is_what_the_lens_took():
+    solution = field()
+    found = measure_vignetting(
+        *seen(solution, 1.0, 0.22, np.random.default_rng(3), 0.02), solution, SITE, UNIX
+    )
+    gains = found.gains((W, H))
+    assert gains[1500, 2000] == pytest.approx(1, abs=0.01) and gains[0, 0] == pytest.approx(10**0.4, rel=0.05)
+    assert gains.shape == (H, W) and gains.max() <= 4
+
+
+def test_too_few_stars_tell_nothing():
+    solution = field()
+    xy, light = seen(solution, 0.5, 0.2, np.random.default_rng(4))
+    assert measure_vignetting(xy[:30], light[:30], solution, SITE, UNIX) is None
