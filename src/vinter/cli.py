@@ -68,9 +68,10 @@ def _horizon(path: Path | None) -> Any:
 
 def _nights(a: argparse.Namespace) -> None:
     from vinter.core.formats import tables
-    from vinter.core.sky.nights import Thresholds, nights
+    from vinter.core.sky.nights import nights
     from vinter.core.sky.site import Site
     from vinter.core.sky.targets import target
+    from vinter.core.sky.thresholds import Thresholds
     from vinter.core.sky.verdict import judge
 
     site = Site(

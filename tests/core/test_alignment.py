@@ -206,7 +206,7 @@ def chosen(shifts, group=None, ground="auto"):
     made = foreground_of_sky_frames(
         Settings(ground=ground), frames(n), list(range(n)), dict(enumerate(shifts)), group or [0] * n, mask
     )
-    return [int(s.spill.stem) for s in made.land.sources], made
+    return [int(s.spill.stem) for s in made.foreground.sources], made
 
 
 MOVED = CameraShift(homography=turned(5, 0), moved_px=5.0, shift=(5.0, 0.0))
@@ -216,7 +216,7 @@ UNKNOWN = CameraShift(known=False)
 def test_frames_that_stood_still_give_the_ground():
     assert chosen([CameraShift()] * 4)[0] == [0, 1, 2, 3]
     which, made = chosen([CameraShift(), MOVED, CameraShift(), CameraShift()])
-    assert which == [0, 2, 3] and made.said == {"way": "mean", "frames": 3, "moved": 1, "laid": 0}
+    assert which == [0, 2, 3] and made.summary == {"way": "mean", "frames": 3, "moved": 1, "laid": 0}
 
 
 def test_unknown_frames_count_as_still_unless_one_of_their_stand_moved():
@@ -229,9 +229,9 @@ def test_unknown_frames_count_as_still_unless_one_of_their_stand_moved():
 
 def test_when_most_have_slipped_their_grounds_are_laid_back():
     which, made = chosen([MOVED, MOVED, CameraShift(), MOVED, UNKNOWN])
-    assert which == [2, 0, 1, 3] and made.said["laid"] == 3
-    assert all(np.array_equal(s.homography, MOVED.homography) for s in made.land.sources[1:])
-    assert np.array_equal(made.land.sources[0].homography, np.eye(3))
+    assert which == [2, 0, 1, 3] and made.summary["laid"] == 3
+    assert all(np.array_equal(s.homography, MOVED.homography) for s in made.foreground.sources[1:])
+    assert np.array_equal(made.foreground.sources[0].homography, np.eye(3))
 
 
 def test_one_named_frame_gives_it_alone_and_a_wrong_name_is_told():
@@ -240,8 +240,8 @@ def test_one_named_frame_gives_it_alone_and_a_wrong_name_is_told():
     which, made = chosen([CameraShift(), MOVED, CameraShift()], ground="IMG_1.dng")
     assert (
         which == [1]
-        and made.said["name"] == "IMG_1.dng"
-        and np.array_equal(made.land.sources[0].homography, MOVED.homography)
+        and made.summary["name"] == "IMG_1.dng"
+        and np.array_equal(made.foreground.sources[0].homography, MOVED.homography)
     )
     with pytest.raises(BadInput, match=r"IMG_9\.dng"):
         chosen([CameraShift()], ground="IMG_9.dng")

@@ -10,10 +10,11 @@ from skyfield.api import Star, wgs84
 
 from vinter.core.errors import BadInput
 from vinter.core.sky import ephemeris as eph
-from vinter.core.sky.nights import Thresholds, nights, noon
+from vinter.core.sky.nights import nights, noon
 from vinter.core.sky.site import Site
 from vinter.core.sky.target_track import sky_at, track
 from vinter.core.sky.targets import place
+from vinter.core.sky.thresholds import Thresholds
 from vinter.core.sky.verdict import judge
 
 PLACES = {

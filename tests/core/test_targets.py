@@ -12,12 +12,13 @@ from vinter.core.errors import BadInput
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.horizon import Horizon
 from vinter.core.sky.hourly import hours
-from vinter.core.sky.nights import Thresholds, nights, noon
+from vinter.core.sky.nights import nights, noon
 from vinter.core.sky.pole import pole_sketch, times_on
-from vinter.core.sky.ranking import Wishes, best_nights, runs
+from vinter.core.sky.ranking import NightFilter, best_nights, runs
 from vinter.core.sky.site import Site
 from vinter.core.sky.target_track import track
 from vinter.core.sky.targets import band_surface, mean_surface, position, shipped, target
+from vinter.core.sky.thresholds import Thresholds
 from vinter.core.sky.verdict import judge
 
 MILL = Site(lat=37.702, lon=-8.772, tz="Europe/Lisbon", zenith=21.5)
@@ -159,7 +160,7 @@ def test_wishes_choose_and_best_nights_take_each_evening_once():
         s.lat: [(n, judge(s, n)) for n in nights(s, date(2027, 4, 1), date(2027, 9, 30))]
         for s in (MILL, FOLD)
     }
-    wishes = Wishes(weekdays=(4, 5), minutes=120, school="moon_down")
+    wishes = NightFilter(weekdays=(4, 5), minutes=120, school="moon_down")
     chosen = best_nights([(MILL, judged[MILL.lat]), (FOLD, judged[FOLD.lat])], 10, wishes)
     assert len(chosen) == 10 and len({c.night.day for c in chosen}) == 10
     assert all(
@@ -171,7 +172,7 @@ def test_wishes_choose_and_best_nights_take_each_evening_once():
     for run in runs(judged[MILL.lat]):
         assert run.first <= run.night.day <= run.last
     with pytest.raises(BadInput, match="school"):
-        Wishes(school="astrology")
+        NightFilter(school="astrology")
 
 
 def test_moon_up_minutes_against_the_moon_itself():

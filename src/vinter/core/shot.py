@@ -10,8 +10,9 @@ from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose, View, east_north_up, project, view_of
 from vinter.core.camera.trailing import drift_map
 from vinter.core.errors import BadInput
-from vinter.core.sky.ephemeris import refraction, year_of
+from vinter.core.sky.ephemeris import year_of
 from vinter.core.sky.nights import Moment, Night, moments
+from vinter.core.sky.refraction import refraction
 from vinter.core.sky.site import Site
 from vinter.core.sky.target_track import track
 from vinter.core.sky.targets import CORE, Target, position

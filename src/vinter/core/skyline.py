@@ -16,6 +16,7 @@ from vinter.core.sky.catalogue import DATA, star_table, to_horizon
 from vinter.core.sky.diffuse_light import diffuse
 from vinter.core.sky.ephemeris import Array
 from vinter.core.sky.galaxy import to_equatorial, unit
+from vinter.core.sky.refraction import refraction
 from vinter.core.sky.site import Site
 from vinter.core.sky.target_track import Track, track
 from vinter.core.sky.targets import Target, position
@@ -40,7 +41,7 @@ GLOW_BLUR = 2.0  # cells: the pattern of the glow is known in steps of 5 degrees
 def seen(enu: Array) -> tuple[Array, Array]:
     """Apparent altitude and azimuth in degrees of true directions (n, 3)."""
     altitude = np.degrees(np.arcsin(np.clip(enu[..., 2], -1, 1)))
-    return altitude + eph.refraction(altitude), np.degrees(np.arctan2(enu[..., 0], enu[..., 1])) % 360
+    return altitude + refraction(altitude), np.degrees(np.arctan2(enu[..., 0], enu[..., 1])) % 360
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -80,7 +81,7 @@ def figures(site: Site, unix: float, what: Target) -> Figures:
     band_alt, band_az = seen(unit(ra, dec) @ turn.T)
     lines, names = _constellations(turn)
     at = track(site, eph.year_of(unix), np.array([float(unix)]), what)
-    moon_alt, target_alt = (float((a + eph.refraction(a))[0]) for a in (at.moon_alt, at.alt))
+    moon_alt, target_alt = (float((a + refraction(a))[0]) for a in (at.moon_alt, at.alt))
     return Figures(
         stars=stars,
         lines=lines,

@@ -5,7 +5,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from vinter.core.camera.phones import Lens
-from vinter.core.camera.trailing import ARCSEC_PER_UM_MM, SIDEREAL_ARCSEC
+from vinter.core.camera.trailing import ARCSEC_PER_UM_MM
+from vinter.core.constants import SIDEREAL_ARCSEC
 from vinter.core.errors import BadInput
 
 CELL_WH_WARM = 15.0  # watt hours of a usual phone

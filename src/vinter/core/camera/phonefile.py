@@ -8,10 +8,10 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from vinter.core.camera.phones import Lens, Phone
+from vinter.core.constants import FULL_FRAME_DIAGONAL_MM
 from vinter.core.errors import BadInput
 
 FILE_KIND = "vinter-phone"
-DIAGONAL_35 = 43.2666  # mm
 
 
 class _PhoneFile(BaseModel):
@@ -95,7 +95,7 @@ def lens_from_photo(
     if missing:
         raise BadInput(f"the photo does not say its {' and '.join(missing)}; enter the lens by hand")
     assert focal and f35 and aperture
-    diagonal_mm = DIAGONAL_35 * focal / f35
+    diagonal_mm = FULL_FRAME_DIAGONAL_MM * focal / f35
     pitch = diagonal_mm * 1000 / float(np.hypot(width, height))
     return Lens(
         name=name,

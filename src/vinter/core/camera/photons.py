@@ -4,10 +4,10 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.camera.phones import Lens
+from vinter.core.constants import ARCSEC_PER_RADIAN
 
 PHOTONS_V0 = 1e7  # photons per second, square metre and Angstrom at V = 0
 BANDWIDTH = 1000.0  # Angstrom
-ARCSEC_PER_RADIAN = 206265.0
 
 
 def sky_rate(lens: Lens, mag_arcsec2: float) -> float:

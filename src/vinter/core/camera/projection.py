@@ -1,4 +1,8 @@
-"""From directions over the horizon to pixels of a lens and back: pinhole with one radial term."""
+"""From directions to pixels of a lens and back: pinhole with one radial term k1, r' = r (1 + k1 r^2).
+
+``radial_pixels`` and ``radial_rays`` are the one home of that law; views, plate solving and registration use
+them.
+"""
 
 from dataclasses import dataclass
 
@@ -8,6 +12,39 @@ import numpy.typing as npt
 from vinter.core.camera.phones import Lens
 
 Array = npt.NDArray[np.float64]
+
+
+LEAST_DEPTH = 0.05  # of a unit ray along the axis: nearer to the lens's plane nothing is drawn
+NEWTON_STEPS = 8  # error under 1e-6 px for any lens whose frame does not fold back
+
+
+def radial_pixels(rays: Array, focal_px: float, k1: float, centre: tuple[float, float]) -> Array:
+    """Pixels (..., 2) of rays (..., 3) in front of a camera (right, down, forward; any length)."""
+    u = rays[..., :2] / rays[..., 2:]
+    return np.asarray(np.array(centre) + focal_px * u * (1 + k1 * (u * u).sum(axis=-1, keepdims=True)))
+
+
+def radial_rays(
+    xy: Array, focal_px: float, k1: float, centre: tuple[float, float], steps: int = NEWTON_STEPS
+) -> Array:
+    """Unit rays (..., 3; right, down, forward) of pixels (..., 2): the inverse of ``radial_pixels`` by
+    Newton."""
+    d = (xy - np.array(centre)) / focal_px
+    distorted = np.hypot(d[..., 0], d[..., 1])
+    r = distorted.copy()
+    for _ in range(steps):
+        r = r - (r * (1 + k1 * r * r) - distorted) / (1 + 3 * k1 * r * r)
+    scale = np.where(distorted > 1e-12, r / np.maximum(distorted, 1e-12), 1.0)
+    v = np.concatenate([d * scale[..., None], np.ones_like(d[..., :1])], axis=-1)
+    return np.asarray(v / np.linalg.norm(v, axis=-1, keepdims=True))
+
+
+def in_front(rays: Array, k1: float, least: float = LEAST_DEPTH) -> npt.NDArray[np.bool_]:
+    """Which unit rays (..., 3) a lens shows: those in front of it, short of where a barrel lens folds
+    back."""
+    depth = np.where(rays[..., 2] > least, rays[..., 2], 1.0)
+    r2 = (rays[..., 0] / depth) ** 2 + (rays[..., 1] / depth) ** 2
+    return np.asarray((rays[..., 2] > least) & (1 + 3 * k1 * r2 > 0.1))
 
 
 @dataclass(frozen=True)
@@ -60,27 +97,14 @@ def east_north_up(altitude: Array, azimuth: Array) -> Array:
 
 def project(view: View, enu: Array) -> tuple[Array, Array, npt.NDArray[np.bool_]]:
     """Pixel x and y of unit vectors (n, 3), and whether each lies in front of the lens."""
-    c = enu @ view.axes.T
-    front = c[..., 2] > 0.05
-    depth = np.where(front, c[..., 2], 1.0)
-    u, v = c[..., 0] / depth, c[..., 1] / depth
-    r2 = u * u + v * v
-    # a barrel lens folds back far outside the frame; what lies there is not in the picture
-    front &= 1 + 3 * view.k1 * r2 > 0.1
-    scale = view.focal_px * (1 + view.k1 * r2)
-    cx, cy = view.centre
-    return cx + u * scale, cy + v * scale, front
+    rays = enu @ view.axes.T
+    front = in_front(rays, view.k1)
+    rays[..., 2] = np.where(rays[..., 2] > LEAST_DEPTH, rays[..., 2], 1.0)
+    xy = radial_pixels(rays, view.focal_px, view.k1, view.centre)
+    return xy[..., 0], xy[..., 1], front
 
 
 def unproject(view: View, x: Array, y: Array) -> Array:
-    """Unit vectors (..., 3) east, north, up of pixels; Newton on the radial term, error under 1e-6 px."""
-    cx, cy = view.centre
-    u, v = (np.asarray(x) - cx) / view.focal_px, (np.asarray(y) - cy) / view.focal_px
-    rd = np.hypot(u, v)
-    r = rd.copy()
-    for _ in range(8):
-        r = r - (r * (1 + view.k1 * r * r) - rd) / (1 + 3 * view.k1 * r * r)
-    scale = np.where(rd > 0, r / np.where(rd > 0, rd, 1), 1.0)
-    rays = np.stack([u * scale, v * scale, np.ones_like(u)], axis=-1)
-    rays /= np.linalg.norm(rays, axis=-1, keepdims=True)
-    return np.asarray(rays @ view.axes)
+    """Unit vectors (..., 3) east, north, up of pixels; error under 1e-6 px."""
+    xy = np.stack([np.asarray(x, float), np.asarray(y, float)], axis=-1)
+    return np.asarray(radial_rays(xy, view.focal_px, view.k1, view.centre) @ view.axes)

@@ -5,10 +5,11 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from vinter.core.constants import ARCSEC_PER_RADIAN, SIDEREAL_ARCSEC
+
 Array = npt.NDArray[np.float64]
 
-SIDEREAL_ARCSEC = 15.041  # per second of time at the equator
-ARCSEC_PER_UM_MM = 206.265  # arcsec per pixel = this * pitch (um) / focal (mm)
+ARCSEC_PER_UM_MM = ARCSEC_PER_RADIAN / 1000  # arcsec per pixel = this * pitch (um) / focal (mm)
 
 
 def rule_divisor(f35: float, divisor: float = 500) -> float:

@@ -4,11 +4,11 @@ differences apart."""
 from dataclasses import dataclass
 from math import hypot, sqrt
 
-DIAGONAL_35 = 43.27  # mm of the 36 x 24 mm frame
+from vinter.core.constants import ARCSEC_PER_RADIAN, EQUIVALENT_UNKNOWN_MM, FULL_FRAME_DIAGONAL_MM
+
 F35_ERROR = 0.03  # of the focal length a file names: whole millimetres, and the lens's own spread
 SOLVED_ERROR = 0.002
 WIDTH_ERROR, NOISE_ERROR = 0.09, 0.05  # of the measures themselves (docs/models.md)
-USUAL_F35 = 26.0
 GRAIN_ARCMIN = 10.0
 
 
@@ -44,11 +44,11 @@ def scale_of(
     equivalent."""
     if solved_arcsec:
         return Value(solved_arcsec, SOLVED_ERROR * solved_arcsec), "solved from the stars"
-    focal_px = (f35 or USUAL_F35) / DIAGONAL_35 * hypot(*size)
-    scale = 206265 / focal_px
+    focal_px = (f35 or EQUIVALENT_UNKNOWN_MM) / FULL_FRAME_DIAGONAL_MM * hypot(*size)
+    scale = ARCSEC_PER_RADIAN / focal_px
     if f35:
         return Value(scale, F35_ERROR * scale), f"from the {f35:.0f} mm the file names"
-    return Value(scale, 0.3 * scale), f"taken for a {USUAL_F35:.0f} mm lens: the file names none"
+    return Value(scale, 0.3 * scale), f"taken for a {EQUIVALENT_UNKNOWN_MM:.0f} mm lens: the file names none"
 
 
 def quality(

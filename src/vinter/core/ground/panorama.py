@@ -7,6 +7,7 @@ import numpy as np
 
 from vinter.core.errors import BadInput
 from vinter.core.sky import ephemeris as eph
+from vinter.core.sky.refraction import refraction
 from vinter.core.sky.site import Site
 
 MOST_DEGREES_PER_PX = 2.0
@@ -49,7 +50,7 @@ def fix_by_sun(site: Site, unix: float, x: float, y: float, degrees_per_px: floa
     """Fix by the Sun's pixel at a known Unix time and the scale; BadInput when the Sun was down then."""
     e, t = eph.year_ephemeris(eph.year_of(unix)), np.array([float(unix)])
     altitude, azimuth, _ = eph.horizontal(e.sun(t), e.gast(t), site)
-    seen = float((altitude + eph.refraction(altitude))[0])
+    seen = float((altitude + refraction(altitude))[0])
     if seen < -0.8:
         raise BadInput(
             f"at that time the Sun stood {-seen:.0f}° below the horizon: check the date, the hour and the "

@@ -5,8 +5,10 @@ import numpy as np
 from vinter.core.camera import photons
 from vinter.core.camera.accessories import Eyepiece
 from vinter.core.camera.exposure import GAP_SECONDS
+from vinter.core.constants import ARCSEC_PER_RADIAN
 from vinter.core.errors import BadInput
 from vinter.core.modes.basis import Basis, ModePlan, sky_fitting_iso
+from vinter.core.sky.brightness import phase_dimming
 from vinter.core.sky.ephemeris import year_of
 from vinter.core.sky.satellites import Pass
 from vinter.core.sky.target_track import track
@@ -27,7 +29,7 @@ def moon_factor(phase: float) -> float:
     brightness, 0 to 1)."""
     a = abs(phase)
     lit = max((1 + np.cos(np.radians(a))) / 2, 0.01)
-    return float(min(10 ** (-0.4 * (0.026 * a + 4e-9 * a**4)) / lit, 1.0))
+    return float(min(10 ** (-0.4 * float(phase_dimming(phase))) / lit, 1.0))
 
 
 def moon(b: Basis, o: dict[str, float]) -> ModePlan:
@@ -66,7 +68,7 @@ def planet(b: Basis, o: dict[str, float], key: str = "jupiter") -> ModePlan:
     scope = Eyepiece(aperture=o["aperture"], focal=o["focal"], eyepiece=o["eyepiece"])
     focal, number = scope.effective(b.lens)
     mag, size = PLANETS[key]
-    px = size / (206265 * b.lens.pitch * 1e-3 / focal)
+    px = size / (ARCSEC_PER_RADIAN * b.lens.pitch * 1e-3 / focal)
     rate = photons.sky_rate(b.lens, mag) * (b.lens.aperture / number) ** 2
     iso = 100 if b.lens.iso_min <= 100 else b.lens.iso_min
     t = PLANET_LEVEL * b.lens.full_scale(iso) / rate

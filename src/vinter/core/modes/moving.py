@@ -4,6 +4,7 @@ import numpy as np
 
 from vinter.core.camera.accessories import Tracker
 from vinter.core.camera.exposure import GAP_SECONDS, TOLERANCES
+from vinter.core.constants import SIDEREAL_ARCSEC
 from vinter.core.modes.basis import Basis, ModePlan, sky_fitting_iso, storage, usual
 
 STAR_WIDTH = 2.7  # px, FWHM of a sharp star
@@ -24,7 +25,7 @@ def trails(b: Basis, o: dict[str, float]) -> ModePlan:
         "half a star's width, "
         f"{STAR_WIDTH / 2:.1f} px, so the line {'breaks into dashes' if visible else 'holds'}. The gap may "
         f"be {longest_gap:.1f} s at most.",
-        f"{o['hours']:g} h draw arcs of {15.041 * o['hours']:.0f}°.",
+        f"{o['hours']:g} h draw arcs of {SIDEREAL_ARCSEC * o['hours']:.0f}°.",
     ]
     if visible:
         reasons.append(
@@ -39,7 +40,7 @@ def trails(b: Basis, o: dict[str, float]) -> ModePlan:
         figures=[
             ("Frames", f"{n}"),
             ("Gap in the worst corner", f"{dash:.1f} px, {'dashes' if visible else 'no dashes'}"),
-            ("Arc", f"{15.041 * o['hours']:.0f}°"),
+            ("Arc", f"{SIDEREAL_ARCSEC * o['hours']:.0f}°"),
             storage(b, n),
         ],
         steps=[("Gap between frames, at most", f"{longest_gap:.1f} s")],

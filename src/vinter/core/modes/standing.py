@@ -6,6 +6,7 @@ import numpy as np
 from vinter.core.camera import photons
 from vinter.core.camera.exposure import BAND_MAG, GAP_SECONDS
 from vinter.core.camera.focus import blur_px, hyperfocal
+from vinter.core.constants import SIDEREAL_ARCSEC
 from vinter.core.modes.basis import Basis, ModePlan, storage, usual
 from vinter.core.shot import field_of_view
 from vinter.core.sky.ephemeris import year_of
@@ -78,7 +79,7 @@ def arch(b: Basis, o: dict[str, float]) -> ModePlan:
     rows = max(int(np.ceil((top + 25 - h) / (h * (1 - OVERLAP)))) + 1, 1)
     n = columns * rows * int(o["each"])
     seconds = n * (t + GAP_SECONDS) + columns * rows * o["turn"]
-    moved = seconds * 15.041 / 3600
+    moved = seconds * SIDEREAL_ARCSEC / 3600
     reasons = [
         f"The arch's top stands {top:.0f}° high; upright frames of {w:.0f}° × {h:.0f}° with "
         f"{100 * OVERLAP:.0f} % overlap need "

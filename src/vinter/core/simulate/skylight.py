@@ -6,9 +6,10 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.camera.projection import east_north_up
-from vinter.core.sky import ephemeris as eph
+from vinter.core.constants import SIDEREAL_ARCSEC
 from vinter.core.sky import galaxy
 from vinter.core.sky.catalogue import MAP_STEP, milky_way
+from vinter.core.sky.refraction import refraction
 from vinter.core.sky.site import Site
 
 Array = npt.NDArray[np.float64]
@@ -35,12 +36,12 @@ def refracted(enu: Array) -> Array:
     """Lift unit vectors (n, 3) by refraction."""
     altitude = np.degrees(np.arcsin(np.clip(enu[:, 2], -1, 1)))
     azimuth = np.degrees(np.arctan2(enu[:, 0], enu[:, 1]))
-    return east_north_up(altitude + eph.refraction(altitude), azimuth)
+    return east_north_up(altitude + refraction(altitude), azimuth)
 
 
 def turned(enu: Array, site: Site, seconds: float) -> Array:
     """Unit vectors after the sky has turned for some seconds (rotation about the pole, westward)."""
-    angle = -np.radians(15.041 / 3600 * seconds)
+    angle = -np.radians(SIDEREAL_ARCSEC / 3600 * seconds)
     lat = np.radians(site.lat)
     axis = np.array([0.0, np.cos(lat), np.sin(lat)])
     return np.asarray(

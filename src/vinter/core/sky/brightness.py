@@ -46,6 +46,13 @@ def natural(altitude: Array | float, extinction: float) -> Array:
     return np.asarray(to_nanolamberts(NATURAL_ZENITH) * (0.4 + 0.6 * x) * 10 ** (-0.4 * extinction * (x - 1)))
 
 
+def phase_dimming(phase: Array | float) -> Array:
+    """Magnitudes the Moon is fainter than at full, by phase angle in degrees (0 at full Moon; Krisciunas and
+    Schaefer 1991, equation 9, without the opposition surge)."""
+    a = np.abs(phase)
+    return np.asarray(0.026 * a + 4e-9 * a**4)
+
+
 def moonlight(
     altitude: Array, azimuth: Array, moon_alt: Array, moon_az: Array, phase: Array, extinction: float
 ) -> Array:
@@ -55,7 +62,7 @@ def moonlight(
     """
     a = np.abs(phase)
     surge = np.where(a < 7, 1 + 0.35 * (1 - a / 7), 1.0)
-    intensity = surge * 10 ** (-0.4 * (3.84 + 0.026 * a + 4e-9 * a**4))
+    intensity = surge * 10 ** (-0.4 * (3.84 + phase_dimming(phase)))
     rho = np.maximum(separation(altitude, azimuth, moon_alt, moon_az), 0.25)
     mie = np.where(rho < 10, 6.2e7 / rho**2, 10 ** (6.15 - rho / 40))
     scatter = 10**5.36 * (1.06 + np.cos(np.radians(rho)) ** 2) + mie

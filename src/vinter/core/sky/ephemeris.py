@@ -153,13 +153,6 @@ def diurnal_path(lat: float, declination: float, count: int = 145) -> list[tuple
     )
 
 
-def refraction(altitude: Array) -> Array:
-    """Refraction in degrees at a true altitude in degrees (Saemundsson), zero below -2 degrees."""
-    h = np.maximum(altitude, -2.0)
-    lift = 1.02 / np.tan(np.radians(h + 10.3 / (h + 5.11))) / 60
-    return np.where(altitude < -2, 0.0, np.maximum(lift, 0.0))
-
-
 def separation(alt1: Array, az1: Array, alt2: Array, az2: Array) -> Array:
     """Angle in degrees between two directions given in degrees (haversine, exact at small angles)."""
     a, b = np.radians(alt1), np.radians(alt2)

@@ -33,3 +33,19 @@ class Horizon:
         """Altitude in degrees of the profile at azimuths in degrees."""
         azimuths, altitudes = zip(*sorted(self.points), strict=True)
         return np.asarray(np.interp(np.asarray(azimuth, float), azimuths, altitudes, period=360))
+
+
+Points = tuple[tuple[float, float], ...]
+
+
+def merged(old: Points, new: Points) -> Points:
+    """A profile (azimuth, altitude in degrees, by azimuth) with new points in it.
+
+    All new points, and of the old ones those in the widest gap that the new ones leave round the compass:
+    what was traced anew replaces what was there, what the trace does not cover stays.
+    """
+    azimuths = [a for a, _ in new]
+    gaps = [((b - a) % 360, a) for a, b in zip(azimuths, [*azimuths[1:], azimuths[0]], strict=True)]
+    width, start = max(gaps)
+    outside = [(a, h) for a, h in old if 0 < (a - start) % 360 < width]
+    return tuple(sorted({**dict(outside), **dict(new)}.items()))

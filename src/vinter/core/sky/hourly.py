@@ -4,10 +4,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vinter.core.sky.nights import Night, Thresholds
+from vinter.core.sky.nights import Night
 from vinter.core.sky.site import Site
 from vinter.core.sky.target_track import track
 from vinter.core.sky.targets import ARCH, CLOUDS, CORE, MOON, PLANETS, POLE, STRETCHES, Target, band
+from vinter.core.sky.thresholds import Thresholds
 
 LEAST_CONTRAST = (
     0.08  # of a target's own light over the sky's; below, a stack of phone frames hardly shows it

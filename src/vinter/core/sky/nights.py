@@ -14,6 +14,7 @@ from vinter.core.sky.events import crossings
 from vinter.core.sky.site import Site
 from vinter.core.sky.target_track import Track, track
 from vinter.core.sky.targets import CORE, Target, position
+from vinter.core.sky.thresholds import Thresholds
 
 MOON_RADIUS_KM = 1737.4
 HORIZON_REFRACTION = 34 / 60
@@ -22,37 +23,6 @@ SAMPLE_SECONDS = 300.0
 SHORTEST_WINDOW = 60.0
 DAY_LIMIT = 3.0  # degrees of Sun above which a night is not sampled
 LONGEST_SPAN = timedelta(days=800)
-
-
-@dataclass(frozen=True, kw_only=True)
-class Thresholds:
-    """What makes a moment usable, and where the schools draw their lines; all can be moved by the user."""
-
-    min_altitude: float = 10.0  # degrees of the target, airless
-    sun_below: float = -18.0  # degrees
-    moon_cost: float = 0.5  # magnitudes of moonlight at the target that still count as usable
-    new_moon_days: float = 3.0
-    lit_percent: float = 25.0
-    moon_up_minutes: float = 0.0
-    darkest_class: int = 4
-    suburb_class: int = 6
-    earliest: float | None = None  # hours after local noon; None for no limit
-    latest: float | None = None
-
-    def __post_init__(self) -> None:
-        if not -5 <= self.min_altitude < 90:
-            raise BadInput(f"min-altitude {self.min_altitude} is not within -5 to 90 degrees")
-        if not -18 <= self.sun_below <= 0:
-            raise BadInput(f"sun-below {self.sun_below} is not within -18 to 0 degrees")
-        if self.moon_cost < 0:
-            raise BadInput(f"moon cost {self.moon_cost:g} is below 0 magnitudes")
-        for label, hours in (("earliest", self.earliest), ("latest", self.latest)):
-            if hours is not None and not 0 <= hours <= 24:
-                raise BadInput(f"{label} hour {hours:g} is not within 0 to 24 hours after noon")
-
-    def sun_for(self, what: Target) -> float:
-        """Altitude of the Sun in degrees below which a target can be shot."""
-        return self.sun_below if what.twilight is None else max(self.sun_below, what.twilight)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -127,6 +97,17 @@ class Night:
 def noon(site: Site, day: date) -> float:
     """Unix time of civil noon at the site (nights of 23 and 25 hours exist)."""
     return datetime.combine(day, time(12), site.zone).timestamp()
+
+
+def evening_of(site: Site, unix: float) -> date:
+    """Date of the evening whose night, local noon to local noon, holds a Unix time."""
+    return (datetime.fromtimestamp(unix, site.zone) - timedelta(hours=12)).date()
+
+
+def night_at(site: Site, unix: float, limits: Thresholds | None = None, what: Target = CORE) -> "Night":
+    """The night that holds a Unix time."""
+    day = evening_of(site, unix)
+    return nights(site, day, day, limits, what)[0]
 
 
 def moments(strip: Track, index: npt.NDArray[np.intp]) -> list[Moment]:

@@ -1,21 +1,21 @@
-"""Choosing among nights: the wishes a person has beside the sky, and the best nights over several sites."""
+"""Choosing among nights: what a person asks for beside the sky, and the best nights over several sites."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
 
 from vinter.core.errors import BadInput
-from vinter.core.sky.nights import Night, Thresholds, nights
+from vinter.core.sky.nights import Night, nights
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import Target
+from vinter.core.sky.thresholds import MOON_SCHOOLS, Thresholds
 from vinter.core.sky.verdict import FAIR, Verdict, judge
 
-MOON_SCHOOLS = ("near_new_moon", "thin_moon", "moon_down")
 SAME_RUN_DAYS = 3  # a gap in the good nights longer than this begins a new run
 
 
 @dataclass(frozen=True)
-class Wishes:
+class NightFilter:
     """Evenings of the week (Monday is 0; empty for any), fewest usable minutes, a Moon school that must say
     yes."""
 
@@ -30,7 +30,7 @@ class Wishes:
             raise BadInput(f"Moon school {self.school!r} is not one of {', '.join(MOON_SCHOOLS)}")
 
     def suits(self, night: Night, verdict: Verdict) -> bool:
-        """Whether a night meets the wishes."""
+        """Whether a night passes."""
         return (
             (not self.weekdays or night.day.weekday() in self.weekdays)
             and night.usable >= self.minutes
@@ -56,12 +56,12 @@ class Run:
     last: date
 
 
-def runs(judged: Iterable[tuple[Night, Verdict]], wishes: Wishes | None = None) -> list[Run]:
-    """Nights worth it (score at least fair) that meet the wishes, collected by lunation, best run first."""
-    wishes = wishes or Wishes()
+def runs(judged: Iterable[tuple[Night, Verdict]], night_filter: NightFilter | None = None) -> list[Run]:
+    """Nights worth it (score at least fair) that pass the filter, collected by lunation, best run first."""
+    night_filter = night_filter or NightFilter()
     groups: list[list[tuple[Night, Verdict]]] = []
     for n, v in judged:
-        if v.score < FAIR or not wishes.suits(n, v):
+        if v.score < FAIR or not night_filter.suits(n, v):
             continue
         if groups and (n.day - groups[-1][-1][0].day).days <= SAME_RUN_DAYS:
             groups[-1].append((n, v))
@@ -83,16 +83,18 @@ class Choice:
 
 
 def best_nights(
-    found: list[tuple[Site, list[tuple[Night, Verdict]]]], count: int = 10, wishes: Wishes | None = None
+    found: list[tuple[Site, list[tuple[Night, Verdict]]]],
+    count: int = 10,
+    night_filter: NightFilter | None = None,
 ) -> list[Choice]:
     """The nights worth most over all sites, each evening once (at its best site), best first."""
-    wishes = wishes or Wishes()
+    night_filter = night_filter or NightFilter()
     evenings: dict[date, Choice] = {}
     for i, (_, judged) in enumerate(found):
         for n, v in judged:
             if (
                 v.score >= FAIR
-                and wishes.suits(n, v)
+                and night_filter.suits(n, v)
                 and (n.day not in evenings or n.equivalent > evenings[n.day].night.equivalent)
             ):
                 evenings[n.day] = Choice(i, n, v)

@@ -9,6 +9,7 @@ import numpy as np
 from vinter.core.errors import BadInput
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.brightness import to_magnitudes
+from vinter.core.sky.catalogue import milky_way
 from vinter.core.sky.ephemeris import GALACTIC_CENTRE, Array
 from vinter.core.sky.galaxy import POLE_DEC, POLE_RA, arch_top, band_tilt, to_equatorial
 from vinter.core.sky.site import Site
@@ -51,16 +52,10 @@ def mean_surface(magnitude: float, length: float, width: float) -> float:
     return float(magnitude + 2.5 * np.log10(np.pi / 4 * length * width * 3600))
 
 
-@cache
-def _map() -> Array:
-    with np.load(DATA / "milkyway.npz") as data:
-        return np.asarray(data["nl"], float)
-
-
 def band_surface(longitude: float) -> float:
     """Surface brightness (V mag/arcsec^2, error 0.3) of the band's brightest 4 degrees around a galactic
     longitude."""
-    light = _map()
+    light = milky_way()[0].astype(float)
     rows, columns = light.shape
     middle_column = round((longitude + 180) % 360 / 360 * columns)
     reach = columns // 90

@@ -8,24 +8,14 @@ import numpy as np
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.brightness import sky_class
 from vinter.core.sky.glow import glow
-from vinter.core.sky.nights import SUN_LEVELS, Night, Thresholds, Window
+from vinter.core.sky.nights import SUN_LEVELS, Night, Window
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import position
+from vinter.core.sky.thresholds import SCHOOLS, School, SchoolFacts, Thresholds
 
 FULL_SCORE_MINUTES = 120.0  # so many minutes under a perfect zenith score 100
 GOOD, FAIR = 40.0, 15.0
 COMPASS = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
-
-
-@dataclass(frozen=True)
-class School:
-    """One school's yes or no: the value it looks at, its threshold and both in words."""
-
-    name: str
-    yes: bool
-    value: float
-    threshold: float
-    words: str
 
 
 @dataclass(frozen=True)
@@ -48,10 +38,8 @@ def clock(site: Site, unix: float) -> str:
     return datetime.fromtimestamp(round(unix / 60) * 60, site.zone).strftime("%H:%M")
 
 
-def _moon_up_minutes(night: Night, window: Window | None) -> float:
+def _moon_up_minutes(night: Night, window: Window) -> float:
     """Minutes of a window during which the Moon stands above the horizon."""
-    if window is None:
-        return 0.0
     changes = sorted([(t, 1) for t in night.moon["rise"]] + [(t, 0) for t in night.moon["set"]])
     earlier = [up for t, up in changes if t <= window.start]
     later = [(t, up) for t, up in changes if window.start < t < window.end]
@@ -63,58 +51,17 @@ def _moon_up_minutes(night: Night, window: Window | None) -> float:
     return total
 
 
-def _moon_down_name(limits: Thresholds) -> str:
-    return (
-        "Moon down while shooting"
-        if limits.moon_up_minutes == 0
-        else f"Moon up at most {limits.moon_up_minutes:g} min"
-    )
-
-
 def schools(site: Site, night: Night, limits: Thresholds) -> dict[str, School]:
-    """What the Moon schools and the map readers say of a night; each has its own threshold."""
-    lit, days = night.illuminated * 100, night.new_moon_days
-    up = _moon_up_minutes(night, night.best)
-    length = night.best.minutes if night.best else 0.0
+    """What the Moon schools and the map readers say of a night, by key; each has its own threshold."""
     zenith = site.zenith if site.zenith is not None else glow(site.lat, site.lon).zenith
-    by_map = sky_class(zenith)
-    return {
-        "near_new_moon": School(
-            f"Within {limits.new_moon_days:g} days of new Moon",
-            days <= limits.new_moon_days,
-            days,
-            limits.new_moon_days,
-            f"{days:.1f} d",
-        ),
-        "thin_moon": School(
-            f"Lit under {limits.lit_percent:g} %",
-            lit < limits.lit_percent,
-            lit,
-            limits.lit_percent,
-            f"{lit:.0f} %",
-        ),
-        "moon_down": School(
-            _moon_down_name(limits),
-            night.best is not None and up <= limits.moon_up_minutes,
-            up,
-            limits.moon_up_minutes,
-            "no window" if night.best is None else f"up {up:.0f} of {length:.0f} min",
-        ),
-        "dark_class": School(
-            f"Class {limits.darkest_class} or darker",
-            by_map <= limits.darkest_class,
-            by_map,
-            limits.darkest_class,
-            f"class {by_map}",
-        ),
-        "suburb_class": School(
-            f"A suburb will do: class {limits.suburb_class}",
-            by_map <= limits.suburb_class,
-            by_map,
-            limits.suburb_class,
-            f"class {by_map}",
-        ),
-    }
+    facts = SchoolFacts(
+        lit_percent=night.illuminated * 100,
+        new_moon_days=night.new_moon_days,
+        moon_up_minutes=_moon_up_minutes(night, night.best) if night.best else None,
+        window_minutes=night.best.minutes if night.best else 0.0,
+        sky_class=sky_class(zenith),
+    )
+    return {key: kind.judge(facts, limits) for key, kind in SCHOOLS.items()}
 
 
 WITHOUT_ARTICLE = ("omega-centauri",)

@@ -10,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 import sep
 
+from vinter.core.constants import EQUIVALENT_UNKNOWN_MM, FULL_FRAME_DIAGONAL_MM
 from vinter.core.errors import BadInput
 from vinter.core.frames.lenswarp import LensWarp
 from vinter.core.frames.measure import Measure, clean, measure
@@ -137,8 +138,8 @@ def ingest(path: Path, spill: Path, masters: Masters) -> Ingested:
         data, plane = clean(frame, dark, flat)
         floor = background(plane)
         found = find_stars(plane, floor)
-        f35 = frame.meta.f35 or 26.0
-        focal = f35 / 43.27 * float(np.hypot(*frame.size))
+        f35 = frame.meta.f35 or EQUIVALENT_UNKNOWN_MM
+        focal = f35 / FULL_FRAME_DIAGONAL_MM * float(np.hypot(*frame.size))
         save_whole(spill, data)
         return Ingested(
             path=path,

@@ -6,9 +6,10 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from vinter.core.camera.projection import View, east_north_up, project
-from vinter.core.sky import ephemeris as eph
+from vinter.core.camera.projection import View, east_north_up, in_front, project, radial_pixels, radial_rays
+from vinter.core.constants import ARCSEC_PER_RADIAN
 from vinter.core.sky.catalogue import star_table, to_horizon
+from vinter.core.sky.refraction import refraction
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import CLOUDS, CORE, constellations
 
@@ -29,6 +30,7 @@ ROLLS = (
 )  # degrees that the phone may be tilted against its plan
 REACHES = (30.0, 30.0, 20.0, 12.0, 12.0, 8.0, 5.0, 5.0, 3.0, 3.0)  # px, of the rounds of matching
 LEAST_MATCHES = 12
+LEAST_DEPTH = 0.1  # of a unit ray, in front of the lens
 MOST_SHIFT = 0.35  # of the frame's width that the rough pose may be off
 
 
@@ -57,28 +59,17 @@ class Solution:
         return _project(vectors @ np.array(self.rotation).T, self.focal_px, self.k1, self.width, self.height)
 
 
+def _centre(width: int, height: int) -> tuple[float, float]:
+    return (width - 1) / 2, (height - 1) / 2
+
+
 def _project(
     rays: Array, focal: float, k1: float, width: int, height: int
 ) -> tuple[Array, Array, npt.NDArray[np.bool_]]:
-    front = rays[:, 2] > 0.1
-    depth = np.where(front, rays[:, 2], 1.0)
-    u, v = rays[:, 0] / depth, rays[:, 1] / depth
-    r2 = u * u + v * v
-    scale = focal * (1 + k1 * r2)
-    front &= 1 + 3 * k1 * r2 > 0.1
-    return (width - 1) / 2 + u * scale, (height - 1) / 2 + v * scale, front
-
-
-def _rays(xy: Array, focal: float, k1: float, width: int, height: int) -> Array:
-    """Unit vectors of pixels."""
-    u, v = ((xy - [(width - 1) / 2, (height - 1) / 2]) / focal).T
-    rd = np.hypot(u, v)
-    r = rd.copy()
-    for _ in range(8):
-        r = r - (r * (1 + k1 * r * r) - rd) / (1 + 3 * k1 * r * r)
-    s = np.where(rd > 0, r / np.where(rd > 0, rd, 1), 1.0)
-    out = np.stack([u * s, v * s, np.ones_like(u)], axis=-1)
-    return np.asarray(out / np.linalg.norm(out, axis=1, keepdims=True))
+    front = in_front(rays, k1, LEAST_DEPTH)
+    safe = np.where(rays[:, 2:] > LEAST_DEPTH, rays, [0.0, 0.0, 1.0])
+    x, y = radial_pixels(safe, focal, k1, _centre(width, height)).T
+    return x, y, front
 
 
 def _voted_shift(found: Array, wanted: Array, width: int) -> tuple[Array, float]:
@@ -129,7 +120,7 @@ def _apparent(site: Site, unix: float, vectors: Array) -> Array:
     """Directions east, north, up of ICRS vectors, with refraction."""
     enu = vectors @ to_horizon(site, unix).T
     altitude = np.degrees(np.arcsin(np.clip(enu[:, 2], -1, 1)))
-    return east_north_up(altitude + eph.refraction(altitude), np.degrees(np.arctan2(enu[:, 0], enu[:, 1])))
+    return east_north_up(altitude + refraction(altitude), np.degrees(np.arctan2(enu[:, 0], enu[:, 1])))
 
 
 def _inside(solution: Solution) -> Solution:
@@ -171,7 +162,7 @@ def solve(star_xy: Array, view: View, site: Site, unix: float) -> Solution | Non
         pairs = _matches(found, at, reach)
         if len(pairs) < LEAST_MATCHES:
             return None
-        turn = _turn(_rays(found[pairs[:, 0]], focal, k1, w, h), vectors[bright[pairs[:, 1]]])
+        turn = _turn(radial_rays(found[pairs[:, 0]], focal, k1, _centre(w, h)), vectors[bright[pairs[:, 1]]])
         px, py, _ = _project(vectors[bright] @ turn.T, focal, k1, w, h)
         middle = np.array([(w - 1) / 2, (h - 1) / 2])
         seen, wanted = found[pairs[:, 0]] - middle, np.stack([px, py], axis=1)[pairs[:, 1]] - middle
@@ -194,7 +185,7 @@ def solve(star_xy: Array, view: View, site: Site, unix: float) -> Solution | Non
             matched=len(pairs),
             rms_px=float(np.sqrt(np.mean(error**2))),
             centre=centre,
-            scale_arcsec=206265 / focal,
+            scale_arcsec=ARCSEC_PER_RADIAN / focal,
             constellations=[],
             targets=[],
         )

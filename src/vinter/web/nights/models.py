@@ -5,7 +5,7 @@ from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 
-from vinter.core.sky.nights import Thresholds
+from vinter.core.sky.thresholds import Thresholds
 
 
 def _bounds(low: float, high: float) -> list[MinValueValidator | MaxValueValidator]:

@@ -4,10 +4,11 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from functools import lru_cache
 
-from vinter.core.sky.nights import Night, Thresholds
-from vinter.core.sky.ranking import Run, Wishes, judged, runs
+from vinter.core.sky.nights import Night
+from vinter.core.sky.ranking import NightFilter, Run, judged, runs
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import Target
+from vinter.core.sky.thresholds import Thresholds
 from vinter.core.sky.verdict import FAIR, Verdict
 from vinter.web.nights.query import Asked
 from vinter.web.sites.models import Site as OwnSite
@@ -28,7 +29,7 @@ class Outlook:
 
 
 @lru_cache(maxsize=24)
-def outlook(site: Site, today: date, what: Target, limits: Thresholds, wishes: Wishes) -> Outlook:
+def outlook(site: Site, today: date, what: Target, limits: Thresholds, wishes: NightFilter) -> Outlook:
     """Scan a year of nights from today."""
     found = judged(site, today, today + timedelta(days=AHEAD_DAYS), limits, what)
     first = next(((n, v) for n, v in found if v.score >= FAIR and wishes.suits(n, v)), (None, None))

@@ -7,9 +7,9 @@ from urllib.parse import urlencode
 from django.http import HttpRequest, QueryDict
 
 from vinter.core.errors import BadInput
-from vinter.core.sky.nights import Thresholds
-from vinter.core.sky.ranking import MOON_SCHOOLS, Wishes
+from vinter.core.sky.ranking import NightFilter
 from vinter.core.sky.targets import CORE, Target, shipped, target
+from vinter.core.sky.thresholds import MOON_SCHOOLS, Thresholds
 from vinter.web.nights.models import habits_of
 
 KEPT = ("target", "weekday", "earliest", "latest", "minutes", "school")
@@ -47,7 +47,7 @@ class Asked:
 
     what: Target
     limits: Thresholds
-    wishes: Wishes
+    wishes: NightFilter
     given: QueryDict
 
     @property
@@ -88,4 +88,4 @@ def asked(request: HttpRequest) -> Asked:
         hours_after_noon(given.get("earliest", ""), "earliest"),
         hours_after_noon(given.get("latest", ""), "latest"),
     )
-    return Asked(what, limits, Wishes(weekdays, least, given.get("school", "")), given)
+    return Asked(what, limits, NightFilter(weekdays, least, given.get("school", "")), given)

@@ -8,10 +8,11 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from vinter.core.sky.nights import Night, Thresholds
-from vinter.core.sky.ranking import Run, Wishes, judged, runs
+from vinter.core.sky.nights import Night
+from vinter.core.sky.ranking import NightFilter, Run, judged, runs
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import Target
+from vinter.core.sky.thresholds import Thresholds
 from vinter.core.sky.verdict import Verdict
 from vinter.web.nights.drawing import PAPER, tones
 
@@ -56,7 +57,7 @@ def x_of(night: Night, unix: float) -> float:
     )
 
 
-def _picture(judged: list[tuple[Night, Verdict]], limits: Thresholds, wishes: Wishes) -> bytes:
+def _picture(judged: list[tuple[Night, Verdict]], limits: Thresholds, wishes: NightFilter) -> bytes:
     sheet = np.stack([_row(n, limits) for n, _ in judged]).astype(np.float32)
     out = np.array([not wishes.suits(n, v) for n, v in judged])
     sheet[out] += (np.array(PAPER, np.float32) - sheet[out]) * FADE
@@ -83,7 +84,7 @@ def _brackets(best: list[Run], first: date, days: int) -> list[dict[str, float]]
 
 
 @lru_cache(maxsize=24)
-def season(site: Site, year: int, what: Target, limits: Thresholds, wishes: Wishes) -> Season:
+def season(site: Site, year: int, what: Target, limits: Thresholds, wishes: NightFilter) -> Season:
     """Compute and draw a calendar year."""
     first, last = date(year, 1, 1), date(year, 12, 31)
     found = judged(site, first, last, limits, what)

@@ -5,11 +5,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
+from vinter.core.constants import SIDEREAL_ARCSEC
 from vinter.core.stack.combining.tiles import Source
 from vinter.core.stack.registration.motion_model import RotationModel
 
 Array = npt.NDArray[np.float64]
-SKY_RATE = np.radians(360.98565 / 86400)  # radians a second of the sky about its pole
+SKY_RATE = np.radians(SIDEREAL_ARCSEC / 3600)  # radians a second of the sky about its pole
 LEAST_PX = 0.5  # at the focal length: a shorter gap is filled by the width of a star
 MOST_COPIES = 12  # a longer pause is a pause, and stays one
 

@@ -3,26 +3,20 @@
 import numpy as np
 import numpy.typing as npt
 
+from vinter.core.camera.projection import radial_pixels, radial_rays
+from vinter.core.sky.refraction import refraction
+
 Array = npt.NDArray[np.float64]
-REFRACTION = 1.02 / 60  # degrees, strength of R = 1.02' / tan(h + 10.3 / (h + 5.11))
 
 
 def rays(xy: Array, focal: float, k1: float, centre: tuple[float, float]) -> Array:
-    """Unit rays of distorted pixels, Newton on r (1 + k1 r^2)."""
-    d = (xy - np.array(centre)) / focal
-    rd = np.hypot(d[:, 0], d[:, 1])
-    r = rd.copy()
-    for _ in range(4):
-        r -= (r * (1 + k1 * r * r) - rd) / (1 + 3 * k1 * r * r)
-    scale = np.where(rd > 1e-12, r / np.maximum(rd, 1e-12), 1.0)
-    v = np.c_[d * scale[:, None], np.ones(len(d))]
-    return np.asarray(v / np.linalg.norm(v, axis=1, keepdims=True))
+    """Unit rays (n, 3) of distorted pixels (n, 2); four Newton steps do within a frame."""
+    return radial_rays(xy, focal, k1, centre, steps=4)
 
 
 def pixels(v: Array, focal: float, k1: float, centre: tuple[float, float]) -> Array:
-    """Distorted pixels of rays."""
-    u = v[:, :2] / v[:, 2:]
-    return np.asarray(np.array(centre) + focal * u * (1 + k1 * (u * u).sum(axis=1))[:, None])
+    """Distorted pixels (n, 2) of rays (n, 3)."""
+    return radial_pixels(v, focal, k1, centre)
 
 
 def _moved_up(v: Array, zenith: Array, lift: Array) -> Array:
@@ -32,21 +26,22 @@ def _moved_up(v: Array, zenith: Array, lift: Array) -> Array:
     return np.asarray(v * np.cos(lift)[:, None] + up * np.sin(lift)[:, None])
 
 
-def _refraction(sin_altitude: Array) -> Array:
-    h = np.maximum(np.degrees(np.arcsin(np.clip(sin_altitude, -1, 1))), -1.0)
-    return np.asarray(np.radians(np.maximum(REFRACTION / np.tan(np.radians(h + 10.3 / (h + 5.11))), 0)))
+def _lift(sin_altitude: Array) -> Array:
+    """Refraction in radians at the sine of a true altitude; that of -1 degree below it."""
+    altitude = np.maximum(np.degrees(np.arcsin(np.clip(sin_altitude, -1, 1))), -1.0)
+    return np.asarray(np.radians(refraction(altitude)))
 
 
 def lifted(v: Array, zenith: Array) -> Array:
     """Rays as the air shows them."""
-    return _moved_up(v, zenith, _refraction(v @ zenith))
+    return _moved_up(v, zenith, _lift(v @ zenith))
 
 
 def lowered(v: Array, zenith: Array) -> Array:
     """Rays without the air; the inverse of ``lifted`` to 0.1 arcsec above 1 degree."""
     true = v
     for _ in range(5):
-        true = _moved_up(v, zenith, -_refraction(true @ zenith))
+        true = _moved_up(v, zenith, -_lift(true @ zenith))
     return true
 
 

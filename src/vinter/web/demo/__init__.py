@@ -1,0 +1,1 @@
+"""The demo photographer: her data, and the door to them where the demo is served."""

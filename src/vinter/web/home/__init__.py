@@ -1,0 +1,1 @@
+"""The first page: the next good night, and the work under way."""
