@@ -3,7 +3,8 @@
 import numpy as np
 from starfield import horizon
 
-from vinter.core.stack.combining.kernels import METHODS, combine, noise_model
+from vinter.core.stack.combining.kernels import Rules, combine, noise_model
+from vinter.core.stack.combining.methods import Method
 
 
 def through(homography, xy):
@@ -29,21 +30,12 @@ def errors(report, truth, spec):
 
 def combined(cube, method="clip", weights=None, spread=None):
     """Picture, difference of halves, counts and noise model of a cube."""
-    shape = cube.shape[1:]
-    out, halves, count, lost = (
-        np.empty(shape[:k], t) for k, t in ((3, np.float32), (3, np.float32), (3, np.uint16), (2, np.float32))
-    )
     ones, noise = np.ones(len(cube), np.float32), noise_model(cube)
-    combine(
-        cube,
-        METHODS[method],
-        3.5,
+    rules = Rules(
+        Method(method),
         noise,
         ones if weights is None else np.float32(weights),
         ones if spread is None else np.float32(spread),
-        out,
-        halves,
-        count,
-        lost,
     )
-    return out, halves, count, noise
+    found = combine(cube, rules)
+    return found.picture, found.halves, found.count, noise

@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 
 from vinter.core.frames.mosaic import PEDESTAL
-from vinter.core.stack.combining.kernels import METHODS, blank, combine, join, normalize_into
+from vinter.core.stack.combining.kernels import Rules, blank, combine, join, normalize_into
+from vinter.core.stack.combining.methods import Method
 
 KAPPA = 3.5
 NOISE = np.array([[900.0, 0.4], [400.0, 0.2], [1600.0, 0.0]])
@@ -67,7 +68,7 @@ def a_cube(n, seed, holes=0.1, outliers=0.05):
     return cube
 
 
-@pytest.mark.parametrize("method", list(METHODS))
+@pytest.mark.parametrize("method", [str(m) for m in Method])
 @pytest.mark.parametrize(
     ("n", "uneven"), [(1, False), (2, False), (3, True), (6, False), (10, True), (11, True), (24, False)]
 )
@@ -76,14 +77,8 @@ def test_every_place_is_what_the_plain_rules_give(method, n, uneven):
     drawn = np.random.default_rng(n)
     weights = drawn.uniform(0.3, 2, n).astype(np.float32) if uneven else np.ones(n, np.float32)
     spread = drawn.uniform(1, 1.6, n).astype(np.float32) if uneven else np.ones(n, np.float32)
-    shape = cube.shape[1:]
-    out, halves, lost = (
-        np.empty(shape, np.float32),
-        np.empty(shape, np.float32),
-        np.empty(shape[:2], np.float32),
-    )
-    count = np.empty(shape, np.uint16)
-    combine(cube, METHODS[method], KAPPA, NOISE, weights, spread, out, halves, count, lost)
+    found = combine(cube, Rules(Method(method), NOISE, weights, spread, KAPPA))
+    shape, out, halves, count, lost = cube.shape[1:], found.picture, found.halves, found.count, found.left_out
     unlike = 0
     for y, x, c in np.ndindex(*shape):
         value, apart, kept = place_by_place(

@@ -80,7 +80,7 @@ def test_others_are_named_and_nonsense_is_passed_over(tmp_path):
         (1, 0, b"\0" * 8), (3, 1, b""), (77, 0, b""), (9, 0, gain_map(ramp())[:90]), (9, 0, gain_map(-ramp()))
     )
     found = corrections(dng(tmp_path / "a.dng", np.full(SIZE, 900, np.uint16), data), *SIZE)
-    words = "; ".join(found.notes)
+    words = "; ".join(note.words for note in found.notes)
     for part in (
         "WarpRectilinear: a lens warp",
         "FixVignetteRadial is not applied",

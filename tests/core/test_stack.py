@@ -166,7 +166,7 @@ def test_clipping_leaves_out_an_outlier_and_nothing_else():
 
 
 def test_the_kernels_are_compiled_for_what_they_are_called_with():
-    from vinter.core.stack.combining.kernels import combine as kernel
+    from vinter.core.stack.combining.kernels import combine_into as kernel
     from vinter.core.stack.combining.kernels import normalize_into
     from vinter.core.warm import main
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from vinter.core.camera.exposure import GAP_SECONDS
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
+from vinter.core.modes.basis import CardStep, StepKind
 
 FIXED_KELVIN = 4200  # fixed for a sequence; cool enough that a phone does not drift blue or orange
 DELAY_SECONDS = 3  # until the phone has stopped shaking
@@ -17,7 +18,7 @@ def spoken_shutter(seconds: float) -> str:
 
 
 def checks(
-    lens: Lens, iso: int, shutter: float, frames: int, pose: Pose, steps: Sequence[Sequence[str]] = ()
+    lens: Lens, iso: int, shutter: float, frames: int, pose: Pose, steps: Sequence[CardStep] = ()
 ) -> list[tuple[str, str]]:
     """Labels and values (empty where there is only something to do); shutter in s, pose in degrees; ``steps``
     are the mode's own."""
@@ -38,7 +39,7 @@ def checks(
         ("Delay", f"{DELAY_SECONDS} s"),
         ("Frames", f"{frames}"),
         ("Point to", f"az {pose.azimuth:.0f}° up {pose.altitude:.0f}°"),
-        *((label, value) for label, value in steps),
+        *((step.label, step.value) for step in steps),
     ]
 
 
@@ -54,12 +55,10 @@ class Timing:
     lamp: float
 
 
-def timing(
-    shutter: float, frames: int, interval: float | None, steps: Sequence[Sequence[str]] = ()
-) -> Timing:
+def timing(shutter: float, frames: int, interval: float | None, steps: Sequence[CardStep] = ()) -> Timing:
     """The timer of a shot: a mode's own interval, else the phone's pause; the lamp's time stands in the
     mode's steps."""
-    lamp = next((float(value.split()[0]) for label, value in steps if label.startswith("Lamp on")), 0.0)
+    lamp = next((step.seconds for step in steps if step.kind == StepKind.LAMP), 0.0)
     gap = round(max((interval or shutter + GAP_SECONDS) - shutter, 0), 2)
     return Timing(DELAY_SECONDS, shutter, gap, frames, lamp)
 

@@ -1,32 +1,44 @@
 """What to pack for a night, from what is known of it."""
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from vinter.core.forecast import Forecast
+from vinter.core.hazards import HAZARDS
 
 
 @dataclass(frozen=True)
 class Item:
-    """One thing to pack and why it is on the list."""
+    """One thing to pack: a key that stays when the words change, the words, and why it is on the list."""
 
+    key: str
     text: str
     why: str = ""
 
 
-ALWAYS = (
-    Item("Phone, charged, storage free"),
-    Item("Tripod and clamp", "legs stiff, clamp tried with the case on"),
-    Item("Red lamp", "white light undoes half an hour of dark adaptation"),
-    Item("Lens cloth"),
-    Item("Remote release or the delay set"),
-    Item("Water, something to eat"),
-    Item("Somebody knows where you are and when you will be back"),
-)
-WET = ("tide", "dyke", "mud", "river", "water", "sea", "marsh", "flood")
-BEASTS = ("livestock", "cattle", "cows", "dogs", "snake", "boar", "sheep", "wildlife")
-EDGES = ("quarry", "cliff", "edge", "drop", "rock")
-ROADS = ("road", "verge", "layby", "traffic")
+@dataclass(frozen=True, kw_only=True)
+class Outing:
+    """What is known of a night out: coldest temperature in deg C and least spread to the dew point in K (None
+    when not known), minutes of driving and of shooting, keys of ``HAZARDS`` at the site, whether one goes
+    alone."""
 
+    temperature: float | None = None
+    dew_spread: float | None = None
+    drive_minutes: float | None = None
+    minutes: float = 0.0
+    hazards: tuple[str, ...] = ()
+    alone: bool = True
+
+
+ALWAYS = (
+    Item("phone", "Phone, charged, storage free"),
+    Item("tripod", "Tripod and clamp", "legs stiff, clamp tried with the case on"),
+    Item("red-lamp", "Red lamp", "white light undoes half an hour of dark adaptation"),
+    Item("cloth", "Lens cloth"),
+    Item("release", "Remote release or the delay set"),
+    Item("food", "Water, something to eat"),
+    Item("told-somebody", "Somebody knows where you are and when you will be back"),
+)
 
 MARGIN_SECONDS = 3600.0  # before and after the shooting: setting up, and the walk back
 
@@ -44,47 +56,56 @@ def cold_and_dew(
     )
 
 
-def pack_list(
-    temperature: float | None,
-    drive_minutes: float | None,
-    minutes: float,
-    cautions: str,
-    alone: bool = True,
-    dew_spread: float | None = None,
-    signal: bool = True,
-) -> list[Item]:
-    """Things to pack: temperature in deg C (None when not known), drive and shooting time in minutes, the
-    site's cautions."""
-    out = list(ALWAYS)
-    words = cautions.lower()
+def _weather_items(out: Outing) -> Iterator[Item]:
+    cold = out.temperature
+    if cold is None or cold < 12:
+        why = "cold not known yet" if cold is None else f"{cold:.0f} °C expected"
+        yield Item("warm-layers", "Warm layers, hat, gloves that work the screen", why)
+    if cold is not None and cold < 3:
+        yield Item("warm-bank", "Power bank in an inner pocket", "cold takes a fifth of the charge and more")
+    elif out.minutes > 60:
+        yield Item("bank", "Power bank and cable", f"{out.minutes:.0f} minutes of shooting")
+    if out.dew_spread is not None and out.dew_spread < 3:
+        why = f"air within {out.dew_spread:.0f} K of the dew point"
+        yield Item("heat-pack", "Heat pack and a band for the lens", why)
 
-    def add(text: str, why: str) -> None:
-        out.append(Item(text, why))
 
-    if temperature is None or temperature < 12:
-        add(
-            "Warm layers, hat, gloves that work the screen",
-            "cold not known yet" if temperature is None else f"{temperature:.0f} °C expected",
-        )
-    if temperature is not None and temperature < 3:
-        add("Power bank in an inner pocket", "cold takes a fifth of the charge and more")
-    elif minutes > 60:
-        add("Power bank and cable", f"{minutes:.0f} minutes of shooting")
-    if dew_spread is not None and dew_spread < 3:
-        add("Heat pack and a band for the lens", f"air within {dew_spread:.0f} K of the dew point")
-    if drive_minutes and drive_minutes > 60:
-        add("Rest planned for the way back", f"{drive_minutes:.0f} minutes of night driving when tired")
-    for found, text in (
-        (WET, "Boots, and the time of high water written down"),
-        (BEASTS, "Light to see animals by, dog repellent if you need it"),
-        (EDGES, "The ground walked once by day; a bright lamp for the way only"),
-        (ROADS, "Reflective vest for the road side"),
-    ):
-        hit = next((w for w in found if w in words), None)
-        if hit:
-            add(text, f"the site's note speaks of {hit}")
-    if alone:
-        add("Charged second phone or whistle", "alone")
-    if not signal or "no signal" in words:
-        add("Card and map kept on the phone, offline", "no signal")
-    return out
+def pack_list(out: Outing) -> list[Item]:
+    """Things to pack for a night out; each key once."""
+    items = [*ALWAYS, *_weather_items(out)]
+    if out.drive_minutes and out.drive_minutes > 60:
+        why = f"{out.drive_minutes:.0f} minutes of night driving when tired"
+        items.append(Item("rest", "Rest planned for the way back", why))
+    items += [
+        Item(f"hazard-{key}", HAZARDS[key].pack, HAZARDS[key].label) for key in out.hazards if key in HAZARDS
+    ]
+    if out.alone:
+        items.append(Item("second-phone", "Charged second phone or whistle", "alone"))
+    return items
+
+
+@dataclass(frozen=True)
+class Mark:
+    """What a person did with an item: packed it, left it out; ``text`` is theirs when the item is their
+    own."""
+
+    key: str
+    packed: bool = False
+    left_out: bool = False
+    text: str = ""
+
+
+@dataclass(frozen=True)
+class Packed:
+    """An item of the list as it stands."""
+
+    item: Item
+    packed: bool
+
+
+def marked(items: Sequence[Item], marks: Sequence[Mark]) -> list[Packed]:
+    """The list with a person's marks: what was left out is gone, their own things follow."""
+    by_key = {mark.key: mark for mark in marks}
+    own = [Item(mark.key, mark.text, "yours") for mark in marks if mark.text]
+    rows = [(item, by_key.get(item.key, Mark(item.key))) for item in [*items, *own]]
+    return [Packed(item, mark.packed) for item, mark in rows if not mark.left_out]

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from vinter.core.camera.exposure import TOLERANCES, Exposure, expose
+from vinter.core.camera.exposure import USES, Exposure, expose
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose, View, east_north_up, project, view_of
 from vinter.core.camera.trailing import drift_map
@@ -16,6 +16,7 @@ from vinter.core.sky.refraction import refraction
 from vinter.core.sky.site import Site
 from vinter.core.sky.target_track import track
 from vinter.core.sky.targets import CORE, Target, position
+from vinter.core.versions import Schema
 
 GROUND_SHARE = 0.16  # of the frame's height that a level horizon leaves to the ground
 HIGHEST_OFF = 0.3  # of the frame's height the core may stand above the middle
@@ -37,8 +38,11 @@ class ShotPlan:
     )  # px at the chosen shutter, 9 x 9 over the frame
 
     def data(self) -> dict[str, Any]:
-        """Plain JSON data."""
-        return asdict(self)
+        """Plain JSON data, with the version of their form."""
+        return SHOT_PLAN.stamped(asdict(self))
+
+
+SHOT_PLAN = Schema("shot plan")
 
 
 def field_of_view(lens: Lens, portrait: bool) -> tuple[float, float]:
@@ -91,8 +95,8 @@ def plan_shot(
 
     ``pose`` points the lens; without one it is aimed at the target with a strip of ground below.
     """
-    if use not in TOLERANCES:
-        raise BadInput(f"use {use!r} is not one of {', '.join(TOLERANCES)}")
+    if use not in USES:
+        raise BadInput(f"use {use!r} is not one of {', '.join(USES)}")
     now = track(site, year_of(unix), np.array([float(unix)]), what)
     at = moments(now, np.array([0]))[0]
     if at.altitude < 0:
@@ -108,7 +112,13 @@ def plan_shot(
         if w.start <= unix <= w.end:
             left = (w.end - unix) / 60
     exposure = expose(
-        lens, declination(site, at.altitude, at.azimuth), at.brightness, TOLERANCES[use], count, drifts, left
+        lens,
+        declination(site, at.altitude, at.azimuth),
+        at.brightness,
+        USES[use].tolerance_px,
+        count,
+        drifts,
+        left,
     )
     grid = (drifts.rate[::4, ::4] * exposure.shutter.chosen).round(1).tolist()
     return ShotPlan(
@@ -129,3 +139,18 @@ def outside(view: View, site: Site, what: Target, times: list[float]) -> list[bo
     alt, az = position(site, year_of(float(t[0])), t, what)
     x, y, front = project(view, east_north_up(alt + refraction(alt), az))
     return [bool(v) for v in ~front | (x < 0) | (y < 0) | (x > view.width - 1) | (y > view.height - 1)]
+
+
+NEAR_SECONDS = 86400.0  # frames farther from the planned minute were shot for something else
+
+
+def target_gone(view: View, site: Site, what: Target, planned: float, times: list[float | None]) -> list[str]:
+    """For each frame the doubt that the target had left it, by its Unix time and the planned pose; empty
+    where there is none, the time is not known or lies a day or more from the ``planned`` minute."""
+    near = [i for i, t in enumerate(times) if t is not None and abs(t - planned) < NEAR_SECONDS]
+    out = [""] * len(times)
+    if near:
+        gone = outside(view, site, what, [t for i in near if (t := times[i]) is not None])
+        for i, left in zip(near, gone, strict=True):
+            out[i] = f"{what.name} had left the frame, if the phone pointed as planned" if left else ""
+    return out

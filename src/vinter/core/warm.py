@@ -5,7 +5,8 @@ import numpy as np
 from vinter.core.frames.adaptive_moments import shapes
 from vinter.core.frames.mosaic import _scale_and_repair
 from vinter.core.simulate.exposing import digitise, draw_trails
-from vinter.core.stack.combining.kernels import blank, combine, join, normalize_into
+from vinter.core.stack.combining.kernels import Rules, blank, combine, join, normalize_into
+from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.registration.resample import resample
 
 
@@ -18,15 +19,11 @@ def main() -> None:
     digitise(light, light.copy(), 2.0, 1.5, 64.0, 1023, out)
     shapes(np.zeros((64, 64), np.float32), np.array([32.0]), np.array([32.0]))
     cube = np.full((3, 8, 8, 3), 3000, np.uint16)
-    result, halves, count = (
-        np.empty((8, 8, 3), np.float32),
-        np.empty((8, 8, 3), np.float32),
-        np.empty((8, 8, 3), np.uint16),
-    )
+    result, count = np.empty((8, 8, 3), np.float32), np.empty((8, 8, 3), np.uint16)
     ones = np.ones(len(cube), np.float32)
-    combine(cube, 0, 3.5, np.ones((3, 2)), ones, ones, result, halves, count, light)
+    combine(cube, Rules(Method.CLIP, np.ones((3, 2)), ones, ones))
     blank(cube[2], out.astype(np.uint8))
-    join(result, halves, out.astype(np.uint8), count)
+    join(result, result.copy(), out.astype(np.uint8), count)
     for turn in (np.eye(3), np.diag([-1.0, -1.0, 1.0])):
         resample(cube[0], turn, cube[1])
     normalize_into(cube[0], 1.0, np.zeros((3, 6)), 0.0, 0.0, 1.0, 1.0, 1e9)

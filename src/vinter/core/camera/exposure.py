@@ -17,13 +17,28 @@ from vinter.core.camera.trailing import (
 )
 from vinter.core.errors import BadInput
 
-TOLERANCES = {"post": 8.0, "screen": 4.0, "print": 2.0}  # px of drift in the worst corner, by use
 WORTHWHILE = 0.05  # stop adding frames when one more minute lowers the noise by less
 GAP_SECONDS = 1.0
 HUMP_LIMIT = 0.12  # linear level of the sky above which stars and glow lose their headroom
 NOISE_SLACK = 0.03  # an ISO this close to the best noise is as good
 BAND_MAG = 21.0
 SHUTTERS = (0.5, 1, 2, 3, 4, 5, 6, 8, 10, 13, 15, 20, 25, 30, 40, 60)
+
+
+@dataclass(frozen=True)
+class Use:
+    """What a picture is for: its name, and how many px a star may drift in the worst corner."""
+
+    name: str
+    tolerance_px: float
+
+    @property
+    def label(self) -> str:
+        """Name and tolerance, to choose by."""
+        return f"{self.name} ({self.tolerance_px:g} px of trail)"
+
+
+USES = {"post": Use("Phone-sized post", 8.0), "screen": Use("Large screen", 4.0), "print": Use("Print", 2.0)}
 
 
 @dataclass(frozen=True)
@@ -270,7 +285,7 @@ def expose(
     lens: Lens,
     declination: float,
     mag: float,
-    tolerance_px: float = TOLERANCES["screen"],
+    tolerance_px: float = USES["screen"].tolerance_px,
     count: int | None = None,
     drifts: DriftMap | None = None,
     minutes_available: float | None = None,

@@ -175,7 +175,7 @@ def measure(
         shapes_say=diagnosis(grid),
         f35=frame.meta.f35,
     )
-    return _judged(replace(m, raw_reasons=[*m.raw_reasons, *frame.notes]))
+    return _judged(replace(m, raw_reasons=[*m.raw_reasons, *(note.words for note in frame.notes)]))
 
 
 def _judged(m: Measure) -> Measure:

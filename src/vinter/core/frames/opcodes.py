@@ -2,8 +2,9 @@
 named."""
 
 import struct
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from enum import StrEnum
 from pathlib import Path
 from typing import Any
 
@@ -16,24 +17,39 @@ from vinter.core.frames import lenswarp
 
 F32 = npt.NDArray[np.float32]
 LISTS = (51008, 51009, 51022)  # before, on, and after the mosaic
-NAMES = {
-    1: "WarpRectilinear",
-    2: "WarpFisheye",
-    3: "FixVignetteRadial",
-    4: "FixBadPixelsConstant",
-    5: "FixBadPixelsList",
-    6: "TrimBounds",
-    7: "MapTable",
-    8: "MapPolynomial",
-    9: "GainMap",
-    10: "DeltaPerRow",
-    11: "DeltaPerColumn",
-    12: "ScalePerRow",
-    13: "ScalePerColumn",
-    14: "WarpRectilinear2",
-}
-OWN_WORK = {4: "bad pixels, which are repaired anyway", 5: "bad pixels, which are repaired anyway"}
 OPTIONAL = 1  # flag: a reader may pass it over
+
+
+class NoteKind(StrEnum):
+    """What became of a correction that a file asks for; the value is the sentence, with the opcode's name and
+    an amount to fill in."""
+
+    SHADING_APPLIED = "lens-shading gain map applied, up to {amount:.1f} times"
+    SHADING_ODD = "a {name} that does not fit the frame: passed over"
+    WARP_READ = "lens warp: moves the corners by {amount:.0f} px; a stack is made straight by it"
+    WARP_ODD = "{name}: a lens warp that makes no sense, or a second one: passed over"
+    OWN_WORK = "{name}: bad pixels, which are repaired anyway"
+    NOT_APPLIED = "{name} is not applied"
+    ASKED_FOR = "{name} is not applied, though the file asks for it"
+
+
+@dataclass(frozen=True)
+class CorrectionNote:
+    """One thing met in a file: its kind, the opcode's name, and an amount where the kind has one."""
+
+    kind: NoteKind
+    name: str = ""
+    amount: float = 0.0
+
+    @property
+    def words(self) -> str:
+        """The note as a sentence."""
+        return self.kind.format(name=self.name, amount=self.amount)
+
+    @property
+    def of_shading(self) -> bool:
+        """Whether it speaks of the gain map, which only a mosaic takes."""
+        return self.kind in (NoteKind.SHADING_APPLIED, NoteKind.SHADING_ODD)
 
 
 @dataclass(frozen=True)
@@ -42,8 +58,64 @@ class Corrections:
     what was met."""
 
     shading: F32 | None
-    notes: tuple[str, ...]
+    notes: tuple[CorrectionNote, ...]
     warp: lenswarp.LensWarp | None = None
+
+
+@dataclass
+class Found:
+    """What has been gathered while a file's opcodes are gone through, for a mosaic of a size (height,
+    width)."""
+
+    shape: tuple[int, int]
+    shading: F32 | None = None
+    warp: lenswarp.LensWarp | None = None
+    notes: list[CorrectionNote] = field(default_factory=list)
+
+
+def _gain_map(found: Found, name: str, flags: int, parameters: bytes) -> None:
+    if found.shading is None:
+        found.shading = np.ones(found.shape, np.float32)
+    if not _gain_into(found.shading, parameters):
+        found.notes.append(CorrectionNote(NoteKind.SHADING_ODD, name))
+
+
+def _warp(found: Found, name: str, flags: int, parameters: bytes) -> None:
+    warp = lenswarp.parse(parameters) if found.warp is None else None
+    if warp is None:
+        found.notes.append(CorrectionNote(NoteKind.WARP_ODD, name))
+        return
+    found.warp = warp
+    found.notes.append(CorrectionNote(NoteKind.WARP_READ, name, warp.most_px(found.shape[::-1])))
+
+
+def _own_work(found: Found, name: str, flags: int, parameters: bytes) -> None:
+    found.notes.append(CorrectionNote(NoteKind.OWN_WORK, name))
+
+
+def _not_applied(found: Found, name: str, flags: int, parameters: bytes) -> None:
+    kind = NoteKind.NOT_APPLIED if flags & OPTIONAL else NoteKind.ASKED_FOR
+    found.notes.append(CorrectionNote(kind, name))
+
+
+Handler = Callable[[Found, str, int, bytes], None]
+# Every opcode of the DNG specification 1.6: its name and what is done with it.
+OPCODES: dict[int, tuple[str, Handler]] = {
+    1: ("WarpRectilinear", _warp),
+    2: ("WarpFisheye", _not_applied),
+    3: ("FixVignetteRadial", _not_applied),
+    4: ("FixBadPixelsConstant", _own_work),
+    5: ("FixBadPixelsList", _own_work),
+    6: ("TrimBounds", _not_applied),
+    7: ("MapTable", _not_applied),
+    8: ("MapPolynomial", _not_applied),
+    9: ("GainMap", _gain_map),
+    10: ("DeltaPerRow", _not_applied),
+    11: ("DeltaPerColumn", _not_applied),
+    12: ("ScalePerRow", _not_applied),
+    13: ("ScalePerColumn", _not_applied),
+    14: ("WarpRectilinear2", _not_applied),
+}
 
 
 def _opcodes(data: bytes) -> Iterator[tuple[int, int, bytes]]:
@@ -110,27 +182,12 @@ def _lists(path: Path) -> list[bytes]:
 
 def corrections(path: Path, height: int, width: int) -> Corrections:
     """What a DNG asks to be corrected, for a mosaic of a size as stored."""
-    shading, warp, notes = None, None, []
+    found = Found((height, width))
     for data in _lists(path):
         for code, flags, parameters in _opcodes(data):
-            name = NAMES.get(code, f"opcode {code}")
-            if code == 9:
-                shading = np.ones((height, width), np.float32) if shading is None else shading
-                if not _gain_into(shading, parameters):
-                    notes.append("a GainMap that does not fit the frame: passed over")
-            elif code == 1 and warp is None and (warp := lenswarp.parse(parameters)):
-                notes.append(
-                    f"lens warp: moves the corners by {warp.most_px((width, height)):.0f} px; a stack is "
-                    "made straight by it"
-                )
-            elif code == 1:
-                notes.append("WarpRectilinear: a lens warp that makes no sense, or a second one: passed over")
-            elif code in OWN_WORK:
-                notes.append(f"{name}: {OWN_WORK[code]}")
-            else:
-                notes.append(
-                    f"{name} is not applied" + ("" if flags & OPTIONAL else ", though the file asks for it")
-                )
-    if shading is not None:
-        notes.insert(0, f"lens-shading gain map applied, up to {float(shading.max()):.1f} times")
-    return Corrections(shading, tuple(dict.fromkeys(notes)), warp)
+            name, handle = OPCODES.get(code, (f"opcode {code}", _not_applied))
+            handle(found, name, flags, parameters)
+    notes = found.notes
+    if found.shading is not None:
+        notes = [CorrectionNote(NoteKind.SHADING_APPLIED, "GainMap", float(found.shading.max())), *notes]
+    return Corrections(found.shading, tuple(dict.fromkeys(notes)), found.warp)

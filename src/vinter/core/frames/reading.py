@@ -14,7 +14,7 @@ from vinter.core.errors import BadInput
 from vinter.core.frames.dng import PlainBayer, plain_bayer
 from vinter.core.frames.lenswarp import UPRIGHT, LensWarp
 from vinter.core.frames.metadata import Metadata, picture_metadata, tiff_metadata, tiff_tags
-from vinter.core.frames.opcodes import corrections
+from vinter.core.frames.opcodes import CorrectionNote, corrections
 
 LARGEST_PIXELS = 220_000_000
 RAW_SUFFIXES = {".dng", ".cr2", ".cr3", ".nef", ".arw", ".raf", ".rw2", ".orf", ".raw", ".pef", ".srw"}
@@ -55,7 +55,7 @@ class Frame:
     meta: Metadata
     linear: bool = True
     shading: npt.NDArray[np.float32] | None = None
-    notes: tuple[str, ...] = ()
+    notes: tuple[CorrectionNote, ...] = ()
     warp: LensWarp | None = None
 
     @property
@@ -146,7 +146,7 @@ def _with_corrections(frame: Frame, plain: PlainBayer | None) -> Frame:
         return frame
     warp = replace(found.warp, orientation=turn) if found.warp else None
     if frame.pattern is None:
-        return replace(frame, warp=warp, notes=tuple(n for n in found.notes if "gain map" not in n))
+        return replace(frame, warp=warp, notes=tuple(n for n in found.notes if not n.of_shading))
     quarter, mirrored = UPRIGHT.get(turn, (0, False))
     shading = found.shading
     if shading is not None:

@@ -2,13 +2,17 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import Any
 
 from vinter.core.camera.exposure import Exposure
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.photons import sky_rate
 from vinter.core.camera.projection import Pose
 from vinter.core.sky.nights import Moment
+from vinter.core.sky.satellites import Pass
 from vinter.core.sky.site import Site
+from vinter.core.versions import Schema
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -24,6 +28,24 @@ class Basis:
     at: Moment
     exposure: Exposure
     use: str = "screen"
+    passing: Pass | None = None
+
+
+class StepKind(StrEnum):
+    """What a step of the card is about, for whoever acts on it: the timer sounds the lamp."""
+
+    SET = "set"
+    LAMP = "lamp"
+
+
+@dataclass(frozen=True)
+class CardStep:
+    """A line of the card: what to set or do, to what; ``seconds`` where it lasts (the lamp's time)."""
+
+    label: str
+    value: str
+    kind: StepKind = StepKind.SET
+    seconds: float = 0.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -38,7 +60,7 @@ class ModePlan:
     frames: int
     interval: float
     figures: list[tuple[str, str]]
-    steps: list[tuple[str, str]] = field(default_factory=list)
+    steps: list[CardStep] = field(default_factory=list)
     reasons: list[str] = field(default_factory=list)
     cautions: list[str] = field(default_factory=list)
 
@@ -59,14 +81,61 @@ class Option:
     high: float
 
 
-@dataclass(frozen=True)
+Plan = Callable[[Basis, dict[str, float]], ModePlan]
+
+
+@dataclass(frozen=True, kw_only=True)
 class Mode:
-    """A mode: its name, options and the function that plans it."""
+    """A mode: its place in the list to choose from, its name, its options and the function that plans it.
+
+    ``of_the_band`` says that the reasons of the usual exposure hold for it, ``needs_pass`` that it wants the
+    pass of a station.
+    """
 
     key: str
     name: str
+    place: int
     options: tuple[Option, ...]
-    plan: Callable[[Basis, dict[str, float]], ModePlan]
+    plan: Plan
+    of_the_band: bool = False
+    needs_pass: bool = False
+
+
+REGISTERED: dict[str, Mode] = {}
+
+
+def mode(
+    key: str, name: str, *options: Option, place: int, of_the_band: bool = False, needs_pass: bool = False
+) -> Callable[[Plan], Plan]:
+    """Register a planning function as a mode: the one thing to write for a new kind of picture."""
+
+    def registered(plan: Plan) -> Plan:
+        REGISTERED[key] = Mode(
+            key=key,
+            name=name,
+            place=place,
+            options=options,
+            plan=plan,
+            of_the_band=of_the_band,
+            needs_pass=needs_pass,
+        )
+        return plan
+
+    return registered
+
+
+def _steps_with_kinds(plan: dict[str, Any]) -> dict[str, Any]:
+    """Version 1 stored steps as pairs of words; only the lamp's seconds stood in them."""
+    steps = []
+    for label, value in plan.get("steps", []):
+        lamp = label.startswith("Lamp on")
+        seconds = float(value.split()[0]) if lamp else 0.0
+        kind = StepKind.LAMP if lamp else StepKind.SET
+        steps.append({"label": label, "value": value, "kind": str(kind), "seconds": seconds})
+    return {**plan, "steps": steps}
+
+
+MODE_PLAN = Schema("mode plan", (_steps_with_kinds,))
 
 
 def usual(b: Basis) -> tuple[float, int, int]:

@@ -1,5 +1,7 @@
 """Modes for what shines by itself: Moon, planets through an eyepiece, a station's pass."""
 
+from functools import partial
+
 import numpy as np
 
 from vinter.core.camera import photons
@@ -7,10 +9,9 @@ from vinter.core.camera.accessories import Eyepiece
 from vinter.core.camera.exposure import GAP_SECONDS
 from vinter.core.constants import ARCSEC_PER_RADIAN
 from vinter.core.errors import BadInput
-from vinter.core.modes.basis import Basis, ModePlan, sky_fitting_iso
+from vinter.core.modes.basis import Basis, CardStep, ModePlan, Option, mode, sky_fitting_iso
 from vinter.core.sky.brightness import phase_dimming
 from vinter.core.sky.ephemeris import year_of
-from vinter.core.sky.satellites import Pass
 from vinter.core.sky.target_track import track
 from vinter.core.sky.targets import MOON
 
@@ -22,6 +23,7 @@ PLANETS = {
     "saturn": (7.0, 18.0),
 }  # V mag/arcsec^2, arcsec across
 PLANET_LEVEL = 0.45  # of full scale
+FRAMES = Option("frames", "Frames", 30, 1, 500)
 
 
 def moon_factor(phase: float) -> float:
@@ -32,6 +34,7 @@ def moon_factor(phase: float) -> float:
     return float(min(10 ** (-0.4 * float(phase_dimming(phase))) / lit, 1.0))
 
 
+@mode("moon", "The Moon", FRAMES, place=100)
 def moon(b: Basis, o: dict[str, float]) -> ModePlan:
     """The Moon: sunlit rock, by phase and height."""
     now = track(b.site, year_of(b.unix), np.array([b.unix]), MOON)
@@ -54,7 +57,7 @@ def moon(b: Basis, o: dict[str, float]) -> ModePlan:
             ("Height", f"{float(now.alt[0]):.0f}°"),
             ("Width of the disc", f"{size:.0f} px"),
         ],
-        steps=[("Shutter, ISO", f"1/{1 / t:.0f} s, {iso}")],
+        steps=[CardStep("Shutter, ISO", f"1/{1 / t:.0f} s, {iso}")],
         reasons=[
             f"Full Moon is sunlit rock: f/{SUNLIT:g}, 1/ISO s. This phase and height need {1 / dim:.1f} "
             "times as much; "
@@ -86,8 +89,8 @@ def planet(b: Basis, o: dict[str, float], key: str = "jupiter") -> ModePlan:
             ("Counterweight on 150 mm", f"{scope.counterweight(o['mass'], 150):.0f} g"),
         ],
         steps=[
-            ("Centre the bright disc", "until it is round"),
-            ("Counterweight on 150 mm", f"{scope.counterweight(o['mass'], 150):.0f} g"),
+            CardStep("Centre the bright disc", "until it is round"),
+            CardStep("Counterweight on 150 mm", f"{scope.counterweight(o['mass'], 150):.0f} g"),
         ],
         reasons=[
             f"The telescope magnifies {scope.magnification:.0f} times; phone lens and eyepiece work as "
@@ -101,8 +104,23 @@ def planet(b: Basis, o: dict[str, float], key: str = "jupiter") -> ModePlan:
     )
 
 
-def station(b: Basis, o: dict[str, float], found: Pass | None = None) -> ModePlan:
+for _i, _key in enumerate(PLANETS):
+    mode(
+        f"planet-{_key}",
+        f"{_key.capitalize()} through an eyepiece",
+        Option("aperture", "Telescope aperture, mm", 114, 20, 1000),
+        Option("focal", "Its focal length, mm", 900, 100, 6000),
+        Option("eyepiece", "Eyepiece, mm", 10, 2, 60),
+        Option("mass", "Phone, g", 200, 50, 1000),
+        FRAMES,
+        place=110 + _i,
+    )(partial(planet, key=_key))
+
+
+@mode("station", "Space-station pass", place=200, needs_pass=True)
+def station(b: Basis, o: dict[str, float]) -> ModePlan:
     """A space station's pass in one exposure, opened as it appears."""
+    found = b.passing
     if found is None:
         raise BadInput(
             "no visible pass of a station in this night; import fresh orbital elements or choose another "
@@ -124,7 +142,7 @@ def station(b: Basis, o: dict[str, float], found: Pass | None = None) -> ModePla
             ("Fastest", f"{found.speed:.2f}°/s, {px:.0f} px/s"),
             ("Times good to", f"± {found.error_seconds:.0f} s"),
         ],
-        steps=[("Open as it appears, close after", f"{t:.0f} s")],
+        steps=[CardStep("Open as it appears, close after", f"{t:.0f} s")],
         reasons=[
             f"{found.name}: up and lit for {lasts:.0f} s"
             + (", then it fades into the Earth's shadow." if found.enters_shadow else "."),

@@ -7,7 +7,7 @@ from vinter.core.camera import photons
 from vinter.core.camera.exposure import BAND_MAG, GAP_SECONDS
 from vinter.core.camera.focus import blur_px, hyperfocal
 from vinter.core.constants import SIDEREAL_ARCSEC
-from vinter.core.modes.basis import Basis, ModePlan, storage, usual
+from vinter.core.modes.basis import Basis, CardStep, ModePlan, Option, StepKind, mode, storage, usual
 from vinter.core.shot import field_of_view
 from vinter.core.sky.ephemeris import year_of
 from vinter.core.sky.targets import ARCH, position
@@ -18,6 +18,13 @@ LAMP_METER = 12.5  # cd s/(m^2 ISO): a meter's constant; N^2/t = L ISO / K gives
 LAMP_UNDER = 1.5  # EV under mid grey: a lit ground at night should still look like night
 
 
+@mode(
+    "stack",
+    "Stack of frames",
+    Option("automatic", "Compared with an automatic mode of, min", 4, 0.5, 20),
+    place=10,
+    of_the_band=True,
+)
 def stack(b: Basis, o: dict[str, float]) -> ModePlan:
     """Short frames for stacking; beside them what an automatic mode of some minutes gives."""
     t, iso, n = usual(b)
@@ -50,6 +57,9 @@ def stack(b: Basis, o: dict[str, float]) -> ModePlan:
     )
 
 
+@mode(
+    "single", "Single frame", Option("snr", "Wanted signal to noise", 5, 1, 100), place=20, of_the_band=True
+)
 def single(b: Basis, o: dict[str, float]) -> ModePlan:
     """One frame, as good as one frame gets."""
     t, iso, _ = usual(b)
@@ -70,6 +80,14 @@ def single(b: Basis, o: dict[str, float]) -> ModePlan:
     )
 
 
+@mode(
+    "arch",
+    "Panorama of the arch",
+    Option("each", "Frames at each place", 3, 1, 30),
+    Option("turn", "Seconds to turn", 8, 1, 60),
+    place=30,
+    of_the_band=True,
+)
 def arch(b: Basis, o: dict[str, float]) -> ModePlan:
     """A panorama of the arch in upright frames, from one foot to the other."""
     t, iso, _ = usual(b)
@@ -106,13 +124,20 @@ def arch(b: Basis, o: dict[str, float]) -> ModePlan:
             storage(b, n),
         ],
         steps=[
-            ("Turn after each column", f"{w * (1 - OVERLAP):.0f}°"),
-            ("Columns, rows", f"{columns}, {rows}"),
+            CardStep("Turn after each column", f"{w * (1 - OVERLAP):.0f}°"),
+            CardStep("Columns, rows", f"{columns}, {rows}"),
         ],
         reasons=reasons,
     )
 
 
+@mode(
+    "focus-pair",
+    "Near subject and stars, both sharp",
+    Option("distance", "Subject at, m", 2, 0.1, 100),
+    place=40,
+    of_the_band=True,
+)
 def focus_pair(b: Basis, o: dict[str, float]) -> ModePlan:
     """Stars sharp in one burst, the near subject in one more frame."""
     t, iso, n = usual(b)
@@ -135,11 +160,20 @@ def focus_pair(b: Basis, o: dict[str, float]) -> ModePlan:
             ("Hyperfocal distance", f"{near:.1f} m"),
             ("Blur of the subject, focus at infinity", f"{blur:.1f} px"),
         ],
-        steps=[("Then one frame focused at", f"{o['distance']:g} m")] if needed else [],
+        steps=[CardStep("Then one frame focused at", f"{o['distance']:g} m")] if needed else [],
         reasons=[reason],
     )
 
 
+@mode(
+    "lamp",
+    "Lamp-lit ground",
+    Option("distance", "Lamp to ground, m", 8, 0.3, 200),
+    Option("lumen", "Lamp, lm (dimmed)", 3, 0.1, 20000),
+    Option("cone", "Its cone, °", 60, 5, 180),
+    place=50,
+    of_the_band=True,
+)
 def lamp(b: Basis, o: dict[str, float]) -> ModePlan:
     """Seconds of lamp for the ground in one of the frames, by the inverse square of its distance."""
     t, iso, n = usual(b)
@@ -162,7 +196,7 @@ def lamp(b: Basis, o: dict[str, float]) -> ModePlan:
             ("Lamp's intensity", f"{candela:.0f} cd"),
             ("Colour to choose", "about 4000 K, near the sky's balance"),
         ],
-        steps=[("Lamp on in one frame", f"{seconds:.2g} s")],
+        steps=[CardStep("Lamp on in one frame", f"{seconds:.2g} s", StepKind.LAMP, float(f"{seconds:.2g}"))],
         reasons=[
             f"{o['lumen']:g} lm over {o['cone']:g}° at {o['distance']:g} m and ISO {iso} light a ground "
             f"of {200 * GROUND_REFLECTANCE:.0f} % reflectance to {LAMP_UNDER:g} EV under mid grey in "
@@ -175,6 +209,14 @@ def lamp(b: Basis, o: dict[str, float]) -> ModePlan:
     )
 
 
+@mode(
+    "ground",
+    "Separate ground exposure",
+    Option("longest", "Longest shutter, s", 30, 1, 600),
+    Option("snr", "Wanted signal to noise", 3, 0.5, 50),
+    place=60,
+    of_the_band=True,
+)
 def ground(b: Basis, o: dict[str, float]) -> ModePlan:
     """A separate, longer exposure of the ground, to be joined along the horizon."""
     t, iso, n = usual(b)
@@ -194,7 +236,7 @@ def ground(b: Basis, o: dict[str, float]) -> ModePlan:
             ("Signal to noise of its texture", f"{one * np.sqrt(frames):.1f}"),
             ("Takes", f"{frames * (longest + GAP_SECONDS) / 60:.0f} min more"),
         ],
-        steps=[("Then for the ground, tripod untouched", f"{frames} × {longest:g} s")],
+        steps=[CardStep("Then for the ground, tripod untouched", f"{frames} × {longest:g} s")],
         reasons=[
             f"Nothing on the ground moves, so its frames may be {longest:g} s long: the longest this lens "
             "gives."

@@ -28,7 +28,7 @@ from vinter.core.frames.reading import frame_files
 from vinter.core.frames.stars import background, find_stars
 from vinter.core.stack import report as reports
 from vinter.core.stack.cache import StageCache, key_of, stamp
-from vinter.core.stack.combining.kernels import CLIPPING
+from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.combining.star_trails import with_copies
 from vinter.core.stack.combining.tiles import (
     Done,
@@ -114,7 +114,7 @@ def _first_pass(
 def _usable(run: Run, burst: PreparedFrames) -> tuple[Path, dict[int, Path]]:
     """Usable sky of the reference's camera, and of the frames whose camera stood otherwise, as .npy files."""
     common = run.folder / "usable.npy"
-    flat = burst.registration.model is None and run.settings.method == "trails"
+    flat = burst.registration.model is None and run.settings.method == Method.TRAILS
     np.save(common, np.full_like(burst.mask, 255) if flat else usable_sky(burst.mask))
     own: dict[int, Path] = {}
     seen: dict[bytes, Path] = {}
@@ -166,7 +166,7 @@ def _plan(run: Run, burst: PreparedFrames, foreground: Foreground) -> tuple[Plan
     ]
     inner = registration.model.of(used) if registration.model else None
     size, method = frames[used[0]].size, settings.method
-    if inner and method == "trails":
+    if inner and method == Method.TRAILS:
         inner, sources = with_copies(inner, sources, burst.closed, settings.tail)
     plan = Plan(
         sources=sources,
@@ -180,13 +180,13 @@ def _plan(run: Run, burst: PreparedFrames, foreground: Foreground) -> tuple[Plan
         foreground=foreground,
         reference=used.index(registration.reference),
     )
-    if method == "trails":
+    if method == Method.TRAILS:
         return replace(plan, noise=np.tile([1e9, 0.0], (3, 1))), []
     run.progress("measuring noise", 0.46)
     tile = _busiest_sky(tile_grid(size, len(sources)), burst.mask, size)
     part = Tile(tile.x, tile.y, min(tile.width, NOISE_TILE), min(tile.height, NOISE_TILE))
     noise, falls = run.pool.submit(sample_noise, plan, part).result()
-    return replace(plan, noise=noise if method in CLIPPING else np.tile([1e9, 0.0], (3, 1))), falls
+    return replace(plan, noise=noise if method.needs_noise else np.tile([1e9, 0.0], (3, 1))), falls
 
 
 def _second_pass(run: Run, plan: Plan) -> tuple[Path, Path, list[Done]]:
@@ -318,7 +318,9 @@ def _stack(run: Run, files: list[Path], out: Path) -> Result:
     run.progress("writing", 0.96)
     base, model = frames[burst.registration.reference], burst.registration.model
     wide = (
-        None if settings.method == "trails" else run.pool.submit(_widths, base.spill, base.pattern, picture)
+        None
+        if settings.method == Method.TRAILS
+        else run.pool.submit(_widths, base.spill, base.pattern, picture)
     )
     shares = run.pool.submit(
         _write_left_out,
@@ -342,7 +344,7 @@ def _stack(run: Run, files: list[Path], out: Path) -> Result:
         "straightened_px": moved_px,
         **reports.of_frames(frames, burst.registration, burst.shifts, burst.normalizations),
     }
-    if settings.method == "trails":
+    if settings.method == Method.TRAILS:
         report["trails"] = {
             "gaps_closed": burst.closed.gaps,
             "longest_gap_s": burst.closed.longest_s,

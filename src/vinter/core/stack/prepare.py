@@ -17,6 +17,7 @@ from vinter.core.errors import BadInput
 from vinter.core.frames.mosaic import half_plane
 from vinter.core.parallel import Cancelled
 from vinter.core.stack.cache import content_of, key_of
+from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.combining.star_trails import Closed, close
 from vinter.core.stack.foreground.alignment import CameraShift, camera_shifts
 from vinter.core.stack.ingest import Ingested, quiet_worker
@@ -94,7 +95,7 @@ def _travel(homographies: list[Any], size: tuple[int, int]) -> float:
 def _mask_for(pool: Executor, settings: Settings, frames: list[Ingested], registration: Registration) -> U8:
     """The mask of the settings: none at all, the user's own, or the one found."""
     size = frames[registration.reference].size[::-1]
-    if settings.ground == "none" or (settings.method == "trails" and registration.model is None):
+    if settings.ground == "none" or (settings.method == Method.TRAILS and registration.model is None):
         return np.full(size, 255, np.uint8)
     if settings.mask is None:
         near = [
@@ -127,7 +128,7 @@ def prepare(run: Run, frames: list[Ingested], frame_keys: list[str]) -> Prepared
         "mask",
         base_key,
         settings.ground == "none",
-        settings.method == "trails",
+        settings.method == Method.TRAILS,
         content_of(settings.mask) if settings.mask and settings.mask.is_file() else None,
     )
     mask: U8 = run.stage("mask", mask_key, lambda: _mask_for(run.pool, settings, frames, registration))
@@ -144,7 +145,7 @@ def prepare(run: Run, frames: list[Ingested], frame_keys: list[str]) -> Prepared
     np.save(mask_path, mask)
     if run.stop():
         raise Cancelled
-    if settings.method == "trails":
+    if settings.method == Method.TRAILS:
         return _trailing(settings, frames, registration, mask, mask_path)
     mask_key = key_of("known", mask_key, base_key)
     used = [i for i, a in enumerate(registration.alignments) if a.used]

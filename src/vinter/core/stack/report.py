@@ -5,6 +5,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.combining.tiles import Done
 from vinter.core.stack.foreground.alignment import HELD_PX, CameraShift
 from vinter.core.stack.ingest import Ingested
@@ -45,7 +46,7 @@ def build(
     frames: list[Ingested],
     unread: list[Ingested],
     registration: Registration,
-    method: str,
+    method: Method,
     tiles: list[Done],
     widths: tuple[float, float],
     mask: npt.NDArray[np.uint8],
@@ -61,7 +62,7 @@ def build(
     single = np.array([t.single_noise for t in tiles])
     stacked = np.array([t.stack_noise for t in tiles])
     seen = np.isfinite(single) & np.isfinite(stacked) & (stacked > 0)
-    gain = float(np.median(single[seen] / stacked[seen])) if seen.any() and method != "trails" else None
+    gain = float(np.median(single[seen] / stacked[seen])) if seen.any() and method != Method.TRAILS else None
     return {
         "version": REPORT.version,
         "reference": frames[reference].path.name,
@@ -70,7 +71,7 @@ def build(
         else "rotation"
         if model
         else "none"
-        if method == "trails"
+        if method == Method.TRAILS
         else "homography",
         "lens": {"focal_px": model.focal, "k1": model.k1, "rms_px": model.rms} if model else None,
         "method": method,

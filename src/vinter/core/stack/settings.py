@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from vinter.core.errors import BadInput
-from vinter.core.stack.combining.kernels import KAPPA, METHODS
+from vinter.core.stack.combining.methods import KAPPA, Method
 
 GROUNDS = ("auto", "none", "own", "focus")
 
@@ -21,7 +21,7 @@ class Settings:
     share the oldest frame is darker.
     """
 
-    method: str = "clip"
+    method: Method = Method.CLIP
     kappa: float = KAPPA
     ground: str = "auto"
     reference: str = "auto"
@@ -46,8 +46,9 @@ class Settings:
                 raise BadInput(f"{name} {getattr(self, name)!r} is neither {words[0]} nor {words[1]}")
         if not 0 <= self.tail <= 1:
             raise BadInput(f"tail {self.tail:g} is not a share from 0 to 1")
-        if self.method not in METHODS:
-            raise BadInput(f"method {self.method!r} is not one of {', '.join(METHODS)}")
+        if self.method not in set(Method):
+            raise BadInput(f"method {self.method!r} is not one of {', '.join(Method)}")
+        object.__setattr__(self, "method", Method(self.method))
         if not 1.5 <= self.kappa <= 20:
             raise BadInput(f"kappa {self.kappa:g} is not within 1.5 to 20")
         if self.ground in ("own", "focus") and len(self.ground_frames) < (2 if self.ground == "focus" else 1):

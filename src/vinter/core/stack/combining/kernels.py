@@ -1,6 +1,7 @@
 """Combining aligned samples of a tile: sigma clipping about the median, mean, median or brightest."""
 
 import math
+from dataclasses import dataclass
 from itertools import pairwise
 
 import numba
@@ -8,12 +9,10 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.frames.mosaic import PEDESTAL
+from vinter.core.stack.combining.methods import KAPPA, Method
 
 F32 = npt.NDArray[np.float32]
 U16 = npt.NDArray[np.uint16]
-METHODS = {"clip": 0, "mean": 1, "median": 2, "trails": 3, "weighted": 4}
-CLIPPING = ("clip", "weighted", "median")  # methods that need to know the noise
-KAPPA = 3.5
 # Samples up to which each is judged by the others: beyond, the largest deviation from the mean can tell
 FEW = 10
 
@@ -111,10 +110,70 @@ def _add_row(
         high[at] = max(high[at], v)
 
 
+@dataclass(frozen=True)
+class Rules:
+    """How the samples of a tile are combined.
+
+    noise (3, 2): variance of a sample of colour c is noise[c, 0] + noise[c, 1] * level above pedestal; spread
+    (n): how many times noisier than that a frame is; weights (n): how much it counts in a mean.
+    """
+
+    method: Method
+    noise: npt.NDArray[np.float64]
+    weights: F32
+    spread: F32
+    kappa: float = KAPPA
+
+
+@dataclass(frozen=True)
+class Combined:
+    """A combined tile: picture (h, w, 3) on the clean scale, mean of the even frames less that of the odd
+    ones (nan where one is empty), samples kept (h, w, 3), and the share of the second colour's samples left
+    out (h, w)."""
+
+    picture: F32
+    halves: F32
+    count: U16
+    left_out: F32
+
+
+def combine(cube: U16, rules: Rules) -> Combined:
+    """Combine a cube (n, h, w, 3) of clean samples, 0 meaning none.
+
+    Up to ten samples are judged each by the others, more by their distance from the median, the deviation
+    being the larger of the noise model's and of the samples' own scatter.
+    """
+    shape = cube.shape[1:]
+    found = Combined(
+        picture=np.empty(shape, np.float32),
+        halves=np.empty(shape, np.float32),
+        count=np.empty(shape, np.uint16),
+        left_out=np.empty(shape[:2], np.float32),
+    )
+    method = rules.method
+    combine_into(
+        cube,
+        method.clips,
+        method == Method.MEDIAN,
+        method == Method.TRAILS,
+        float(rules.kappa),
+        np.ascontiguousarray(rules.noise, np.float64),
+        rules.weights,
+        rules.spread,
+        found.picture,
+        found.halves,
+        found.count,
+        found.left_out,
+    )
+    return found
+
+
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def combine(
+def combine_into(
     cube: U16,
-    method: int,
+    clips: bool,
+    median: bool,
+    brightest: bool,
     kappa: float,
     noise: npt.NDArray[np.float64],
     weights: F32,
@@ -124,15 +183,8 @@ def combine(
     count: npt.NDArray[np.uint16],
     lost: F32,
 ) -> None:
-    """Combine a cube (n, h, w, 3) of clean samples, 0 meaning none, into out (h, w, 3), in place.
-
-    noise (3, 2): variance of a sample of colour c is noise[c, 0] + noise[c, 1] * level above pedestal; spread
-    (n): how many times noisier than that a frame is; weights (n): how much it counts in a mean. Up to ten
-    samples are judged each by the others, more by their distance from the median, the deviation being the
-    larger of the model and of the samples' own scatter. halves gets the mean of the even frames less that of
-    the odd ones (nan where one is empty), count the samples kept, lost (h, w) the share of the samples of the
-    second colour that were left out.
-    """
+    """``combine`` into arrays that are there; exactly one of ``clips``, ``median`` and ``brightest`` is true,
+    or none for a plain mean."""
     n, height, width, colours = cube.shape
     length = width * colours
     flat = cube.reshape(n, height, length)
@@ -147,7 +199,7 @@ def combine(
         np.empty(n, np.float32),
         np.empty(n, np.bool_),
     )
-    clips, least = method == 0 or method == 4, spread.min()
+    least = spread.min()
     gates = np.empty(
         n + 1, np.float32
     )  # squared distance from the mean, in variances, under which none of m samples can be far
@@ -155,7 +207,7 @@ def combine(
         gates[m] = np.inf
         if clips and m > 1:
             gates[m] = ((0.9 if m > FEW else 0.97 * math.sqrt((m - 1) / m)) * kappa * least) ** 2
-        elif method == 2 and m > 0:
+        elif median and m > 0:
             gates[m] = -1.0  # a median looks at all of them
     sums, shares = np.empty((2, length), np.float32), np.empty((2, length), np.float32)
     total, given = np.empty(length, np.float32), np.empty(length, np.float32)
@@ -182,7 +234,7 @@ def combine(
             sigma = math.sqrt(max(steady[at] + rising[at] * max(centre - PEDESTAL, 0.0), 1.0))
             for i in range(n):
                 values[i] = flat[i, y, at]
-            if m > FEW or method == 2:
+            if m > FEW or median:
                 centre = _clip_many(values, kappa, sigma, spread, alive, kept, off)
             else:
                 centre = _clip_few(values, kappa, sigma, spread, alive, kept)
@@ -196,10 +248,10 @@ def combine(
                     else:
                         s0 += weights[i] * values[i]
                         w0 += weights[i]
-            merged[y, at] = centre if method == 2 else (s0 + s1) / (w0 + w1)
+            merged[y, at] = centre if median else (s0 + s1) / (w0 + w1)
             apart[y, at] = s0 / w0 - s1 / w1 if w0 > 0 and w1 > 0 else np.nan
             left[y, at] = m
-        if method == 3:
+        if brightest:
             merged[y] = high
         for x in range(width):
             there = given[colours * x + 1]

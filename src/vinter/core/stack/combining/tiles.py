@@ -9,7 +9,16 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic
-from vinter.core.stack.combining.kernels import METHODS, blank, combine, join, noise_model, normalize_into
+from vinter.core.stack.combining.kernels import (
+    Combined,
+    Rules,
+    blank,
+    combine,
+    join,
+    noise_model,
+    normalize_into,
+)
+from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.ingest import anonymous_mb, quiet_worker
 from vinter.core.stack.photometry.normalization import CLIPPED, Normalization
 from vinter.core.stack.registration.motion_model import RotationModel
@@ -56,7 +65,7 @@ class Plan:
     model: RotationModel | None
     mask: Path
     usable: Path
-    method: str
+    method: Method
     kappa: float
     noise: Array | None
     foreground: Foreground
@@ -202,14 +211,14 @@ def foreground_cube(sources: list[Source], size: tuple[int, int], tile: Tile) ->
     return cube
 
 
-def _scales(sources: list[Source], method: str) -> tuple[F32, F32]:
+def _scales(sources: list[Source], method: Method) -> tuple[F32, F32]:
     """Weights and relative noise of the frames; all 1 unless they differ enough to matter."""
     spread = np.array([s.normalization.spread for s in sources], np.float32)
     if spread.max() < 1.1 * spread.min():
         spread = np.ones_like(spread)
     weight = (
         np.array([s.normalization.weight for s in sources], np.float32)
-        if method == "weighted"
+        if method == Method.WEIGHTED
         else np.asarray(1 / spread**2, np.float32)
     )
     return weight, spread
@@ -266,37 +275,20 @@ def noise_by_count(cube: U16, weight: F32, spread: F32) -> list[tuple[int, float
     return out
 
 
-def _merge(cube: U16, plan: Plan, sources: list[Source], method: str) -> tuple[F32, F32, U16, F32]:
-    """The picture (h, w, 3), its halves' difference, the samples kept, and the share (h, w) left out."""
-    shape = cube.shape[1:]
-    out, halves, lost = (
-        np.empty(shape, np.float32),
-        np.empty(shape, np.float32),
-        np.empty(shape[:2], np.float32),
-    )
-    count = np.empty(shape, np.uint16)
+def _merge(cube: U16, plan: Plan, sources: list[Source], method: Method) -> Combined:
+    """A tile's samples combined by a method."""
     noise = plan.noise if plan.noise is not None else noise_model(cube)
-    weight, spread = _scales(sources, method)
-    combine(
-        cube,
-        METHODS[method],
-        plan.kappa,
-        np.ascontiguousarray(noise),
-        weight,
-        spread,
-        out,
-        halves,
-        count,
-        lost,
-    )
-    return out, halves, count, lost
+    weights, spread = _scales(sources, method)
+    return combine(cube, Rules(method, noise, weights, spread, plan.kappa))
 
 
 def _foreground(plan: Plan, tile: Tile, foreground: Foreground) -> F32:
     """The ground of a tile."""
     cube = foreground_cube(foreground.sources, plan.size, tile)
     if foreground.shares is None:
-        return _merge(cube, plan, foreground.sources, "mean" if plan.method == "trails" else plan.method)[0]
+        return _merge(
+            cube, plan, foreground.sources, Method.MEAN if plan.method == Method.TRAILS else plan.method
+        ).picture
     shares = np.load(foreground.shares, mmap_mode="r")
     y0, x0 = tile.y // 2, tile.x // 2
     y1, x1 = -(-(tile.y + tile.height) // 2) + 1, -(-(tile.x + tile.width) // 2) + 1
@@ -325,11 +317,12 @@ def make_tile(plan: Plan, tile: Tile, picture: Path, left_out: Path) -> Done:
     single, stacked, peak = float("nan"), float("nan"), 0.0
     if mask.max() > 0:
         cube = sky_cube(plan, tile)
-        rgb, halves, count, rejected = _merge(cube, plan, plan.sources, plan.method)
+        found = _merge(cube, plan, plan.sources, plan.method)
+        rgb, count, rejected = found.picture, found.count, found.left_out
         peak = anonymous_mb()
         if mask.min() > 252:
-            single, stacked = _noise_seen(cube, halves, count, *_scales(plan.sources, plan.method))
-        del cube, halves
+            single, stacked = _noise_seen(cube, found.halves, count, *_scales(plan.sources, plan.method))
+        del cube, found
     else:
         rgb, count, rejected = (
             np.zeros((*shape, 3), np.float32),
