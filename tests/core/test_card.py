@@ -6,7 +6,8 @@ from vinter.core.camera.phones import phone
 from vinter.core.camera.projection import Pose
 from vinter.core.card import checks, plan_b, spoken_shutter, timing
 from vinter.core.forecast import Forecast, Hour
-from vinter.core.packing import cold_and_dew, pack_list
+from vinter.core.modes.basis import MODE_PLAN, CardStep, StepKind
+from vinter.core.packing import Item, Mark, Outing, cold_and_dew, marked, pack_list
 
 
 def test_a_timer_counts_the_phones_pause_or_the_modes_own_interval():
@@ -16,7 +17,12 @@ def test_a_timer_counts_the_phones_pause_or_the_modes_own_interval():
         and 0.5 <= plain.gap <= 3
         and plain.delay > 0
     )
-    lapse = timing(10.0, 200, 15.0, [("Interval", "15 s"), ("Lamp on", "4 s, from the left")])
+    lapse = timing(
+        10.0,
+        200,
+        15.0,
+        [CardStep("Interval", "15 s"), CardStep("Now the lamp", "from the left", StepKind.LAMP, 4.0)],
+    )
     assert lapse.gap == 5.0 and lapse.lamp == 4.0
     assert timing(20.0, 5, 8.0).gap == 0.0  # an interval shorter than the exposure cannot be kept
 
@@ -32,7 +38,7 @@ def test_plan_b_names_the_windows_end_when_there_is_one():
 
 def test_the_cards_checks_are_in_the_order_of_doing():
     lens = phone("marlet-7").lens("main")
-    labels = [label for label, _ in checks(lens, 1600, 10.0, 24, Pose(174, 24), [("Lamp on", "4 s")])]
+    labels = [label for label, _ in checks(lens, 1600, 10.0, 24, Pose(174, 24), [CardStep("Lamp on", "4 s")])]
     assert (
         labels.index("Flash off, screen dim, no alerts")
         < labels.index("ISO")
@@ -63,5 +69,21 @@ def test_the_coldest_hour_is_sought_while_one_is_out_and_an_hour_around_it():
     forecast = Forecast(start, "made up", tuple(hour(start + 3600 * h, t, d) for h, t, d in night))
     assert cold_and_dew(forecast, start, 60) == (6, 1)
     assert cold_and_dew(None, start, 60) == (None, None)
-    texts = {i.text for i in pack_list(6.0, 90, 60, "", dew_spread=1.0)}
+    texts = {i.text for i in pack_list(Outing(temperature=6.0, drive_minutes=90, minutes=60, dew_spread=1.0))}
     assert any("Heat pack" in t for t in texts) and any("Warm layers" in t for t in texts)
+
+
+def test_a_plan_kept_by_the_first_version_still_lights_the_lamp():
+    plan = {"interval": 11.0, "steps": [["Lamp on in one frame", "2.5 s"], ["Interval", "15 s"]]}
+    steps = [CardStep(**s) for s in MODE_PLAN.current(plan)["steps"]]
+    assert timing(10.0, 3, 11.0, steps).lamp == 2.5
+    assert [s.label for s in steps] == ["Lamp on in one frame", "Interval"]
+    assert MODE_PLAN.current(MODE_PLAN.current(plan)) == MODE_PLAN.current(plan)
+
+
+def test_a_persons_marks_follow_the_key_and_not_the_words():
+    items = [Item("phone", "Phone, charged"), Item("cloth", "Lens cloth")]
+    marks = [Mark("phone", packed=True), Mark("cloth", left_out=True), Mark("own:thermos", text="Thermos")]
+    rows = marked([Item("phone", "Phone, full"), *items[1:]], marks)
+    assert [(r.item.text, r.packed) for r in rows] == [("Phone, full", True), ("Thermos", False)]
+    assert len({i.key for i in pack_list(Outing())}) == len(pack_list(Outing()))

@@ -9,16 +9,23 @@ import tifffile
 from PIL import Image
 
 from vinter.core.errors import BadInput
+from vinter.core.finish.controls import lines
 from vinter.core.finish.export import export
 from vinter.core.finish.guard import limits
-from vinter.core.finish.recipe import Core, Crop, Recipe, Zone, parse_recipe
+from vinter.core.finish.moves.gradient_removal import GradientRemoval
+from vinter.core.finish.moves.light_balance import TARGET_SKY, planck_gains
+from vinter.core.finish.recipe import RECIPE, Recipe, parse_recipe, recipe_from
 from vinter.core.finish.render import Renderer, suggest, to_8bit
 from vinter.core.finish.scene import load_scene, prepare, read_stack, save_scene
-from vinter.core.finish.steps import TARGET_SKY, planck_gains
 from vinter.core.formats.pictures import PictureInfo
 from vinter.core.frames.reading import Colour
 
 NEUTRAL = (0.5, 1.0, 0.7)
+
+
+def edit(**moves):
+    """A recipe in the short form of version 1, brought up to date."""
+    return recipe_from(moves)
 
 
 def picture(height=300, width=400, tilt=0.0, noise=0.0005):
@@ -51,14 +58,14 @@ def test_untouched_sky_is_neutral_at_the_target_level():
 
 def test_brightness_is_in_stops_and_only_where_asked():
     renderer = Renderer(scene())
-    plain, lifted = renderer.render(Recipe()), renderer.render(Recipe(sky=Zone(brightness=1)))
+    plain, lifted = renderer.render(Recipe()), renderer.render(edit(sky={"brightness": 1}))
     assert linear(sky_of(lifted)) / linear(sky_of(plain)) == pytest.approx([2] * 3, rel=0.02)
     assert np.allclose(plain.rgb[270:], lifted.rgb[270:])
 
 
 def test_floor_darkens_by_the_magnitudes_it_says():
     renderer = Renderer(scene())
-    ratio = linear(sky_of(renderer.render(Recipe(floor=1.1)))) / linear(sky_of(renderer.render(Recipe())))
+    ratio = linear(sky_of(renderer.render(edit(floor=1.1)))) / linear(sky_of(renderer.render(Recipe())))
     assert -2.5 * np.log10(ratio) == pytest.approx([1.1] * 3, abs=0.05)
 
 
@@ -69,12 +76,12 @@ def test_glow_takes_the_gradient_out():
         return np.median(linear(canvas.rgb[50:200, 340:390])) / np.median(linear(canvas.rgb[50:200, 10:60]))
 
     assert slope(renderer.render(Recipe())) > 1.5
-    assert slope(renderer.render(Recipe(glow=1))) == pytest.approx(1.0, abs=0.05)
+    assert slope(renderer.render(edit(glow=1))) == pytest.approx(1.0, abs=0.05)
 
 
 def test_a_higher_kelvin_is_warmer_and_gains_follow_planck():
     renderer = Renderer(scene())
-    cool, warm = (sky_of(renderer.render(Recipe(sky=Zone(kelvin=k)))) for k in (4000, 7000))
+    cool, warm = (sky_of(renderer.render(edit(sky={"kelvin": k}))) for k in (4000, 7000))
     assert cool[2] > cool[0] and warm[0] > warm[2]
     c2 = 14388.0  # um K
 
@@ -87,7 +94,7 @@ def test_a_higher_kelvin_is_warmer_and_gains_follow_planck():
 
 def test_cast_moves_green_only():
     renderer = Renderer(scene())
-    shifted = linear(sky_of(renderer.render(Recipe(sky=Zone(cast=0.3))))) / linear(
+    shifted = linear(sky_of(renderer.render(edit(sky={"cast": 0.3})))) / linear(
         sky_of(renderer.render(Recipe()))
     )
     assert shifted == pytest.approx([1, 2**-0.3, 1], rel=0.02)
@@ -95,7 +102,7 @@ def test_cast_moves_green_only():
 
 def test_contrast_turns_about_its_pivot():
     renderer = Renderer(scene())
-    soft, hard = (sky_of(renderer.render(Recipe(sky=Zone(contrast=c))))[1] for c in (1, 1.6))
+    soft, hard = (sky_of(renderer.render(edit(sky={"contrast": c})))[1] for c in (1, 1.6))
     assert soft < 0.3 and hard < soft
 
 
@@ -103,7 +110,7 @@ def test_core_is_brightest_where_it_was_put():
     renderer = Renderer(scene())
     lit, plain = (
         linear(renderer.render(r).rgb[:200])
-        for r in (Recipe(core=Core(x=0.25, y=0.3, brightness=1)), Recipe())
+        for r in (edit(core={"x": 0.25, "y": 0.3, "brightness": 1}), Recipe())
     )
     gain = lit / plain
     at = np.median(gain[85:95, 95:105])
@@ -112,7 +119,7 @@ def test_core_is_brightest_where_it_was_put():
 
 @pytest.mark.parametrize(("ratio", "wanted"), [("1:1", 1.0), ("4:5", 0.8), ("16:9", 16 / 9), ("full", 4 / 3)])
 def test_crop_has_its_ratio(ratio, wanted):
-    h, w = Renderer(scene()).render(Recipe(crop=Crop(ratio=ratio), level=3)).sky.shape
+    h, w = Renderer(scene()).render(edit(crop={"ratio": ratio}, level=3)).sky.shape
     assert w / h == pytest.approx(wanted, rel=0.02)
 
 
@@ -128,7 +135,7 @@ def test_level_turns_a_tilted_horizon_straight_and_leaves_no_empty_corner():
         return np.degrees(np.arctan(np.polyfit(np.arange(len(rows)), rows, 1)[0]))
 
     assert edge(Renderer(tilted).render(Recipe())) == pytest.approx(4, abs=0.2)
-    assert edge(Renderer(tilted).render(Recipe(level=-4))) == pytest.approx(0, abs=0.2)
+    assert edge(Renderer(tilted).render(edit(level=-4))) == pytest.approx(0, abs=0.2)
 
 
 def test_smoothing_lowers_the_noise_but_keeps_a_star():
@@ -138,7 +145,7 @@ def test_smoothing_lowers_the_noise_but_keeps_a_star():
     renderer = Renderer(s)
     before, after = (
         renderer.render(Recipe()),
-        renderer.render(Recipe(sky=Zone(light_smoothed=0.8, colour_smoothed=0.8))),
+        renderer.render(edit(sky={"light_smoothed": 0.8, "colour_smoothed": 0.8})),
     )
     assert after.rgb[20:90, 20:180].std() < 0.6 * before.rgb[20:90, 20:180].std()
     assert after.rgb[101, 201, 1] == pytest.approx(before.rgb[101, 201, 1], rel=0.05)
@@ -146,28 +153,26 @@ def test_smoothing_lowers_the_noise_but_keeps_a_star():
 
 def test_the_guard_speaks_when_an_edit_outruns_the_data():
     s = scene(noise=0.0015)
-    for recipe, loud in ((Recipe(), False), (Recipe(sky=Zone(brightness=4, contrast=2), floor=2), True)):
+    for recipe, loud in ((Recipe(), False), (edit(sky={"brightness": 4, "contrast": 2}, floor=2), True)):
         found = limits(s, recipe, to_8bit(Renderer(s).render(recipe)))
         assert ("beyond its noise" in found.words[0]) is loud
-    blotchy = Recipe(sky=Zone(light_smoothed=0.6))
+    blotchy = edit(sky={"light_smoothed": 0.6})
     assert any("blotches" in w for w in limits(s, blotchy, to_8bit(Renderer(s).render(blotchy))).words)
 
 
 def test_the_guard_predicts_the_noise_that_comes_out():
     s = scene(noise=0.001)
-    recipe = Recipe(sky=Zone(brightness=1.5, contrast=1.3))
+    recipe = edit(sky={"brightness": 1.5, "contrast": 1.3})
     out = Renderer(s).render(recipe).rgb[20:200, 20:380, 1]
     measured = 1.4826 * np.median(np.abs(out - np.median(out))) * 255
     assert limits(s, recipe, np.zeros((4, 4, 3), np.uint8)).sky_noise == pytest.approx(measured, rel=0.15)
 
 
 def test_unchanged_steps_are_not_run_again(monkeypatch):
-    from vinter.core.finish import steps
-
     renderer = Renderer(scene(tilt=0.5))
-    renderer.render(Recipe(glow=0.5))
-    monkeypatch.setattr(steps.Glow, "apply", lambda *a: pytest.fail("glow ran again"))
-    renderer.render(Recipe(glow=0.5, sky=Zone(contrast=1.5)))
+    renderer.render(edit(glow=0.5))
+    monkeypatch.setattr(GradientRemoval, "apply", lambda *a: pytest.fail("glow ran again"))
+    renderer.render(edit(glow=0.5, sky={"contrast": 1.5}))
 
 
 def test_exports_open_elsewhere_with_size_depth_and_metadata(tmp_path):
@@ -217,8 +222,68 @@ def test_a_place_in_the_cropped_and_turned_picture_is_found_in_the_whole():
     rgb, mask = picture(noise=0)
     rgb[118:123, 238:243] = 0.5
     canvas = Renderer(prepare(rgb, mask, Colour(NEUTRAL))).render(
-        Recipe(level=5, crop=Crop(ratio="1:1", size=0.8, x=0.6, y=0.45))
+        edit(level=5, crop={"ratio": "1:1", "size": 0.8, "x": 0.6, "y": 0.45})
     )
     y, x = np.unravel_index(int(np.argmax(cv2.GaussianBlur(canvas.rgb[..., 1], (0, 0), 2))), canvas.sky.shape)
     across, down = canvas.to_shares @ [x, y, 1]
     assert (across, down) == pytest.approx((240.5 / 400, 120.5 / 300), abs=0.005)
+
+
+def test_a_recipe_saved_by_the_first_version_says_the_same_today():
+    old = {
+        "level": -1.5,
+        "crop": {"ratio": "4:5", "size": 0.9, "x": 0.4, "y": 0.6},
+        "sky": {"kelvin": 3900, "cast": 0.1, "brightness": 1.6, "contrast": 1.3, "colour_smoothed": 0.35},
+        "ground": {"light_smoothed": 0.25, "contrast": 1.05, "brightness": -0.5},
+        "glow": 0.85,
+        "floor": 1.1,
+        "core": {"x": 0.3, "y": 0.2, "brightness": 0.35},
+    }
+    today = recipe_from(old).model_dump()
+    assert today["version"] == RECIPE.version == 2
+    assert today["geometry"] == {"level": -1.5, "ratio": "4:5", "size": 0.9, "x": 0.4, "y": 0.6}
+    assert today["gradient_removal"] == {"share": 0.85} and today["black_point"] == {"magnitudes": 1.1}
+    assert today["light_balance"]["sky"] == {"kelvin": 3900, "cast": 0.1, "brightness": 1.6}
+    assert today["light_balance"]["ground"] == {"kelvin": 5200, "cast": 0, "brightness": -0.5}
+    assert today["curve"] == {"sky": {"contrast": 1.3}, "ground": {"contrast": 1.05}}
+    assert today["noise_reduction"] == {
+        "sky": {"colour": 0.35, "light": 0},
+        "ground": {"colour": 0, "light": 0.25},
+    }
+    assert (today["core"]["x"], today["core"]["length"]) == (0.3, 0.22)
+    assert recipe_from(today).model_dump() == today
+    with pytest.raises(BadInput, match="version 9"):
+        recipe_from({"version": 9})
+
+
+def test_every_slider_runs_over_what_the_recipe_allows():
+    shown = {c.path: c for line in lines(Recipe()) for c in (*line.sky, *line.ground)}
+    assert [line.name for line in lines(Recipe())] == [
+        "Level",
+        "Light balance",
+        "Glow",
+        "Floor",
+        "Curve",
+        "Core",
+        "Grain",
+        "Crop",
+    ]
+    assert set(shown["geometry.ratio"].options) == {"full", "3:2", "4:5", "1:1", "16:9"}
+
+    def with_value(path, value):
+        data = Recipe().model_dump()
+        part, _, name = path.rpartition(".")
+        inner = data
+        for key in part.split("."):
+            inner = inner[key]
+        inner[name] = value
+        return data
+
+    for path, control in shown.items():
+        if control.options:
+            continue
+        for value in (control.low, control.high, control.rest):
+            recipe_from(with_value(path, value))
+        for value in (control.low - 0.01, control.high + 0.01):
+            with pytest.raises(BadInput, match=path.replace(".", r"\.")):
+                recipe_from(with_value(path, value))

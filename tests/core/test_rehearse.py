@@ -8,9 +8,10 @@ import pytest
 from vinter.core.camera.photons import encoded, sky_rate
 from vinter.core.fieldcheck import advise
 from vinter.core.frames.measure import measure
-from vinter.core.packing import pack_list
-from vinter.core.rehearse.coach import as_frame, histogram, judge_exercise, worst_drift
+from vinter.core.packing import Outing, pack_list
+from vinter.core.rehearse.coach import Judgement, as_frame, histogram, judge_exercise, worst_drift
 from vinter.core.rehearse.exercises import LADDER, exercise
+from vinter.core.rehearse.outcome import Outcome, after_leaving, after_press
 from vinter.core.simulate.modes import PhoneSettings, developed, loupe, press
 from vinter.core.simulate.phone import SimulatedPhone
 
@@ -147,7 +148,15 @@ def test_sky_rate_sets_the_hump():
 def test_packing_follows_from_the_plan():
     texts = {
         i.text: i.why
-        for i in pack_list(1.0, 115, 95, "The dyke floods at spring tide. Cattle on the way.", True, 1.5)
+        for i in pack_list(
+            Outing(
+                temperature=1.0,
+                dew_spread=1.5,
+                drive_minutes=115,
+                minutes=95,
+                hazards=("water", "animals", "gone-by-now"),
+            )
+        )
     }
     joined = " ".join(texts)
     for part in (
@@ -160,5 +169,25 @@ def test_packing_follows_from_the_plan():
         "whistle",
     ):
         assert part in joined
-    short = " ".join(i.text for i in pack_list(22.0, 20, 10, "", alone=False))
+    short = " ".join(
+        i.text for i in pack_list(Outing(temperature=22.0, drive_minutes=20, minutes=10, alone=False))
+    )
+    assert "signal" not in joined and "signal" not in short
     assert "Warm" not in short and "Boots" not in short and "whistle" not in short
+
+
+def judged(passed, sentence="The sky is white.", change="ISO 800"):
+    return Judgement(passed, sentence, change, [], None)
+
+
+def test_a_rehearsal_ends_when_it_is_passed_used_up_or_left():
+    assert after_press(judged(True, "Good."), 1, 3) == Outcome(True, True, "Passed with 1 test shot. Good.")
+    assert after_press(judged(True, "Good."), 2, 0).words.startswith("Passed with 2 test shots.")
+    assert after_press(judged(False), 2, 1) == Outcome(False, False)
+    used_up = after_press(judged(False), 6, 0)
+    assert used_up.ended and not used_up.passed and used_up.words.endswith("would have been: ISO 800.")
+    right = after_leaving(True, ["Soft.", "Still soft."])
+    assert right.passed and "Still soft. Write it down" in right.words and " Soft." not in right.words
+    assert after_leaving(False, ["Soft."]) == Outcome(
+        True, False, "This night was good: the settings were not. Try again."
+    )

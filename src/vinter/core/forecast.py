@@ -5,13 +5,16 @@ import csv
 import io
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, fields
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
 from vinter.core.errors import BadInput
-from vinter.core.sky.site import CLEAN_EXTINCTION
+from vinter.core.sky.ephemeris import horizontal, year_ephemeris, year_of
+from vinter.core.sky.nights import SUN_LEVELS, evening_of
+from vinter.core.sky.site import CLEAN_EXTINCTION, Site
 
 STALE_HOURS = 18.0  # after which a run is called old
 USEFUL_DAYS = 10.0
@@ -126,6 +129,64 @@ def state(forecast: Forecast | None, start: float, now: float) -> str:
         return "No forecast has been read for this site yet."
     age = forecast.age_hours(now)
     return f"This forecast is {age:.0f} hours old: ask again before you leave." if age > STALE_HOURS else ""
+
+
+@dataclass(frozen=True)
+class NightWeather:
+    """The hours of one night, sunset to sunrise, with their extremes: mean chance of a free sky (0 to 1),
+    lowest temperature (deg C), strongest wind (m/s), least spread to the dew point (K)."""
+
+    day: date
+    hours: list[Hour]
+
+    @property
+    def clear(self) -> float:
+        """Mean chance of a free sky."""
+        return float(np.mean([h.clear for h in self.hours]))
+
+    @property
+    def temperature(self) -> float:
+        """The lowest."""
+        return min(h.temperature for h in self.hours)
+
+    @property
+    def wind(self) -> float:
+        """The strongest."""
+        return max(h.wind for h in self.hours)
+
+    @property
+    def spread(self) -> float:
+        """The least to the dew point."""
+        return min(h.temperature - h.dew_point for h in self.hours)
+
+
+def by_night(forecast: Forecast, site: Site) -> list[NightWeather]:
+    """The hours of a forecast gathered by the night they belong to: those that begin or end with the Sun
+    down.
+
+    Where the Sun does not set a night has no hours and is left out.
+    """
+    if not forecast.hours:
+        return []
+    edges = np.array([h.t + offset for h in forecast.hours for offset in (0.0, 3600.0)])
+    up = np.concatenate([_sun_up(site, part) for part in np.split(edges, _year_starts(edges))])
+    dark = np.logical_not(up.reshape(-1, 2).all(axis=1)).tolist()
+    nights: dict[date, list[Hour]] = {}
+    for hour, kept in zip(forecast.hours, dark, strict=True):
+        if kept:
+            nights.setdefault(evening_of(site, hour.t), []).append(hour)
+    return [NightWeather(day, hours) for day, hours in nights.items()]
+
+
+def _year_starts(times: npt.NDArray[np.float64]) -> npt.NDArray[np.intp]:
+    years = np.array([year_of(float(t)) for t in times])
+    return np.flatnonzero(np.diff(years)) + 1
+
+
+def _sun_up(site: Site, times: npt.NDArray[np.float64]) -> npt.NDArray[np.bool_]:
+    """Whether the Sun stands above the horizon at Unix times of one year."""
+    e = year_ephemeris(year_of(float(times[0])))
+    return np.asarray(horizontal(e.sun(times), e.gast(times), site)[0] > SUN_LEVELS["horizon"])
 
 
 COLUMNS = ("time", *(f.name for f in fields(Hour) if f.name != "t"))

@@ -4,13 +4,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vinter.core.finish.recipe import Recipe
+from vinter.core.finish.moves.black_point import BlackPoint
+from vinter.core.finish.moves.curve import BRIGHTEST, LUT_SIZE, Curve, curve_table
+from vinter.core.finish.moves.gradient_removal import GradientRemoval
+from vinter.core.finish.moves.light_balance import LightBalance
+from vinter.core.finish.moves.noise_reduction import SMOOTH_LIMIT, NoiseReduction
+from vinter.core.finish.recipe import RecipeParts
 from vinter.core.finish.render import U8
 from vinter.core.finish.scene import Scene
-from vinter.core.finish.steps import BRIGHTEST, LUT_SIZE, Balance, Curve, Glow
 
 VISIBLE_NOISE = 6.0 / 255  # encoded deviation at full size that reads as grain
-SMOOTH_LIMIT = 0.33
 
 
 @dataclass(frozen=True)
@@ -22,20 +25,20 @@ class Limits:
     words: list[str]
 
 
-def sky_noise(scene: Scene, recipe: Recipe) -> float:
+def sky_noise(scene: Scene, recipe: RecipeParts) -> float:
     """Encoded noise of the sky's background after the recipe, at full size: slope of the edit times noise."""
-    level = scene.background[1] * (1 - recipe.glow) + Glow.base(scene)[1] * recipe.glow
-    level *= 10 ** (-0.4 * recipe.floor)
-    gain = float(Balance(recipe.sky, recipe.ground).matrix(recipe.sky, scene).sum(axis=1)[1])
+    level = recipe.of(GradientRemoval).background(scene)[1] * recipe.of(BlackPoint).left
+    balance = recipe.of(LightBalance)
+    gain = float(balance.matrix(balance.sky, scene).sum(axis=1)[1])
     at = float(np.clip(level * gain, 0.0005, 0.98))
-    table = Curve.table(recipe.sky.contrast)
+    table = curve_table(recipe.of(Curve).sky.contrast)
     index, width = int((at / BRIGHTEST) ** 0.5 * (LUT_SIZE - 1)), 300
     low, high = max(index - width, 0), min(index + width, LUT_SIZE - 1)
     slope = float(table[high] - table[low]) / ((high**2 - low**2) / (LUT_SIZE - 1) ** 2 * BRIGHTEST)
-    return scene.noise * gain * slope * (1 - 0.8 * recipe.sky.light_smoothed)
+    return scene.noise * gain * slope * (1 - 0.8 * recipe.of(NoiseReduction).sky.light)
 
 
-def limits(scene: Scene, recipe: Recipe, picture: U8) -> Limits:
+def limits(scene: Scene, recipe: RecipeParts, picture: U8) -> Limits:
     """Judge a recipe on a scene and the picture it made."""
     noise = sky_noise(scene, recipe)
     headroom = float(np.log2(VISIBLE_NOISE / max(noise, 1e-6)))
@@ -46,8 +49,9 @@ def limits(scene: Scene, recipe: Recipe, picture: U8) -> Limits:
         "shows at full size. "
         "More frames, not more editing, would help."
     ]
-    for name, zone in (("sky", recipe.sky), ("ground", recipe.ground)):
-        if zone.light_smoothed > SMOOTH_LIMIT:
+    smoothing = recipe.of(NoiseReduction)
+    for name, zone in (("sky", smoothing.sky), ("ground", smoothing.ground)):
+        if zone.light > SMOOTH_LIMIT:
             words.append(f"Smoothing the {name}'s light beyond a third turns its grain into blotches.")
     clipped = float(np.mean(picture[::2, ::2].max(axis=2) >= 254))
     if clipped > 0.01:

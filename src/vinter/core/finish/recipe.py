@@ -1,70 +1,102 @@
-"""The recipe of a finish: every number of the edit, in physical units, with its bounds."""
+"""The recipe of a finish: what every move is set to, in physical units, with its bounds.
 
-from typing import Literal
+The recipe is put together from the moves there are (``moves``); a new one needs no line here.
+"""
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+import json
+from typing import Any, TypeVar, cast
 
+from pydantic import ConfigDict, ValidationError, create_model
+
+from vinter.core.discovery import load_all
 from vinter.core.errors import BadInput
+from vinter.core.finish import moves
+from vinter.core.finish.moves.base import MOVES, Move, Part
+from vinter.core.versions import Schema
 
-AS_SHOT_KELVIN = 5200.0
-RATIOS = {"full": None, "3:2": 3 / 2, "4:5": 4 / 5, "1:1": 1.0, "16:9": 16 / 9}
+load_all(moves)
+M = TypeVar("M", bound=Move)
+ORDER = sorted(MOVES.values(), key=lambda kind: kind.place)
+ZONE_PARTS = {
+    "light_balance": {"kelvin": "kelvin", "cast": "cast", "brightness": "brightness"},
+    "curve": {"contrast": "contrast"},
+    "noise_reduction": {"colour_smoothed": "colour", "light_smoothed": "light"},
+}
 
 
-class Part(BaseModel):
-    """Base of all parts of a recipe: unknown fields are refused, so that a typing error is seen."""
+def _by_moves(old: dict[str, Any]) -> dict[str, Any]:
+    """Version 1 held numbers of sky and ground by zone, and those of some moves on the outside."""
+    if any(key in old for key in MOVES if key != "core") or not old:
+        return old  # written by hand in today's form
+    left = dict(old)
+    out: dict[str, Any] = {}
+    crop = left.pop("crop", {})
+    geometry = {**({"level": left.pop("level")} if "level" in left else {}), **crop}
+    for key, name, field in (("gradient_removal", "glow", "share"), ("black_point", "floor", "magnitudes")):
+        if name in left:
+            out[key] = {field: left.pop(name)}
+    for zone in ("sky", "ground"):
+        given = dict(left.pop(zone, {}))
+        for key, names in ZONE_PARTS.items():
+            found = {new: given.pop(was) for was, new in names.items() if was in given}
+            out.setdefault(key, {})[zone] = found
+        out["light_balance"][zone].update(given)  # what no move knows is refused there
+    return {**out, **({"geometry": geometry} if geometry else {}), **left}
+
+
+RECIPE = Schema("recipe", (_by_moves,))
+
+
+class RecipeParts(Part):
+    """A whole finish: one part for every move, each at rest unless set."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
+    version: int = RECIPE.version
+
+    def of(self, kind: type[M]) -> M:
+        """What a move is set to."""
+        return cast(M, getattr(self, kind.key))
+
+    def moves(self) -> list[Move]:
+        """All moves in the order of the work."""
+        return [self.of(kind) for kind in ORDER]
+
+    def with_moves(self, *changed: Move) -> "RecipeParts":
+        """The recipe with some moves set otherwise."""
+        return self.model_copy(update={move.key: move for move in changed})
 
 
-class Zone(Part):
-    """What is done to the sky or to the ground."""
-
-    kelvin: float = Field(AS_SHOT_KELVIN, ge=2500, le=10000, description="light that comes out neutral, K")
-    cast: float = Field(0.0, ge=-0.5, le=0.5, description="green (-) to magenta (+), EV of the green channel")
-    brightness: float = Field(0.0, ge=-4, le=6, description="EV")
-    contrast: float = Field(1.0, ge=0.5, le=3, description="slope of the curve at its pivot")
-    colour_smoothed: float = Field(0.0, ge=0, le=1)
-    light_smoothed: float = Field(0.0, ge=0, le=1)
+Recipe: type[RecipeParts] = create_model(
+    "Recipe",
+    __base__=RecipeParts,
+    __module__=__name__,
+    **{kind.key: (kind, kind()) for kind in ORDER},  # type: ignore[call-overload]
+)
 
 
-class Core(Part):
-    """A soft ellipse over the core: centre and half-axes as shares of the width, angle in degrees."""
-
-    x: float = Field(0.5, ge=0, le=1)
-    y: float = Field(0.4, ge=0, le=1)
-    length: float = Field(0.22, ge=0.02, le=1)
-    breadth: float = Field(0.09, ge=0.02, le=1)
-    angle: float = Field(0.0, ge=-180, le=180)
-    brightness: float = Field(0.0, ge=-1, le=2, description="EV")
+def recipe_of(*set_to: Move) -> RecipeParts:
+    """A recipe with some moves set, the others at rest."""
+    return Recipe().with_moves(*set_to)
 
 
-class Crop(Part):
-    """A rectangle of a ratio: its size against the largest that fits, its centre as shares of the picture."""
-
-    ratio: Literal["full", "3:2", "4:5", "1:1", "16:9"] = "full"
-    size: float = Field(1.0, ge=0.2, le=1)
-    x: float = Field(0.5, ge=0, le=1)
-    y: float = Field(0.5, ge=0, le=1)
-
-
-class Recipe(Part):
-    """A whole finish. floor is how much darker the sky's background gets, in magnitudes; glow the share taken
-    out."""
-
-    level: float = Field(0.0, ge=-15, le=15, description="degrees clockwise")
-    crop: Crop = Crop()
-    sky: Zone = Zone()
-    ground: Zone = Zone()
-    glow: float = Field(0.0, ge=0, le=1)
-    floor: float = Field(0.0, ge=0, le=3)
-    core: Core = Core()
-
-
-def parse_recipe(text: str | bytes, name: str = "recipe") -> Recipe:
-    """A recipe from JSON; BadInput names the field that is wrong."""
+def parse_recipe(text: str | bytes, name: str = "recipe") -> RecipeParts:
+    """A recipe from JSON of any version; BadInput names the field that is wrong."""
     try:
-        return Recipe.model_validate_json(text)
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"]) or "JSON"
-        raise BadInput(f"{name}: {where}: {first['msg']}") from error
+        data = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise BadInput(f"{name}: JSON: {error}") from error
+    return recipe_from(data, name)
+
+
+def recipe_from(data: Any, name: str = "recipe") -> RecipeParts:
+    """A recipe from plain data of any version; BadInput names the field that is wrong."""
+    if not isinstance(data, dict):
+        raise BadInput(f"{name}: JSON: an object is wanted")
+    try:
+        return Recipe.model_validate(RECIPE.current(data))
+    except (AttributeError, TypeError, ValueError) as error:
+        if isinstance(error, BadInput):
+            raise
+        first = error.errors()[0] if isinstance(error, ValidationError) else None
+        where = ".".join(str(part) for part in first["loc"]) if first else "JSON"
+        raise BadInput(f"{name}: {where}: {first['msg'] if first else error}") from error

@@ -4,9 +4,16 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from vinter.core.finish.recipe import Core, Recipe, Zone
+from vinter.core.finish.canvas import Canvas, fresh
+from vinter.core.finish.moves.base import Move
+from vinter.core.finish.moves.black_point import BlackPoint
+from vinter.core.finish.moves.core_light import CoreLight
+from vinter.core.finish.moves.curve import Contrast, Curve
+from vinter.core.finish.moves.gradient_removal import GradientRemoval, glow_base
+from vinter.core.finish.moves.light_balance import GroundLight, Light, LightBalance, planck_gains
+from vinter.core.finish.moves.noise_reduction import NoiseReduction, Smoothing
+from vinter.core.finish.recipe import Recipe, RecipeParts, recipe_of
 from vinter.core.finish.scene import Scene
-from vinter.core.finish.steps import Canvas, Glow, Step, chain, planck_gains
 
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
@@ -14,24 +21,24 @@ NIGHT_RED_TO_BLUE = 0.92
 
 
 class Renderer:
-    """Renders recipes on one scene. Results of unchanged leading steps are kept."""
+    """Renders recipes on one scene. Results of unchanged leading moves are kept."""
 
     def __init__(self, scene: Scene) -> None:
         self.scene = scene
-        self._done: list[tuple[Step, Canvas]] = []
+        self._done: list[tuple[Move, Canvas]] = []
 
-    def render(self, recipe: Recipe) -> Canvas:
+    def render(self, recipe: RecipeParts) -> Canvas:
         """The finished canvas, RGB encoded 0 to 1 (values beyond are cut on output)."""
-        canvas = Canvas(self.scene.rgb, self.scene.sky, np.zeros((2, 3)))
-        kept: list[tuple[Step, Canvas]] = []
-        for i, step in enumerate(chain(recipe)):
-            if len(kept) == i and i < len(self._done) and self._done[i][0] == step:
+        canvas = fresh(self.scene)
+        done: list[tuple[Move, Canvas]] = []
+        for i, move in enumerate(recipe.moves()):
+            if len(done) == i and i < len(self._done) and self._done[i][0] == move:
                 canvas = self._done[i][1]
             else:
-                canvas = step.apply(canvas, self.scene)
+                canvas = move.apply(canvas, self.scene)
                 self._done = self._done[:i]
-            kept.append((step, canvas))
-        self._done = kept
+            done.append((move, canvas))
+        self._done = done
         return canvas
 
 
@@ -55,25 +62,28 @@ def histogram(picture: U8, bins: int = 128) -> list[list[int]]:
 
 def cool_kelvin(scene: Scene) -> float:
     """Light balance at which the sky's own background comes out a little cool, as a night should look."""
-    background = Glow.base(scene) / np.array(scene.colour.neutral)
+    background = glow_base(scene) / np.array(scene.colour.neutral)
     kelvins = np.arange(3000.0, 5300.0, 50.0)
     balanced = [np.array(scene.colour.matrix) @ (background * planck_gains(k)) for k in kelvins]
     away = [abs(rgb[0] / max(rgb[2], 1e-9) - NIGHT_RED_TO_BLUE) for rgb in balanced]
     return float(kelvins[int(np.argmin(away))])
 
 
-def suggest(scene: Scene) -> Recipe:
+def suggest(scene: Scene) -> RecipeParts:
     """A restrained first recipe: the sky a little cool, most glow out, a darker floor, a gentle curve."""
     kelvin = cool_kelvin(scene)
-    return Recipe(
-        glow=0.85,
-        floor=1.1,
-        core=Core(x=round(scene.core[0], 3), y=round(scene.core[1], 3), brightness=0.35),
-        sky=Zone(kelvin=kelvin, contrast=1.3, brightness=1.6, colour_smoothed=0.35, light_smoothed=0.15),
-        ground=Zone(kelvin=kelvin, brightness=1.6, contrast=1.05, colour_smoothed=0.6, light_smoothed=0.25),
+    return recipe_of(
+        GradientRemoval(share=0.85),
+        BlackPoint(magnitudes=1.1),
+        LightBalance(
+            sky=Light(kelvin=kelvin, brightness=1.6), ground=GroundLight(kelvin=kelvin, brightness=1.6)
+        ),
+        CoreLight(x=round(scene.core[0], 3), y=round(scene.core[1], 3), brightness=0.35),
+        Curve(sky=Contrast(contrast=1.3), ground=Contrast(contrast=1.05)),
+        NoiseReduction(sky=Smoothing(colour=0.35, light=0.15), ground=Smoothing(colour=0.6, light=0.25)),
     )
 
 
-def untouched() -> Recipe:
+def untouched() -> RecipeParts:
     """The stack as it comes, for the before side of a comparison."""
     return Recipe()

@@ -5,17 +5,14 @@ file.
 """
 
 from dataclasses import replace
-from importlib import import_module
-from pkgutil import iter_modules
 
 from vinter.core import modes
+from vinter.core.discovery import load_all
 from vinter.core.errors import BadInput
 from vinter.core.modes.basis import REGISTERED, Basis, Mode, ModePlan
 from vinter.core.sky.satellites import Pass
 
-for _module in iter_modules(modes.__path__):
-    if _module.name != "registry":
-        import_module(f"{modes.__name__}.{_module.name}")
+load_all(modes, but=("registry",))
 MODES: dict[str, Mode] = dict(sorted(REGISTERED.items(), key=lambda item: item[1].place))
 
 

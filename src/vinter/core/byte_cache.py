@@ -1,0 +1,83 @@
+"""A cache bounded by the bytes of what it holds, in which a thing that many ask for at once is made once."""
+
+import sys
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from dataclasses import fields, is_dataclass
+from typing import Any, TypeVar
+
+import numpy as np
+
+V = TypeVar("V")
+
+
+def bytes_of(value: Any) -> int:
+    """Bytes that a value holds: arrays, containers and dataclasses are followed, all else is counted as
+    such."""
+    if isinstance(value, np.ndarray):
+        return int(value.nbytes) + 112
+    if isinstance(value, (list, tuple, set)):
+        return sys.getsizeof(value) + sum(bytes_of(v) for v in value)
+    if isinstance(value, dict):
+        return sys.getsizeof(value) + sum(bytes_of(v) for v in value.values())
+    if is_dataclass(value) and not isinstance(value, type):
+        return 64 + sum(bytes_of(getattr(value, f.name)) for f in fields(value))
+    return sys.getsizeof(value)
+
+
+class _Making:
+    """Something being made; whoever asks meanwhile waits for it."""
+
+    def __init__(self) -> None:
+        self.done = threading.Event()
+        self.value: Any = None
+        self.error: BaseException | None = None
+
+
+class ByteCache:
+    """Values by key, the least recently used thrown away beyond a number of bytes; safe for threads."""
+
+    def __init__(self, most_bytes: int) -> None:
+        self.most_bytes = most_bytes
+        self._values: OrderedDict[Hashable, tuple[Any, int]] = OrderedDict()
+        self._making: dict[Hashable, _Making] = {}
+        self._guard = threading.Lock()
+
+    @property
+    def held_bytes(self) -> int:
+        """Bytes of what is held."""
+        with self._guard:
+            return sum(size for _, size in self._values.values())
+
+    def get(self, key: Hashable, make: Callable[[], V]) -> V:
+        """The value of a key, made when it is not there; an error in making it goes to all who wait."""
+        with self._guard:
+            if key in self._values:
+                self._values.move_to_end(key)
+                value: V = self._values[key][0]
+                return value
+            mine = key not in self._making
+            making = self._making.setdefault(key, _Making())
+        if mine:
+            self._make(key, making, make)
+        else:
+            making.done.wait()
+        if making.error is not None:
+            raise making.error
+        made: V = making.value
+        return made
+
+    def _make(self, key: Hashable, making: _Making, make: Callable[[], Any]) -> None:
+        try:
+            making.value = make()
+        except BaseException as error:
+            making.error = error
+        with self._guard:
+            if making.error is None:
+                self._values[key] = making.value, bytes_of(making.value)
+                held = sum(size for _, size in self._values.values())
+                while held > self.most_bytes and len(self._values) > 1:
+                    held -= self._values.popitem(last=False)[1][1]
+            del self._making[key]
+        making.done.set()

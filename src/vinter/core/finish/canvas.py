@@ -1,0 +1,47 @@
+"""What passes from move to move of an edit."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from vinter.core.finish.scene import Scene
+
+F32 = npt.NDArray[np.float32]
+Array = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Canvas:
+    """RGB (h, w, 3), share of sky (h, w), the geometry done so far, and the level (3,) of the sky's
+    background in the picture's units.
+
+    ``to_shares`` (2, 3) maps a pixel of this canvas to shares of the uncropped scene.
+    """
+
+    rgb: F32
+    sky: F32
+    to_shares: Array
+    background: Array
+
+    def mixed(self, sky: F32, ground: F32) -> F32:
+        """Two versions of the picture laid together by the share of sky."""
+        return np.asarray(cv2.blendLinear(sky, ground, self.sky, 1 - self.sky), np.float32)
+
+    def places(self, step: int) -> tuple[Array, Array]:
+        """Shares of the scene's width and height on a coarse grid over the canvas, about ``step`` px
+        apart."""
+        h, w = self.sky.shape
+        gx, gy = np.meshgrid(
+            np.linspace(0, w - 1, max(w // step, 2)), np.linspace(0, h - 1, max(h // step, 2))
+        )
+        at = self.to_shares @ np.stack([gx.ravel(), gy.ravel(), np.ones(gx.size)])
+        return at[0].reshape(gx.shape), at[1].reshape(gx.shape)
+
+
+def fresh(scene: Scene) -> Canvas:
+    """The canvas an edit begins with."""
+    height, width = scene.sky.shape
+    to_shares = np.array([[1 / width, 0, 0.5 / width], [0, 1 / height, 0.5 / height]])
+    return Canvas(scene.rgb, scene.sky, to_shares, scene.background)

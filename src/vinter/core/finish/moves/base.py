@@ -1,0 +1,76 @@
+"""What every move is: a typed part of the recipe that knows its controls and changes the canvas."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, ClassVar, TypeVar
+
+import numpy as np
+import numpy.typing as npt
+from pydantic import BaseModel, ConfigDict, Field
+
+from vinter.core.finish.canvas import Canvas
+from vinter.core.finish.scene import Scene
+
+F32 = npt.NDArray[np.float32]
+
+
+class Part(BaseModel):
+    """Base of all parts of a recipe: unknown fields are refused, so that a typing error is seen."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+@dataclass(frozen=True)
+class Row:
+    """A line of controls: its name and its place among the lines."""
+
+    name: str
+    place: int
+
+
+@dataclass(frozen=True)
+class Shown:
+    """How a field is shown: its label, unit, line, column (sky or ground; None by the part it stands in),
+    step of its slider, and from where on it gets risky. ``click`` marks the x of a place that a click in the
+    picture sets, with the words for it; its y must follow."""
+
+    label: str
+    unit: str
+    row: Row
+    column: str | None = None
+    step: float = 0.01
+    risky: float | None = None
+    click: str = ""
+
+
+def setting(default: Any, shown: Shown | None = None, **bounds: Any) -> Any:
+    """A field of a move with its bounds and the way it is shown; without that it has no control of its
+    own."""
+    return Field(default, json_schema_extra={"shown": shown} if shown else None, **bounds)  # type: ignore[dict-item]
+
+
+class Move(Part):
+    """One move of the edit. ``key`` names it in the recipe, ``place`` is its place in the order of the
+    work."""
+
+    key: ClassVar[str] = ""
+    place: ClassVar[int] = 0
+
+    def apply(self, canvas: Canvas, scene: Scene) -> Canvas:
+        """The canvas after this move."""
+        raise NotImplementedError
+
+
+MOVES: dict[str, type[Move]] = {}
+M = TypeVar("M", bound=type[Move])
+
+
+def move(key: str, place: int) -> Callable[[M], M]:
+    """Register a class as a move: the one thing to write for a new one."""
+
+    def registered(kind: M) -> M:
+        kind.key, kind.place = key, place
+        MOVES[key] = kind
+        return kind
+
+    return registered

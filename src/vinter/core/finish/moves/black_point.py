@@ -1,0 +1,33 @@
+"""Darkening the sky's background by magnitudes."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from vinter.core.finish.canvas import Canvas
+from vinter.core.finish.moves.base import Move, Row, Shown, move, setting
+from vinter.core.finish.moves.gradient_removal import less_sky
+from vinter.core.finish.scene import Scene
+
+FLOOR = Row("Floor", 40)
+
+
+@move("black_point", place=30)
+class BlackPoint(Move):
+    """Darken the sky's background: the level that is subtracted is the sky's own colour."""
+
+    magnitudes: float = setting(0.0, Shown("sky darkened by", "mag", FLOOR, "sky", step=0.05), ge=0, le=3)
+
+    @property
+    def left(self) -> float:
+        """Share of the background that stays."""
+        return float(10 ** (-0.4 * self.magnitudes))
+
+    def apply(self, canvas: Canvas, scene: Scene) -> Canvas:
+        """The canvas with the sky's pedestal lowered."""
+        if self.magnitudes == 0:
+            return canvas
+        amounts = [
+            np.asarray(canvas.sky * np.float32(v * (1 - self.left)), np.float32) for v in canvas.background
+        ]
+        return replace(canvas, rgb=less_sky(canvas, amounts), background=canvas.background * self.left)

@@ -1,0 +1,41 @@
+"""Brightening the core softly inside an ellipse, on the sky only."""
+
+from dataclasses import replace
+
+import cv2
+import numpy as np
+
+from vinter.core.finish.canvas import Canvas
+from vinter.core.finish.moves.base import Move, Row, Shown, move, setting
+from vinter.core.finish.scene import Scene
+
+CORE = Row("Core", 60)
+
+
+@move("core", place=50)
+class CoreLight(Move):
+    """A soft ellipse over the core: brightness in EV, half-axes as shares of the width, angle in degrees (0
+    is upright), centre as shares of width and height."""
+
+    brightness: float = setting(0.0, Shown("brightened", "EV", CORE, "sky", step=0.05), ge=-1, le=2)
+    length: float = setting(0.22, Shown("ellipse, half length", "%", CORE, "sky"), ge=0.02, le=1)
+    breadth: float = setting(0.09, ge=0.02, le=1)
+    angle: float = setting(0.0, Shown("ellipse, lean", "°", CORE, "sky", step=1), ge=-180, le=180)
+    x: float = setting(
+        0.5, Shown("", "", CORE, "sky", click="Click the picture to place the ellipse"), ge=0, le=1
+    )
+    y: float = setting(0.4, ge=0, le=1)
+
+    def apply(self, canvas: Canvas, scene: Scene) -> Canvas:
+        """The canvas with a soft gain over the core."""
+        if self.brightness == 0:
+            return canvas
+        x, y = canvas.places(8)
+        w, h = scene.size
+        dx, dy = x - self.x, (y - self.y) * h / w
+        c, s = np.cos(np.radians(self.angle)), np.sin(np.radians(self.angle))
+        along, across = dx * s - dy * c, dx * c + dy * s
+        weight = np.exp(-1.2 * ((along / self.length) ** 2 + (across / self.breadth) ** 2))
+        gain = cv2.resize((2.0 ** (self.brightness * weight) - 1).astype(np.float32), canvas.sky.shape[::-1])
+        factor = 1 + gain * canvas.sky
+        return replace(canvas, rgb=np.asarray(cv2.multiply(canvas.rgb, cv2.merge([factor] * 3)), np.float32))

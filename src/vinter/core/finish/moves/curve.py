@@ -1,0 +1,62 @@
+"""Encoding for the screen with a contrast curve, sky and ground apart."""
+
+from dataclasses import replace
+from functools import lru_cache
+
+import cv2
+import numpy as np
+
+from vinter.core.camera.photons import srgb
+from vinter.core.finish.canvas import Canvas
+from vinter.core.finish.moves.base import F32, Move, Part, Row, Shown, move, setting
+from vinter.core.finish.scene import Scene
+
+PIVOT = 0.30  # encoded level around which the curve turns
+LUT_SIZE = 65536
+BRIGHTEST = 8.0  # linear level at the end of the curve's table
+CURVE = Row("Curve", 50)
+
+
+@lru_cache(maxsize=64)
+def curve_table(contrast: float) -> F32:
+    """Encoded level over 65,536 square roots of linear levels from 0 to BRIGHTEST.
+
+    Highlights roll off above one half instead of clipping; then an S of slope ``contrast`` at the pivot that
+    keeps both ends.
+    """
+    linear = np.linspace(0, 1, LUT_SIZE) ** 2 * BRIGHTEST
+    x = srgb(np.where(linear > 0.5, 1 - 0.25 / np.maximum(linear, 0.5), linear))
+    low = PIVOT * (x / PIVOT) ** contrast
+    high = 1 - (1 - PIVOT) * ((1 - x) / (1 - PIVOT)) ** contrast
+    return np.where(x < PIVOT, low, high).astype(np.float32)
+
+
+class Contrast(Part):
+    """Slope of the curve at its pivot."""
+
+    contrast: float = setting(1.0, Shown("contrast", "×", CURVE), ge=0.5, le=3)
+
+
+@move("curve", place=60)
+class Curve(Move):
+    """Contrast of sky and ground; output 0 to 1, encoded."""
+
+    sky: Contrast = Contrast()
+    ground: Contrast = Contrast()
+
+    def apply(self, canvas: Canvas, scene: Scene) -> Canvas:
+        """The canvas, encoded."""
+        height, width = canvas.sky.shape
+        flat = canvas.rgb.reshape(
+            height, width * 3
+        )  # one channel, for a number meets only the first of several
+        root = cv2.sqrt(cv2.max(flat, 0.0))
+        # the conversion saturates, so that what is brighter than the table takes its last entry
+        index = cv2.multiply(root, (LUT_SIZE - 1) / BRIGHTEST**0.5, dtype=cv2.CV_16U).reshape(
+            height, width, 3
+        )
+        out = np.asarray(cv2.LUT(index, curve_table(self.sky.contrast)), np.float32)
+        if self.sky != self.ground:
+            ground = np.asarray(cv2.LUT(index, curve_table(self.ground.contrast)), np.float32)
+            out = canvas.mixed(out, ground)
+        return replace(canvas, rgb=out)
