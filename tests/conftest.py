@@ -14,7 +14,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 @pytest.fixture
 def nerea(django_user_model):
     """The demo photographer with her sites, phones and one shot."""
-    from vinter.web.accounts.demo import seed
+    from vinter.web.demo.seed import seed
 
     seed()
     return django_user_model.objects.get(username="nerea")
@@ -63,10 +63,10 @@ def tools():
     """What a job gets, with an executor that works at once; ``progress.told`` keeps what was told."""
     from inline import Inline
 
-    from vinter.web.jobs.handlers import Tools
+    from vinter.web.jobs.registry import JobContext
 
     told = []
-    made = Tools(Inline(), lambda label, share: told.append((label, share)), lambda: False)
+    made = JobContext(Inline(), lambda label, share: told.append((label, share)), lambda: False)
     made.progress.told = told
     return made
 

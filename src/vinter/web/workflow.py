@@ -5,7 +5,6 @@ from typing import Any
 
 from django.urls import reverse
 
-from vinter.web.sites.models import Site
 
 
 @dataclass(frozen=True)
@@ -19,7 +18,7 @@ class StepLink:
     reached: bool
 
 
-def _skyline(site: Site | None, shot: Any) -> str | None:
+def _skyline(site: Any, shot: Any) -> str | None:
     if site is None:
         return None
     return reverse("skyline", args=[site.pk]) + (f"?{shot.skyline_query}" if shot else "")
@@ -27,7 +26,7 @@ def _skyline(site: Site | None, shot: Any) -> str | None:
 
 def head(
     here: str,
-    site: Site | None = None,
+    site: Any = None,
     shot: Any = None,
     take: Any = None,
     stack: Any = None,

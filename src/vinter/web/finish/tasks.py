@@ -6,7 +6,7 @@ from vinter.core.finish.export import export
 from vinter.core.finish.recipe import Recipe
 from vinter.core.formats.pictures import PictureInfo
 from vinter.web.finish.models import Export
-from vinter.web.jobs.handlers import Tools
+from vinter.web.jobs.registry import JobContext
 from vinter.web.takes.models import Frame
 
 
@@ -27,14 +27,14 @@ def _info(one: Export) -> PictureInfo:
     )
 
 
-def export_finish(pk: int, tools: Tools) -> None:
+def export_finish(pk: int, context: JobContext) -> None:
     """Render a finish at full size into its file, and a small one beside it."""
     one = Export.objects.select_related("finish__stack__take__shot__phone").get(pk=pk)
     one.path.parent.mkdir(parents=True, exist_ok=True)
     recipe = Recipe.model_validate(one.recipe)
     stack = one.finish.stack.picture
-    tools.progress("rendering at full size", 0.1)
-    made = tools.pool.submit(
+    context.progress("rendering at full size", 0.1)
+    made = context.pool.submit(
         export, stack, recipe, Path(one.path), one.width, _info(one), Path(one.small)
     ).result()
     one.made_width, one.made_height = made

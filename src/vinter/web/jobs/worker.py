@@ -63,7 +63,7 @@ class Worker:
 
         from vinter.core.errors import BadInput
         from vinter.core.parallel import Cancelled
-        from vinter.web.jobs.handlers import Tools, handlers
+        from vinter.web.jobs.registry import JobContext, handler_of
         from vinter.web.jobs.models import Job, beat, finish, report, wants_stop
 
         ended = threading.Event()
@@ -82,7 +82,7 @@ class Worker:
 
         threading.Thread(target=keep_alive, daemon=True).start()
         try:
-            handlers()[job.kind](job.subject, Tools(self.pool, progress, lambda: wants_stop(job)))
+            handler_of(job.kind)(job.subject, JobContext(self.pool, progress, lambda: wants_stop(job)))
             finish(job, Job.DONE)
         except Cancelled:
             finish(job, Job.CANCELLED, "cancelled; what was there before is kept")

@@ -2,24 +2,24 @@
 
 from dataclasses import dataclass
 from datetime import date
-from functools import lru_cache
 
 import cv2
 import numpy as np
 import numpy.typing as npt
 
 from vinter.core.sky.nights import Night
-from vinter.core.sky.ranking import NightFilter, Run, judged, runs
+from vinter.core.sky.ranking import NightFilter, Run, runs
 from vinter.core.sky.site import Site
-from vinter.core.sky.targets import Target
 from vinter.core.sky.thresholds import Thresholds
 from vinter.core.sky.verdict import Verdict
 from vinter.web.nights.drawing import PAPER, tones
+from vinter.web.nights.query import PlanQuery
+from vinter.web.nights.years import YEARS, judged_nights
 
 FIRST_HOUR, LAST_HOUR = 4, 21  # hours after local noon at the sheet's edges: 16:00 to 09:00
 BIN = 300.0
 WIDTH, HEIGHT = 780, 600
-FADE = 0.72  # towards paper, of nights that the wishes leave out
+FADE = 0.72  # towards paper, of nights that the night_filter leave out
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -57,9 +57,9 @@ def x_of(night: Night, unix: float) -> float:
     )
 
 
-def _picture(judged: list[tuple[Night, Verdict]], limits: Thresholds, wishes: NightFilter) -> bytes:
+def _picture(judged: list[tuple[Night, Verdict]], limits: Thresholds, night_filter: NightFilter) -> bytes:
     sheet = np.stack([_row(n, limits) for n, _ in judged]).astype(np.float32)
-    out = np.array([not wishes.suits(n, v) for n, v in judged])
+    out = np.array([not night_filter.suits(n, v) for n, v in judged])
     sheet[out] += (np.array(PAPER, np.float32) - sheet[out]) * FADE
     picture = cv2.resize(
         np.round(sheet).astype(np.uint8), (WIDTH * 2, HEIGHT * 2), interpolation=cv2.INTER_LINEAR
@@ -83,24 +83,31 @@ def _brackets(best: list[Run], first: date, days: int) -> list[dict[str, float]]
     return out
 
 
-@lru_cache(maxsize=24)
-def season(site: Site, year: int, what: Target, limits: Thresholds, wishes: NightFilter) -> Season:
-    """Compute and draw a calendar year."""
+def season(site: Site, year: int, query: PlanQuery) -> Season:
+    """A calendar year, computed and drawn, or found in memory."""
+    key = ("season", site, year, query.what.key, query.limits, query.night_filter)
+    return YEARS.get(key, lambda: _season(site, year, query))
+
+
+def _season(site: Site, year: int, query: PlanQuery) -> Season:
     first, last = date(year, 1, 1), date(year, 12, 31)
-    found = judged(site, first, last, limits, what)
-    best, days = runs(found, wishes), len(found)
-    months = [(_y(date(year, m, 1), first, days), date(year, m, 1).strftime("%b")) for m in range(1, 13)]
+    limits, night_filter = query.limits, query.night_filter
+    found = judged_nights(site, first, last, query.what, limits)
+    best, days = runs(found, night_filter), len(found)
+    months = [
+        (_y(date(year, m, 1), first, days), date(year, m, 1).strftime("%b")) for m in range(1, 13)
+    ]
     hours = [
         ((h - FIRST_HOUR) / (LAST_HOUR - FIRST_HOUR) * WIDTH, f"{(12 + h) % 24:02d}")
         for h in range(FIRST_HOUR + 2, LAST_HOUR, 2)
     ]
     return Season(
         year=year,
-        png=_picture(found, limits, wishes),
+        png=_picture(found, limits, night_filter),
         best=best,
         brackets=_brackets(best, first, days),
         months=months,
         hours=hours,
         days=days,
-        left_out=sum(not wishes.suits(n, v) for n, v in found),
+        left_out=sum(not night_filter.suits(n, v) for n, v in found),
     )

@@ -16,7 +16,7 @@ from vinter.core.frames.preview import gain_for, linear_of, stretched, thumbnail
 from vinter.core.frames.reading import read_frame
 from vinter.core.stack.cache import prune
 from vinter.core.stack.pipeline import Settings, stack
-from vinter.web.jobs.handlers import Tools
+from vinter.web.jobs.registry import JobContext
 from vinter.web.stacks.field import examine
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame
@@ -24,7 +24,7 @@ from vinter.web.takes.models import Frame
 WORKING_PX = 1600
 
 
-def run_stack(pk: int, tools: Tools) -> None:
+def run_stack(pk: int, context: JobContext) -> None:
     """Stack the frames a Stack names; writes the picture, the mask, looks before and after, and the working
     copy."""
     one = Stack.objects.select_related("take__shot__site", "take__shot__phone").get(pk=pk)
@@ -51,18 +51,18 @@ def run_stack(pk: int, tools: Tools) -> None:
         [f.path for f in frames],
         one.picture,
         wanted,
-        tools.pool,
-        lambda label, share: tools.progress(label, 0.92 * share),
-        tools.stop,
+        context.pool,
+        lambda label, share: context.progress(label, 0.92 * share),
+        context.stop,
         one.folder,
         one.take.work,
     )
     reference = result.report["reference"]
     one.report = named(result.report, {f.stored: f.name for f in [*frames, *grounds]})
     prune(Path(settings.MEDIA_ROOT).glob("*/takes/*/work"), settings.KEPT_LIMIT)
-    tools.progress("finding the field", 0.93)
+    context.progress("finding the field", 0.93)
     one.report |= examine(one)
-    tools.progress("drawing before and after", 0.96)
+    context.progress("drawing before and after", 0.96)
     _looks(one, reference)
     one.save(update_fields=["report"])
 

@@ -12,7 +12,7 @@ from vinter.core.frames.measure import Measure, compare
 from vinter.core.parallel import collected
 from vinter.core.shot import outside
 from vinter.core.sky.targets import target
-from vinter.web.jobs.handlers import Tools
+from vinter.web.jobs.registry import JobContext
 from vinter.web.takes.models import Frame, Take
 from vinter.web.takes.work import measure_file, shoot_frame
 
@@ -21,19 +21,19 @@ DAY = 86400.0
 
 
 def _gather(
-    futures: dict[Future[Any], int], tools: Tools, label: str, start: float, end: float
+    futures: dict[Future[Any], int], context: JobContext, label: str, start: float, end: float
 ) -> dict[int, Any]:
     """Results by key with progress; stops when asked."""
     return dict(
         collected(
             futures,
-            tools.stop,
-            lambda done, n: tools.progress(f"{label} {done} of {n}", start + (end - start) * done / n),
+            context.stop,
+            lambda done, n: context.progress(f"{label} {done} of {n}", start + (end - start) * done / n),
         )
     )
 
 
-def shoot_take(pk: int, tools: Tools) -> None:
+def shoot_take(pk: int, context: JobContext) -> None:
     """Let the simulated phone shoot the take's shot, then measure the frames."""
     take = Take.objects.select_related("shot__site", "shot__phone").get(pk=pk)
     assert take.shot is not None
@@ -41,8 +41,8 @@ def shoot_take(pk: int, tools: Tools) -> None:
     shutil.rmtree(take.folder, ignore_errors=True)
     take.looks.mkdir(parents=True)
     burst = take.shot.burst(take.seed)
-    futures = {tools.pool.submit(shoot_frame, burst, i, take.folder): i for i in range(burst.count)}
-    names = _gather(futures, tools, "shooting frame", 0.0, 0.55)
+    futures = {context.pool.submit(shoot_frame, burst, i, take.folder): i for i in range(burst.count)}
+    names = _gather(futures, context, "shooting frame", 0.0, 0.55)
     Frame.objects.bulk_create(
         Frame(
             take=take,
@@ -53,17 +53,17 @@ def shoot_take(pk: int, tools: Tools) -> None:
         )
         for i in sorted(names)
     )
-    _measure(take, tools, 0.55, foreign=False)
+    _measure(take, context, 0.55, foreign=False)
 
 
-def measure_take(pk: int, tools: Tools) -> None:
+def measure_take(pk: int, context: JobContext) -> None:
     """Measure the frames of an uploaded take that have no measures yet."""
     take = Take.objects.get(pk=pk)
     take.looks.mkdir(parents=True, exist_ok=True)
-    _measure(take, tools, 0.0, foreign=True)
+    _measure(take, context, 0.0, foreign=True)
 
 
-def film_take(pk: int, tools: Tools) -> None:
+def film_take(pk: int, context: JobContext) -> None:
     """Write the kept frames as a time-lapse; each was drawn with its own sky at the same level, so it does
     not flicker."""
     take = Take.objects.get(pk=pk)
@@ -72,18 +72,18 @@ def film_take(pk: int, tools: Tools) -> None:
         take.film,
         looks,
         FILM_FPS,
-        stop=tools.stop,
-        progress=lambda done, n: tools.progress(f"writing frame {done} of {n}", done / n),
+        stop=context.stop,
+        progress=lambda done, n: context.progress(f"writing frame {done} of {n}", done / n),
     )
 
 
-def _measure(take: Take, tools: Tools, start: float, foreign: bool) -> None:
+def _measure(take: Take, context: JobContext, start: float, foreign: bool) -> None:
     waiting = [f for f in take.frame_set.all() if f.measure is None and not f.error]
     futures = {
-        tools.pool.submit(measure_file, Path(f.path), f.name, take.looks, foreign): i
+        context.pool.submit(measure_file, Path(f.path), f.name, take.looks, foreign): i
         for i, f in enumerate(waiting)
     }
-    found = _gather(futures, tools, "measuring frame", start, 1.0)
+    found = _gather(futures, context, "measuring frame", start, 1.0)
     for i, f in enumerate(waiting):
         f.error = found[i].get("error", "")
         f.measure = None if f.error else found[i]

@@ -4,7 +4,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand
 
-from vinter.web.accounts.demo import seed
+from vinter.web.demo.seed import seed
 
 
 class Command(BaseCommand):

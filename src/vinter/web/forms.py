@@ -1,0 +1,75 @@
+"""Reading numbers, dates and times of addresses and posts: Django forms, whose first error is a BadInput."""
+
+from datetime import date
+from typing import Any, TypeVar
+
+from django import forms
+
+from vinter.core.errors import BadInput
+
+F = TypeVar("F", bound=forms.Form)
+EARLIEST_UNIX, LATEST_UNIX = -2.2e9, 2.6e9  # what the ephemeris covers
+
+
+class UnixTimeField(forms.FloatField):
+    """A time in Unix seconds that the ephemeris covers."""
+
+    def __init__(self, **kwargs: Any) -> None:
+        super().__init__(
+            min_value=EARLIEST_UNIX,
+            max_value=LATEST_UNIX,
+            error_messages={"invalid": "a time in Unix seconds is wanted"},
+            **kwargs,
+        )
+
+
+class DayField(forms.Field):
+    """A date like 2027-06-09."""
+
+    def to_python(self, value: Any) -> date | None:
+        """The date; an error that shows how one is written."""
+        if not value:
+            return None
+        try:
+            return date.fromisoformat(str(value))
+        except ValueError as error:
+            raise forms.ValidationError(f"{str(value)[:40]!r} is not a date like 2027-06-09") from error
+
+
+class ClockField(forms.Field):
+    """A wall-clock time like 22:30, as hours after local noon."""
+
+    def to_python(self, value: Any) -> float | None:
+        """Hours from local noon; None when empty."""
+        if not value:
+            return None
+        hour, _, minute = str(value).partition(":")
+        try:
+            hours = int(hour) + int(minute or 0) / 60
+        except ValueError:
+            hours = -1.0
+        if not 0 <= hours < 24:
+            raise forms.ValidationError(f"{str(value)[:40]!r} is not a time like 22:30")
+        return (hours - 12) % 24
+
+
+def checked(form: F) -> F:
+    """A form whose data are good; BadInput with the first error of each field otherwise."""
+    if form.is_valid():
+        return form
+    parts = []
+    for name, errors in form.errors.items():
+        label = form.fields[name].label or name if name in form.fields else ""
+        parts.append(f"{label}: {errors[0]}" if label else str(errors[0]))
+    raise BadInput("; ".join(part.rstrip(".") for part in parts))
+
+
+class DayForm(forms.Form):
+    """A day of an address."""
+
+    day = DayField(label="day")
+
+
+def read_day(text: str) -> date:
+    """A date of an address; BadInput when it is none."""
+    return checked(DayForm({"day": text})).cleaned_data["day"]  # type: ignore[no-any-return]

@@ -1,0 +1,15 @@
+"""The app of the stacks; its kinds of job are registered when it is loaded."""
+
+from django.apps import AppConfig
+
+from vinter.web.jobs.registry import register
+
+
+class StacksConfig(AppConfig):
+    """Registers what its tasks do."""
+
+    name = "vinter.web.stacks"
+
+    def ready(self) -> None:
+        """Name the functions by kind of job."""
+        register("stack", "vinter.web.stacks.tasks.run_stack")

@@ -1,0 +1,54 @@
+"""Files that come with a request: one small file to read, or frames to measure and forget."""
+
+import secrets
+import tempfile
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import replace
+from pathlib import Path
+
+from django.core.files.uploadedfile import UploadedFile
+from django.http import HttpRequest
+
+from vinter.core.errors import BadInput
+from vinter.core.frames.reading import Frame, read_frame
+from vinter.core.frames.sandbox import check_content, probe
+
+LARGEST_FRAME = 80 * 2**20
+MOST_FRAMES = 24
+SMALL = 2**20
+
+
+def one_file(request: HttpRequest, what: str, largest: int = SMALL) -> UploadedFile:
+    """The file of a request; BadInput when there is none, or it is empty or larger than some bytes.
+
+    ``what`` names what is wanted, for the message.
+    """
+    file = request.FILES.get("file")
+    if not isinstance(file, UploadedFile) or not file.name:
+        raise BadInput(f"no file came with the request; {what} is wanted")
+    if not file.size or file.size > largest:
+        raise BadInput(
+            f"{file.name}: empty or larger than {largest / 2**20:g} MB; {what} is wanted, nothing was changed"
+        )
+    return file
+
+
+@contextmanager
+def opened_frames(files: Sequence[UploadedFile], least: int = 1) -> Iterator[list[Frame]]:
+    """Uploaded frames, checked by content, opened first in a limited child, then read; gone afterwards."""
+    if not least <= len(files) <= MOST_FRAMES:
+        raise BadInput(f"{least} to {MOST_FRAMES} files are wanted, {len(files)} came")
+    with tempfile.TemporaryDirectory() as folder:
+        frames = []
+        for file in files:
+            name = Path(file.name or "file").name
+            if not file.size or file.size > LARGEST_FRAME:
+                raise BadInput(f"{name}: empty or larger than {LARGEST_FRAME // 2**20} MB")
+            start = file.read(8)
+            check_content(name, start)
+            path = Path(folder) / f"{secrets.token_hex(6)}{Path(name).suffix.lower()}"
+            path.write_bytes(start + file.read())
+            probe(path, name)
+            frames.append(replace(read_frame(path), path=Path(name)))
+        yield frames
