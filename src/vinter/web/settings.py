@@ -32,10 +32,14 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "django.contrib.staticfiles",
     "vinter.web",
+    "django_htmx",
     "vinter.web.accounts",
+    "vinter.web.demo",
+    "vinter.web.home",
     "vinter.web.jobs",
     "vinter.web.gear",
     "vinter.web.sites",
+    "vinter.web.satellites",
     "vinter.web.nights",
     "vinter.web.forecast",
     "vinter.web.skyline",
@@ -56,6 +60,7 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "vinter.web.security.PlainErrors",
 ]
@@ -71,7 +76,7 @@ TEMPLATES = [
                 "django.template.context_processors.request",
                 "django.contrib.auth.context_processors.auth",
             ],
-            "builtins": ["vinter.web.templatetags.figures"],
+            "builtins": ["django.templatetags.static", "vinter.web.templatetags.figures"],
         },
     }
 ]
@@ -94,8 +99,12 @@ LOGOUT_REDIRECT_URL = "sign-in"
 AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"}]
 STATIC_URL = "/static/"
 STATICFILES_DIRS = [BASE / "static"]
-WHITENOISE_USE_FINDERS = True
-WHITENOISE_MAX_AGE = 3600
+STATIC_ROOT = HOME / "static"  # filled by serving and by the tests: names carry a hash of the content
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "vinter.web.assets.HashedAssets"},
+}
+WHITENOISE_MAX_AGE = 60  # s, of the few names without a hash
 TIME_ZONE = "UTC"
 USE_TZ = True
 LANGUAGE_CODE = "en"
@@ -109,6 +118,7 @@ X_FRAME_OPTIONS = "DENY"
 FILE_UPLOAD_TEMP_DIR = HOME / "incoming"
 FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
 DATA_UPLOAD_MAX_MEMORY_SIZE = 10 * 2**20
+PLANNING_CACHE_BYTES = 100 * 2**20  # nights of years, over all who ask
 UPLOAD_LIMIT = 400 * 2**20  # bytes of one uploaded frame
 KEPT_LIMIT = (
     int(os.environ.get("VINTER_KEPT_MB", "12000")) * 2**20

@@ -6,7 +6,6 @@ from typing import Any
 from django.urls import reverse
 
 
-
 @dataclass(frozen=True)
 class StepLink:
     """A step of the work: where it leads, whether it is this page, whether the current shot has reached

@@ -6,7 +6,6 @@ from django.conf import settings
 from django.contrib.auth.views import LoginView
 
 
-
 class SignIn(LoginView):
     """The sign-in page; offers the demo where there is one."""
 

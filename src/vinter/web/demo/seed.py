@@ -8,7 +8,7 @@ import vinter
 from vinter.core.shot import plan_shot
 from vinter.core.sky.nights import nights
 from vinter.web.gear.models import Phone, own_shipped
-from vinter.web.nights.models import Habits
+from vinter.web.nights.models import Preferences
 from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Reading, Site, StrayLight
 
@@ -27,6 +27,7 @@ SITES = (
         "access": "Gravel track from the village, park before the gate, ten minutes on foot along the dyke.",
         "permission": "Open ground; the mill itself is private, stay outside.",
         "notes": "Disused tide mill on the estuary; the core stands over the water in June.",
+        "hazards": ["water", "private"],
         "cautions": "The dyke floods at spring tide: look up high water and leave an hour before. Soft mud "
         "beside the path.",
     },
@@ -41,6 +42,7 @@ SITES = (
         "access": "Farm track, high clearance.",
         "permission": "Ask at the farm before dusk.",
         "notes": "Stone sheepfold; the core passes overhead in winter.",
+        "hazards": ["no_signal", "animals"],
         "cautions": "No signal for 40 km: tell somebody when you will be back. Snakes under the stones.",
     },
     {
@@ -87,7 +89,7 @@ def seed() -> None:
     own_shipped(user)
     for data in SITES:
         Site.objects.get_or_create(owner=user, name=data["name"], defaults=data)
-    Habits.objects.get_or_create(owner=user, defaults={"drive_limit": 120})
+    Preferences.objects.get_or_create(owner=user, defaults={"drive_limit": 120})
     _what_is_known(Site.objects.get(owner=user, name="Tide mill"))
     if not Shot.objects.filter(owner=user).exists():
         _first_shot(user)

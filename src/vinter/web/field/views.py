@@ -1,10 +1,8 @@
 """The field: the card as page, file and PDF, the shot timer, the test-shot check, the pack list. All of it
 red on black."""
 
-import base64
 import io
 from dataclasses import asdict
-from pathlib import Path
 from typing import Any
 
 import segno
@@ -13,24 +11,26 @@ from django.contrib.auth.decorators import login_not_required
 from django.core import signing
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.template.loader import render_to_string
+from django.templatetags.static import static
 from django.urls import reverse
 from django.utils.text import slugify
 from django.views.decorators.http import require_POST
 
-from vinter.core.camera.exposure import TOLERANCES
 from vinter.core.card import checks, plan_b, timing
-from vinter.core.errors import BadInput
 from vinter.core.fieldcheck import advise, sky_level
 from vinter.core.formats.cardpdf import CardText, card_pdf
 from vinter.core.frames.measure import measure
-from vinter.core.packing import cold_and_dew, pack_list
-from vinter.web.gear.views import opened
+from vinter.core.packing import Outing, Packed, cold_and_dew, marked, pack_list
+from vinter.web.field.forms import PackForm
+from vinter.web.field.models import PackMark
+from vinter.web.field.standalone import standalone
+from vinter.web.forms import checked
 from vinter.web.nights.drawing import draw
 from vinter.web.owned import owned
 from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Site
 from vinter.web.templatetags.figures import clock, clocks, fixed
+from vinter.web.uploads import LARGEST_FRAME, one_file, opened_frames
 from vinter.web.workflow import head
 
 OPEN_DAYS = 30
@@ -55,17 +55,16 @@ def cards(request: HttpRequest) -> HttpResponse:
 def _context(shot: Shot) -> dict[str, Any]:
     core = shot.site.core()
     night = shot.found_night()
-    steps = shot.mode_plan.get("steps", [])
     return {
         "shot": shot,
         "night": night,
         "strip": draw(core, night, 350, 34, red=True),
         "tz": shot.site.tz,
         "plan_b": plan_b(clock(night.best.end, shot.site.tz) if night.best else None),
-        "checks": checks(shot.core_lens, shot.iso, shot.shutter, shot.frames, shot.pose, steps),
+        "checks": checks(shot.core_lens, shot.iso, shot.shutter, shot.frames, shot.pose, shot.steps),
         "minutes": shot.minutes,
         "window": night.best,
-        "cautions": [c for c in (shot.site.cautions, *shot.mode_plan.get("cautions", []), GENERAL) if c],
+        "cautions": [*shot.site.warnings, *shot.mode_plan.get("cautions", []), GENERAL],
     }
 
 
@@ -75,16 +74,7 @@ def card(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _standalone(shot: Shot) -> str:
-    """The card as one HTML text that needs no network: styles, fonts and script inside."""
-    static = settings.BASE / "static"
-    style = (static / "css" / "field.css").read_text()
-    for name in ("next", "mono"):
-        data = base64.b64encode((static / "fonts" / f"atkinson-{name}.woff2").read_bytes()).decode()
-        style = style.replace(f"url(../fonts/atkinson-{name}.woff2)", f"url(data:font/woff2;base64,{data})")
-    script = "\n".join((static / "js" / name).read_text() for name in ("card.js", "timer.js"))
-    return render_to_string(
-        "field/card.html", {**_context(shot), **_timer(shot), "style": style, "script": script}
-    )
+    return standalone({**_context(shot), **_timer(shot)})
 
 
 def card_file(request: HttpRequest, pk: int) -> HttpResponse:
@@ -105,7 +95,7 @@ def card_as_pdf(request: HttpRequest, pk: int) -> HttpResponse:
         ("Dawn", clocks(c["night"].sun["astronomical_dawn"], c["tz"])),
     ]
     line = (
-        f"{shot.night:%a %-d %b}, {clock(shot.moment, c['tz'])} · {shot.phone.name} · {shot.mode_name} "
+        f"{shot.night:%a %-d %b}, {clock(shot.moment, c['tz'])} · {shot.phone.name} · {shot.core_mode.name} "
         f"· {fixed(shot.minutes, 0)} min"
     )
     cautions = [*c["cautions"], c["plan_b"], "In need, call: ______________________"]
@@ -143,11 +133,7 @@ def card_open(request: HttpRequest, ticket: str) -> HttpResponse:
 
 def _timer(shot: Shot) -> dict[str, Any]:
     """What the shot timer runs by, in seconds."""
-    return {
-        "timer": asdict(
-            timing(shot.shutter, shot.frames, shot.mode_plan.get("interval"), shot.mode_plan.get("steps", []))
-        )
-    }
+    return {"timer": asdict(timing(shot.shutter, shot.frames, shot.mode_plan.get("interval"), shot.steps))}
 
 
 def timer(request: HttpRequest, pk: int) -> HttpResponse:
@@ -161,77 +147,67 @@ def check(request: HttpRequest, pk: int) -> HttpResponse:
     shot = owned(Shot, request, pk)
     advice = None
     if request.method == "POST":
-        file = request.FILES.get("file")
-        if file is None:
-            raise BadInput("no picture came with the request")
-        with opened([file]) as (frame,):
+        file = one_file(request, "a test shot, JPEG or RAW", LARGEST_FRAME)
+        with opened_frames([file]) as (frame,):
             m = measure(frame)
         advice = advise(
             m,
             shot.core_lens,
             float(shot.exposure["shutter"]["worst_px_s"]),
-            TOLERANCES[shot.use],
+            shot.tolerance_px,
             sky_level(m, frame.linear),
         )
     return render(request, "field/check.html", {"shot": shot, "advice": advice}, status=200)
 
 
-def _items(shot: Shot) -> list[tuple[str, str, bool]]:
+def _items(shot: Shot) -> list[Packed]:
     """What to pack: from the plan, then the user's own; each with whether it is packed."""
     home = Site.objects.filter(owner=shot.owner, home=True).first()
-    known = getattr(shot.site, "forecast", None)
-    coldest, spread = cold_and_dew(known.core() if known else None, shot.moment, shot.minutes)
+    cached = getattr(shot.site, "forecast", None)
+    coldest, spread = cold_and_dew(cached.core() if cached else None, shot.moment, shot.minutes)
     found = pack_list(
-        coldest,
-        shot.site.drive_from(home).minutes,
-        shot.minutes,
-        f"{shot.site.cautions} {shot.site.access}",
-        bool(shot.pack.get("alone", True)),
-        spread,
+        Outing(
+            temperature=coldest,
+            dew_spread=spread,
+            drive_minutes=shot.site.drive_from(home).minutes,
+            minutes=shot.minutes,
+            hazards=tuple(shot.site.hazards),
+            alone=shot.alone,
+        )
     )
-    packed = set(shot.pack.get("packed", []))
-    rows = [(item.text, item.why) for item in found] + [(text, "yours") for text in shot.pack.get("own", [])]
-    return [(text, why, text in packed) for text, why in rows if text not in shot.pack.get("left", [])]
+    return marked(found, [mark.core() for mark in shot.packmark_set.all()])
 
 
 def pack(request: HttpRequest, pk: int) -> HttpResponse:
     """The pack list of a shot."""
     shot = owned(Shot, request, pk)
-    return render(
-        request,
-        "field/pack.html",
-        {"shot": shot, "items": _items(shot), "alone": shot.pack.get("alone", True)},
-    )
+    return render(request, "field/pack.html", {"shot": shot, "items": _items(shot)})
 
 
 @require_POST
 def pack_change(request: HttpRequest, pk: int) -> HttpResponse:
-    """Tick, add, leave out; what is added is remembered for the next shot as well."""
+    """Tick an item, add one of one's own, leave one out, or say whether one goes alone."""
     shot = owned(Shot, request, pk)
-    kept: dict[str, Any] = {"packed": [], "own": [], "left": [], "alone": True, **shot.pack}
-    what, text = request.POST.get("do", ""), request.POST.get("text", "").strip()[:120]
-    if what == "tick" and text:
-        kept["packed"] = sorted(set(kept["packed"]) ^ {text})
-    elif what == "add" and text:
-        kept["own"] = [*kept["own"], text] if text not in kept["own"] else kept["own"]
-    elif what == "leave" and text:
-        kept["own"] = [t for t in kept["own"] if t != text]
-        kept["left"] = sorted({*kept["left"], text})
-    elif what == "alone":
-        kept["alone"] = not kept["alone"]
+    given = checked(PackForm(request.POST)).cleaned_data
+    what, key, text = given["do"], given["key"], given["text"]
+    if what == "alone":
+        Shot.objects.filter(pk=shot.pk).update(alone=not shot.alone)
+    elif what == "add":
+        PackMark.objects.get_or_create(shot=shot, key=f"own-{slugify(text) or text}", defaults={"text": text})
     else:
-        raise BadInput(f"{what!r} is nothing a pack list does")
-    shot.pack = kept
-    shot.save(update_fields=["pack"])
-    if request.headers.get("Accept", "").startswith("application/json"):
-        return JsonResponse({"items": _items(shot)})
+        mark, _ = PackMark.objects.get_or_create(shot=shot, key=key)
+        if what == "tick":
+            mark.packed = not mark.packed
+        else:
+            mark.left_out = True
+        mark.save()
     return redirect("pack", shot.pk)
 
 
 def service_worker(request: HttpRequest) -> HttpResponse:
     """The script that keeps field pages for when there is no signal."""
     return HttpResponse(
-        (Path(settings.BASE) / "static/js/field-worker.js").read_text(),
+        (settings.BASE / "static/js/field-worker.js").read_text(),
         content_type="text/javascript",
         headers={"Cache-Control": "no-cache", "Service-Worker-Allowed": "/field/"},
     )
@@ -243,12 +219,12 @@ def manifest(request: HttpRequest) -> JsonResponse:
         {
             "name": "Vinter field",
             "short_name": "Vinter",
-            "start_url": "/field/",
-            "scope": "/field/",
+            "start_url": reverse("cards"),
+            "scope": reverse("cards"),
             "display": "standalone",
             "background_color": "#000000",
             "theme_color": "#000000",
-            "icons": [{"src": "/static/vendor/field-mark.svg", "sizes": "any", "type": "image/svg+xml"}],
+            "icons": [{"src": static("vendor/field-mark.svg"), "sizes": "any", "type": "image/svg+xml"}],
         },
         content_type="application/manifest+json",
     )

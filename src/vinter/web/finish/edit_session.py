@@ -9,18 +9,18 @@ import cv2
 import numpy as np
 
 from vinter.core.finish.guard import Limits, limits
-from vinter.core.finish.recipe import Recipe
+from vinter.core.finish.recipe import RecipeParts
 from vinter.core.finish.render import Renderer, histogram, to_8bit
 from vinter.core.finish.scene import Scene, load_scene
 from vinter.core.formats.pictures import jpeg_bytes
 
-KEPT = 4
+MOST = 4
 DRAFT_PX = 800
 
 
 @dataclass
-class Bench:
-    """A stack on the bench: its scene at working and at draft size, each with a renderer."""
+class EditSession:
+    """A stack being edited: its scene at working and at draft size, each with a renderer."""
 
     scene: Scene
     full: Renderer
@@ -28,7 +28,7 @@ class Bench:
     lock: threading.Lock = field(default_factory=threading.Lock)
 
 
-_benches: "OrderedDict[tuple[Path, int], Bench]" = OrderedDict()
+_sessions: "OrderedDict[tuple[Path, int], EditSession]" = OrderedDict()
 _guard = threading.Lock()
 
 
@@ -52,19 +52,19 @@ def reduced(scene: Scene, longest: int) -> Scene:
     )
 
 
-def bench(working: Path) -> Bench:
-    """The bench of a stack's working copy, from memory or from disk."""
+def session(working: Path) -> EditSession:
+    """The edit session of a stack's working copy, from memory or from disk."""
     key = (working, working.stat().st_mtime_ns)
     with _guard:
-        if key in _benches:
-            _benches.move_to_end(key)
-            return _benches[key]
+        if key in _sessions:
+            _sessions.move_to_end(key)
+            return _sessions[key]
     scene = load_scene(working)
-    made = Bench(scene, Renderer(scene), Renderer(reduced(scene, DRAFT_PX)))
+    made = EditSession(scene, Renderer(scene), Renderer(reduced(scene, DRAFT_PX)))
     with _guard:
-        _benches[key] = made
-        while len(_benches) > KEPT:
-            _benches.popitem(last=False)
+        _sessions[key] = made
+        while len(_sessions) > MOST:
+            _sessions.popitem(last=False)
     return made
 
 
@@ -82,13 +82,13 @@ class Rendered:
     to_shares: list[list[float]]
 
 
-def render(working: Path, recipe: Recipe, draft: bool) -> Rendered:
+def render(working: Path, recipe: RecipeParts, draft: bool) -> Rendered:
     """Render a recipe for the screen."""
-    place = bench(working)
-    with place.lock:
-        canvas = (place.draft if draft else place.full).render(recipe)
+    editing = session(working)
+    with editing.lock:
+        canvas = (editing.draft if draft else editing.full).render(recipe)
         picture = to_8bit(canvas)
-    found = limits(place.scene, recipe, picture)
+    found = limits(editing.scene, recipe, picture)
     return Rendered(
         jpeg_bytes(picture, 82 if draft else 92),
         histogram(picture),

@@ -5,7 +5,9 @@ from pathlib import Path
 from django.conf import settings
 from django.db import models
 
-from vinter.core.finish.recipe import Recipe
+from vinter.core.finish.export import EXPORT_KINDS
+from vinter.core.finish.recipe import RECIPE, RecipeParts, recipe_from
+from vinter.web.fields import VersionedJSONField
 from vinter.web.stacks.models import Stack
 
 
@@ -14,7 +16,7 @@ class Finish(models.Model):
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
     stack = models.ForeignKey(Stack, models.PROTECT)
-    recipe = models.JSONField()
+    recipe = VersionedJSONField(schema=RECIPE)
     version = models.CharField(max_length=20)
     created = models.DateTimeField(auto_now_add=True)
     changed = models.DateTimeField(auto_now=True)
@@ -25,21 +27,19 @@ class Finish(models.Model):
     def __str__(self) -> str:
         return f"Finish {self.pk} of {self.stack}"
 
-    def core(self) -> Recipe:
+    def core(self) -> RecipeParts:
         """The recipe for the core."""
-        return Recipe.model_validate(self.recipe)
+        return recipe_from(self.recipe)
 
 
 class Export(models.Model):
     """A finished picture as a file, with the recipe it was made by."""
 
-    KINDS = (("jpg", "JPEG"), ("tif", "16-bit TIFF"), ("png", "16-bit PNG"))
-
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
     finish = models.ForeignKey(Finish, models.CASCADE)
-    kind = models.CharField(max_length=4, choices=KINDS)
+    kind = models.CharField(max_length=10)
     width = models.IntegerField(null=True)
-    recipe = models.JSONField()
+    recipe = VersionedJSONField(schema=RECIPE)
     made_width = models.IntegerField(null=True)
     made_height = models.IntegerField(null=True)
     created = models.DateTimeField(auto_now_add=True)
@@ -48,7 +48,12 @@ class Export(models.Model):
         ordering = ["-id"]
 
     def __str__(self) -> str:
-        return f"{self.get_kind_display()} of {self.finish}"
+        return f"{self.label} of {self.finish}"
+
+    @property
+    def label(self) -> str:
+        """What kind of picture it is."""
+        return EXPORT_KINDS[self.kind].label if self.kind in EXPORT_KINDS else self.kind
 
     @property
     def path(self) -> Path:

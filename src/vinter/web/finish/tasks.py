@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from vinter.core.finish.export import export
-from vinter.core.finish.recipe import Recipe
+from vinter.core.finish.recipe import recipe_from
 from vinter.core.formats.pictures import PictureInfo
 from vinter.web.finish.models import Export
 from vinter.web.jobs.registry import JobContext
@@ -31,7 +31,7 @@ def export_finish(pk: int, context: JobContext) -> None:
     """Render a finish at full size into its file, and a small one beside it."""
     one = Export.objects.select_related("finish__stack__take__shot__phone").get(pk=pk)
     one.path.parent.mkdir(parents=True, exist_ok=True)
-    recipe = Recipe.model_validate(one.recipe)
+    recipe = recipe_from(one.recipe)
     stack = one.finish.stack.picture
     context.progress("rendering at full size", 0.1)
     made = context.pool.submit(

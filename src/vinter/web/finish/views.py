@@ -8,12 +8,15 @@ from django.views.decorators.http import require_POST
 
 import vinter
 from vinter.core.errors import BadInput
+from vinter.core.finish.controls import lines
+from vinter.core.finish.export import EXPORT_KINDS
 from vinter.core.finish.recipe import parse_recipe
 from vinter.core.finish.render import suggest, untouched
 from vinter.core.finish.scene import load_scene
-from vinter.web.finish import edit_session as darkroom
-from vinter.web.finish.controls import rows
+from vinter.web.finish import edit_session
+from vinter.web.finish.forms import ExportForm
 from vinter.web.finish.models import Export, Finish
+from vinter.web.forms import checked
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned
 from vinter.web.stacks.models import Stack
@@ -33,13 +36,13 @@ def new(request: HttpRequest, pk: int) -> HttpResponse:
     working = stack.folder / "working.npz"
     if not working.is_file():
         raise BadInput(f"{stack}: it is not stacked yet")
-    recipe = suggest(load_scene(working)).model_dump()
+    recipe = suggest(load_scene(working)).data()
     one = Finish.objects.create(owner=request.user, stack=stack, recipe=recipe, version=vinter.__version__)
     return redirect("finish", one.pk)
 
 
 def finish(request: HttpRequest, pk: int) -> HttpResponse:
-    """The bench of one finish."""
+    """One finish: the picture live, the moves, the exports."""
     one = owned(Finish, request, pk)
     report = one.stack.report or {}
     context = f"{one.stack.take.title} · {report.get('frames_used', 0)} frames"
@@ -51,10 +54,10 @@ def finish(request: HttpRequest, pk: int) -> HttpResponse:
         "finish/finish.html",
         {
             "finish": one,
-            "rows": rows(one.recipe),
-            "untouched": untouched().model_dump(),
+            "lines": lines(one.core()),
+            "untouched": untouched().data(),
             "exports": exports,
-            "kinds": Export.KINDS,
+            "form": ExportForm(),
             **head("Finish", finish=one, context=context),
         },
     )
@@ -65,8 +68,8 @@ def draw(request: HttpRequest, pk: int) -> HttpResponse:
     """Render a recipe: JPEG in the body, histogram and limits in a header."""
     one = owned(Finish, request, pk)
     recipe = parse_recipe(request.body)
-    made = darkroom.render(one.stack.folder / "working.npz", recipe, request.GET.get("size") == "draft")
-    told = {
+    made = edit_session.render(one.stack.folder / "working.npz", recipe, request.GET.get("size") == "draft")
+    figures = {
         "histogram": made.histogram,
         "noise": round(made.limits.sky_noise, 2),
         "words": made.limits.words,
@@ -77,7 +80,7 @@ def draw(request: HttpRequest, pk: int) -> HttpResponse:
     return HttpResponse(
         made.jpeg,
         content_type="image/jpeg",
-        headers={"X-Vinter": json.dumps(told), "Cache-Control": "no-store"},
+        headers={"X-Vinter": json.dumps(figures), "Cache-Control": "no-store"},
     )
 
 
@@ -85,7 +88,7 @@ def draw(request: HttpRequest, pk: int) -> HttpResponse:
 def save(request: HttpRequest, pk: int) -> HttpResponse:
     """Keep a recipe."""
     one = owned(Finish, request, pk)
-    one.recipe = parse_recipe(request.body).model_dump()
+    one.recipe = parse_recipe(request.body).data()
     one.save(update_fields=["recipe", "changed"])
     return JsonResponse({"saved": True})
 
@@ -104,15 +107,8 @@ def recipe_file(request: HttpRequest, pk: int) -> HttpResponse:
 def export(request: HttpRequest, pk: int) -> HttpResponse:
     """Queue an export of the kept recipe."""
     one = owned(Finish, request, pk)
-    kind = request.POST.get("kind", "")
-    if kind not in dict(Export.KINDS):
-        raise BadInput(f"{kind!r} is not a kind of picture to export")
-    width = request.POST.get("width", "")
-    if width and not width.isdigit():
-        raise BadInput(f"width {width!r} is not a whole number of px")
-    made = Export.objects.create(
-        owner=request.user, finish=one, kind=kind, width=int(width) if width else None, recipe=one.recipe
-    )
+    wanted = checked(ExportForm(request.POST)).cleaned_data
+    made = Export.objects.create(owner=request.user, finish=one, recipe=one.recipe, **wanted)
     enqueue(request.user, "export", made.pk)
     return redirect("finish", one.pk)
 
@@ -123,8 +119,7 @@ def download(request: HttpRequest, pk: int, which: str = "full") -> HttpResponse
     path = one.small if which == "small" else one.path
     if not path.is_file():
         raise Http404("not exported yet")
-    kinds = {"jpg": "image/jpeg", "tif": "image/tiff", "png": "image/png"}
-    kind = "image/jpeg" if which == "small" else kinds[one.kind]
+    kind = EXPORT_KINDS["jpg" if which == "small" else one.kind].content_type
     return FileResponse(
         path.open("rb"),
         content_type=kind,

@@ -9,7 +9,7 @@ from vinter.core.forecast import Forecast, Hour
 from vinter.web.sites.models import Site
 
 
-class Reading(models.Model):
+class CachedForecast(models.Model):
     """The newest forecast of a site. A failed request leaves the hours as they were and notes the failure."""
 
     site = models.OneToOneField(Site, models.CASCADE, related_name="forecast")
@@ -28,7 +28,7 @@ class Reading(models.Model):
             return None
         return Forecast(self.issued, self.source, tuple(Hour(**h) for h in self.hours))
 
-    def keep(self, forecast: Forecast) -> None:
+    def store(self, forecast: Forecast) -> None:
         """Store a forecast in place of the one before."""
         self.issued, self.source, self.failure = forecast.issued, forecast.source, ""
         self.hours = [asdict(h) for h in forecast.hours]

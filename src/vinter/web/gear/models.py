@@ -31,7 +31,7 @@ class Phone(models.Model):
             self.key, self.name, {name: lens_from(data) for name, data in self.lenses.items()}
         )
 
-    def keep_lens(self, lens: phones.Lens, old: str = "") -> None:
+    def store_lens(self, lens: phones.Lens, old: str = "") -> None:
         """Store a lens under its name, in place of one that was called ``old``."""
         rows = dict(self.lenses.items())
         if old and old != lens.name:

@@ -1,14 +1,9 @@
 """Phones and what their lenses can do: by hand, from a photo, from a file, measured from frames."""
 
-import secrets
-import tempfile
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from dataclasses import replace
-from pathlib import Path
 from typing import Any
 
-from django.core.files.uploadedfile import UploadedFile
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
@@ -21,16 +16,12 @@ from vinter.core.camera.phones import SHIPPED, Lens
 from vinter.core.camera.phones import Phone as CorePhone
 from vinter.core.errors import BadInput
 from vinter.core.frames.measure import measure
-from vinter.core.frames.reading import Frame, read_frame
-from vinter.core.frames.sandbox import check_content, probe
 from vinter.core.frames.sensor import measure_darks, measure_flats
 from vinter.web.gear.forms import lens_form
 from vinter.web.gear.models import Phone, own
 from vinter.web.owned import owned
+from vinter.web.uploads import LARGEST_FRAME, one_file, opened_frames
 from vinter.web.workflow import head
-
-LARGEST = 80 * 2**20
-MOST_FILES = 24
 
 
 def phones(request: HttpRequest) -> HttpResponse:
@@ -39,26 +30,6 @@ def phones(request: HttpRequest) -> HttpResponse:
     have = {phone.key for phone, _ in rows}
     kinds = [p for p in SHIPPED.values() if p.key not in have]
     return render(request, "gear/phones.html", {"phones": rows, "kinds": kinds, **head("Gear")})
-
-
-@contextmanager
-def opened(files: list[UploadedFile], least: int = 1) -> Iterator[list[Frame]]:
-    """Uploaded frames, checked by content, opened first in a limited child, then read; gone afterwards."""
-    if not least <= len(files) <= MOST_FILES:
-        raise BadInput(f"{least} to {MOST_FILES} files are wanted, {len(files)} came")
-    with tempfile.TemporaryDirectory() as folder:
-        frames = []
-        for file in files:
-            name = Path(file.name or "file").name
-            if not file.size or file.size > LARGEST:
-                raise BadInput(f"{name}: empty or larger than {LARGEST // 2**20} MB")
-            start = file.read(8)
-            check_content(name, start)
-            path = Path(folder) / f"{secrets.token_hex(6)}{Path(name).suffix.lower()}"
-            path.write_bytes(start + file.read())
-            probe(path, name)
-            frames.append(replace(read_frame(path), path=Path(name)))
-        yield frames
 
 
 def _own(request: HttpRequest, phone: Any) -> HttpResponse:
@@ -74,16 +45,14 @@ def _free_key(request: HttpRequest, key: str) -> str:
 @require_POST
 def add(request: HttpRequest) -> HttpResponse:
     """A phone of a typical kind, from a JSON file, or from a photo's metadata."""
-    kind, file = request.POST.get("kind", ""), request.FILES.get("file")
+    kind = request.POST.get("kind", "")
     if kind in SHIPPED:
         return _own(request, SHIPPED[kind])
-    if file is None or not file.name:
-        raise BadInput("no file came with the request")
-    if file.name.lower().endswith(".json"):
-        if not file.size or file.size > 2**20:
-            raise BadInput(f"{file.name}: empty or too large for a phone file")
-        return _own(request, read_phone(file.read().decode("utf-8", "replace"), file.name))
-    with opened([file]) as (frame,):
+    file = one_file(request, "a phone as JSON, or a photo taken with it", LARGEST_FRAME)
+    name = file.name or ""
+    if name.lower().endswith(".json"):
+        return _own(request, read_phone(file.read().decode("utf-8", "replace"), name))
+    with opened_frames([file]) as (frame,):
         m = frame.meta
         width, height = frame.size
         lens = lens_from_photo("main", m.focal_mm, m.f35, m.aperture, width, height)
@@ -100,7 +69,7 @@ def phone(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "gear/phone.html", {"phone": one, "core": one.core(), **head("Gear")})
 
 
-def carry(request: HttpRequest, pk: int) -> HttpResponse:
+def export_phone(request: HttpRequest, pk: int) -> HttpResponse:
     """A phone as JSON."""
     one = owned(Phone, request, pk)
     return HttpResponse(
@@ -129,7 +98,7 @@ def lens(request: HttpRequest, pk: int, name: str = "") -> HttpResponse:
     one = owned(Phone, request, pk)
     form = lens_form(request.POST or None, _lens(one, name) if name else None)
     if request.method == "POST" and form.is_valid():
-        one.keep_lens(form.lens, name)
+        one.store_lens(form.lens, name)
         return redirect("phone", one.pk)
     return render(request, "gear/lens.html", {"phone": one, "name": name, "form": form, **head("Gear")})
 
@@ -142,12 +111,12 @@ def calibrate(request: HttpRequest, pk: int, name: str) -> HttpResponse:
 
 
 def _measured(one: Phone, lens: Lens, what: str) -> None:
-    said = [
+    parts = [
         part
         for part in lens.measured.split("; ")
         if part and not part.startswith(what.split(" ", maxsplit=1)[0])
     ]
-    one.keep_lens(replace(lens, measured="; ".join([*said, f"{what}, {timezone.now():%-d %b %Y}"])))
+    one.store_lens(replace(lens, measured="; ".join([*parts, f"{what}, {timezone.now():%-d %b %Y}"])))
 
 
 def _ticks(request: HttpRequest, count: int) -> list[float]:
@@ -167,7 +136,7 @@ def _ticks(request: HttpRequest, count: int) -> list[float]:
 def _infinity(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
     files = sorted(request.FILES.getlist("files"), key=lambda f: f.name or "")
     ticks = _ticks(request, len(files))
-    with opened(files, 4) as frames:
+    with opened_frames(files, 4) as frames:
         widths = [measure(f).fwhm_px for f in frames]
     fit = fit_infinity(ticks, widths)
     _measured(
@@ -177,7 +146,7 @@ def _infinity(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
 
 
 def _darks(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
-    with opened(request.FILES.getlist("files"), 2) as frames:
+    with opened_frames(request.FILES.getlist("files"), 2) as frames:
         iso = frames[0].meta.iso or lens.base_iso
         span = frames[0].white - float(frames[0].black.mean())
         report = measure_darks(frames, lens.full_scale(iso) / span)
@@ -192,7 +161,7 @@ def _darks(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
 
 def _flats(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
     files = sorted(request.FILES.getlist("files"), key=lambda f: f.name or "")
-    with opened(files, 2) as frames:
+    with opened_frames(files, 2) as frames:
         report = measure_flats(frames)
     iso = report.iso or lens.base_iso
     better = lens.with_white_at(iso, report.white_e)

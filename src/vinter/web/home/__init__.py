@@ -1,1 +1,1 @@
-"""The first page: the next good night, and the work under way."""
+"""The first page: the next good window, and the work under way."""

@@ -14,7 +14,8 @@ Progress = Callable[[str, float], None]
 
 @dataclass(frozen=True)
 class JobContext:
-    """What a handler gets beside its subject: an executor, a way to tell progress, a way to know of a cancel."""
+    """What a handler gets beside its subject: an executor, a way to tell progress, a way to know of a
+    cancel."""
 
     pool: Executor
     progress: Progress
@@ -26,7 +27,8 @@ _HANDLERS: dict[str, str] = {}
 
 
 def register(kind: str, path: str) -> None:
-    """Name the function (a dotted path, so that web pages do not load the pipelines) that does jobs of a kind."""
+    """Name the function (a dotted path, so that web pages do not load the pipelines) that does jobs of a
+    kind."""
     _HANDLERS[kind] = path
 
 

@@ -63,8 +63,8 @@ class Worker:
 
         from vinter.core.errors import BadInput
         from vinter.core.parallel import Cancelled
-        from vinter.web.jobs.registry import JobContext, handler_of
         from vinter.web.jobs.models import Job, beat, finish, report, wants_stop
+        from vinter.web.jobs.registry import JobContext, handler_of
 
         ended = threading.Event()
 

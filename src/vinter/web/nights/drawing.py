@@ -1,14 +1,14 @@
 """The night strip as numbers to draw: positions, tones and lines. No judgement is made here."""
 
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any
 
 import numpy as np
 
 from vinter.core.sky.brightness import to_magnitudes
 from vinter.core.sky.ephemeris import year_of
-from vinter.core.sky.nights import Night
+from vinter.core.sky.nights import Night, evening_of
 from vinter.core.sky.site import Site
 from vinter.core.sky.target_track import Track, track
 from vinter.core.sky.targets import Target
@@ -144,7 +144,7 @@ def reading(site: Site, unix: float, what: Target) -> dict[str, Any]:
     shows."""
     at = track(site, year_of(unix), np.array([float(unix)]), what)
     local = datetime.fromtimestamp(unix, site.zone)
-    evening = (local - timedelta(hours=12)).date()
+    evening = evening_of(site, unix)
     return {
         "day": evening.isoformat(),
         "evening": evening.strftime("%a %-d %b"),

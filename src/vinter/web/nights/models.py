@@ -8,7 +8,8 @@ from vinter.core.sky.thresholds import Thresholds, thresholds_from
 
 
 class Preferences(models.Model):
-    """What one person set; ``thresholds`` holds those of the core by name, and what is not there is as usual."""
+    """What one person set; ``thresholds`` holds those of the core by name, and what is not there is as
+    usual."""
 
     owner = models.OneToOneField(settings.AUTH_USER_MODEL, models.CASCADE)
     thresholds = models.JSONField(default=dict)

@@ -94,9 +94,7 @@ def _season(site: Site, year: int, query: PlanQuery) -> Season:
     limits, night_filter = query.limits, query.night_filter
     found = judged_nights(site, first, last, query.what, limits)
     best, days = runs(found, night_filter), len(found)
-    months = [
-        (_y(date(year, m, 1), first, days), date(year, m, 1).strftime("%b")) for m in range(1, 13)
-    ]
+    months = [(_y(date(year, m, 1), first, days), date(year, m, 1).strftime("%b")) for m in range(1, 13)]
     hours = [
         ((h - FIRST_HOUR) / (LAST_HOUR - FIRST_HOUR) * WIDTH, f"{(12 + h) % 24:02d}")
         for h in range(FIRST_HOUR + 2, LAST_HOUR, 2)

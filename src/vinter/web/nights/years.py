@@ -1,6 +1,7 @@
 """Nights of a site, judged and kept in memory: bounded by bytes, computed once however many ask at once.
 
-What is kept depends on the site, the days, the thresholds and the target; filters of evenings are applied afterwards.
+What is kept depends on the site, the days, the thresholds and the target; filters of evenings are applied
+afterwards.
 """
 
 from datetime import date

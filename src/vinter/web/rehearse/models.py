@@ -7,6 +7,7 @@ from django.conf import settings
 from django.db import models
 
 from vinter.core.rehearse.exercises import Exercise, exercise
+from vinter.core.rehearse.outcome import Outcome
 from vinter.core.simulate.modes import PhoneSettings
 from vinter.core.simulate.phone import Burst
 from vinter.web.shots.models import Shot
@@ -50,6 +51,12 @@ class Rehearsal(models.Model):
     def folder(self) -> Path:
         """Where its last picture lies."""
         return Path(settings.MEDIA_ROOT) / str(self.owner_id) / "rehearse" / str(self.pk)
+
+    def end(self, outcome: Outcome) -> None:
+        """Store what came of it; an outcome that does not end it changes nothing but the test shots."""
+        self.ended, self.passed = outcome.ended, outcome.passed
+        self.verdict = outcome.words
+        self.save()
 
     def burst(self) -> Burst:
         """What the simulated phone stands in front of."""

@@ -9,14 +9,17 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
-from vinter.core.camera.exposure import SHUTTERS, TOLERANCES, iso_stops
+from vinter.core.camera.exposure import SHUTTERS, iso_stops
 from vinter.core.camera.phones import Lens
 from vinter.core.errors import BadInput
 from vinter.core.rehearse.coach import REHEARSED, Judgement, histogram, judge, judge_exercise
 from vinter.core.rehearse.exercises import LADDER, exercise
+from vinter.core.rehearse.outcome import after_leaving, after_press
 from vinter.core.simulate.modes import PhoneSettings, Shown, developed, loupe, press
 from vinter.core.simulate.phone import Burst, SimulatedPhone
+from vinter.web.forms import checked
 from vinter.web.owned import owned
+from vinter.web.rehearse.forms import PlaceForm, SettingsForm
 from vinter.web.rehearse.models import Rehearsal
 from vinter.web.shots.models import Shot
 from vinter.web.workflow import head
@@ -94,35 +97,17 @@ def rehearsal(request: HttpRequest, pk: int) -> HttpResponse:
     )
 
 
-def _number(request: HttpRequest, name: str, low: float, high: float) -> float:
-    try:
-        value = float(request.POST.get(name, ""))
-    except ValueError as error:
-        raise BadInput(f"{name}: a number is wanted") from error
-    if not low <= value <= high:
-        raise BadInput(f"{name}: {value:g} is not within {low:g} to {high:g}")
-    return value
-
-
 def _settings(request: HttpRequest, lens: Lens) -> PhoneSettings:
-    mode = request.POST.get("mode", "raw")
-    return PhoneSettings(
-        iso=int(_number(request, "iso", 1, 1e6)),
-        shutter=_number(request, "shutter", 0.001, lens.shutter_max),
-        ticks=int(_number(request, "ticks", 0, 60)),
-        kelvin=_number(request, "kelvin", 2000, 10000),
-        raw=mode == "raw",
-        automatic=float(mode) if mode.isdigit() else 0.0,
-        delay=_number(request, "delay", 0, 60),
-        lamp=_number(request, "lamp", 0, 60),
-    )
+    given = checked(SettingsForm(lens.shutter_max, request.POST)).cleaned_data
+    mode = given.pop("mode")
+    return PhoneSettings(**given, raw=mode == "raw", automatic=float(mode) if mode.isdigit() else 0.0)
 
 
 def _judged(go: Rehearsal, shown: Shown) -> Judgement:
     if go.ladder:
         return judge_exercise(shown, go.ladder)
     assert go.shot is not None
-    return judge(shown, shown.burst.lens, TOLERANCES[go.shot.use] * REHEARSED)
+    return judge(shown, shown.burst.lens, go.shot.tolerance_px * REHEARSED)
 
 
 @require_POST
@@ -151,15 +136,7 @@ def shoot(request: HttpRequest, pk: int) -> HttpResponse:
             "histogram": histogram(shown),
         },
     ]
-    if found.passed:
-        go.passed = go.ended = True
-        go.verdict = (
-            f"Passed with {len(go.presses)} test shot{'s' if len(go.presses) > 1 else ''}. {found.sentence}"
-        )
-    elif go.left < 1:
-        go.ended = True
-        go.verdict = f"No test shot left. {found.sentence} The next change would have been: {found.change}."
-    go.save()
+    go.end(after_press(found, len(go.presses), go.left))
     return render(request, "rehearse/result.html", {"go": go, "lens": burst.lens})
 
 
@@ -170,14 +147,7 @@ def leave(request: HttpRequest, pk: int) -> HttpResponse:
     one = go.ladder
     if one is None or go.ended:
         raise BadInput("there is nothing to leave here")
-    go.ended, go.passed = True, one.leave
-    figure = go.presses[-1]["sentence"] if go.presses else ""
-    go.verdict = (
-        f"Right: water in the air, not the settings. {figure} Write it down and drive home rested."
-        if one.leave
-        else "This night was good: the settings were not. Try again."
-    )
-    go.save()
+    go.end(after_leaving(one.leave, [press["sentence"] for press in go.presses]))
     return redirect("rehearsal", go.pk)
 
 
@@ -202,11 +172,9 @@ def glass(request: HttpRequest, pk: int) -> HttpResponse:
     """A part of the last picture at 100 %; x and y are shares of its width and height."""
     go = owned(Rehearsal, request, pk)
     shown = _shown(go)
-    try:
-        x, y = (float(request.GET.get(k, "0.5")) for k in ("x", "y"))
-    except ValueError as error:
-        raise BadInput("x and y are shares of width and height") from error
+    given = checked(PlaceForm(request.GET)).cleaned_data
+    x, y = (0.5 if given[k] is None else given[k] for k in ("x", "y"))
     rows, columns = shown.mosaic.shape
-    part = loupe(shown, round(np.clip(x, 0, 1) * columns), round(np.clip(y, 0, 1) * rows))
+    part = loupe(shown, round(x * columns), round(y * rows))
     _, data = cv2.imencode(".jpg", part[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 92])
     return HttpResponse(data.tobytes(), content_type="image/jpeg", headers={"Cache-Control": "no-store"})

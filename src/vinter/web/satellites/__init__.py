@@ -1,1 +1,1 @@
-"""Passes of space stations: orbital elements a person imports, and the passes of a night."""
+"""Satellites over a site: whose orbits a person imported, and when they pass."""

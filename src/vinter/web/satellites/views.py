@@ -5,26 +5,26 @@ from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_POST
 
-from vinter.core.errors import BadInput
 from vinter.core.sky.nights import Night
 from vinter.core.sky.nights import nights as compute
 from vinter.core.sky.satellites import Pass, made_up, passes, read_elements
 from vinter.core.sky.site import Site as CoreSite
+from vinter.web.forms import read_day
 from vinter.web.owned import owned
-from vinter.web.shots.models import Elements
+from vinter.web.satellites.models import Elements
 from vinter.web.sites.models import Site
+from vinter.web.uploads import one_file
 from vinter.web.workflow import head
-
-LARGEST = 2**20
 
 
 def _satellites(user: Any, day: date) -> tuple[list[Any], str]:
     """Satellites of the user's newest elements, else the made-up station, and where they come from."""
-    kept = Elements.objects.filter(owner=user).first()
-    if kept is not None:
-        return read_elements(kept.text.encode(), kept.name), kept.name
+    own = Elements.objects.filter(owner=user).first()
+    if own is not None:
+        return read_elements(own.text.encode(), own.name), own.name
     return read_elements(made_up(day), "made-up.json"), ""
 
 
@@ -38,15 +38,12 @@ def next_pass(user: Any, site: CoreSite, night: Night, moment: float) -> Pass | 
 def station(request: HttpRequest, pk: int) -> HttpResponse:
     """The passes of a night."""
     site = owned(Site, request, pk)
-    try:
-        day = date.fromisoformat(request.GET.get("day", ""))
-    except ValueError as error:
-        raise BadInput(f"{request.GET.get('day', '')!r} is not a date like 2027-06-09") from error
+    day = read_day(request.GET.get("day", ""))
     night = compute(site.core(), day, day)[0]
     satellites, source = _satellites(request.user, day)
     return render(
         request,
-        "shots/station.html",
+        "satellites/passes.html",
         {
             "site": site,
             "day": day,
@@ -58,16 +55,13 @@ def station(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_POST
-def bring(request: HttpRequest, pk: int) -> HttpResponse:
+def import_elements(request: HttpRequest, pk: int) -> HttpResponse:
     """Take orbital elements from a file, in place of those before."""
     owned(Site, request, pk)
-    file = request.FILES.get("file")
-    if file is None or not file.name or not file.size or file.size > LARGEST:
-        raise BadInput(
-            "a file of orbital elements (two-line or OMM) under 1 MB is wanted; what was there stays"
-        )
-    data = file.read()
-    read_elements(data, file.name)
+    file = one_file(request, "a file of orbital elements (two-line or OMM)")
+    name, data = file.name or "", file.read()
+    read_elements(data, name)
     Elements.objects.filter(owner=request.user).delete()
-    Elements.objects.create(owner=request.user, name=file.name[:120], text=data.decode("utf-8-sig"))
-    return redirect(f"/sites/{pk}/station/?day={request.POST.get('day', '')}")
+    Elements.objects.create(owner=request.user, name=name[:120], text=data.decode("utf-8-sig"))
+    day = read_day(request.POST.get("day", ""))
+    return redirect(f"{reverse('station', args=[pk])}?day={day}")

@@ -4,15 +4,19 @@ from typing import Any
 
 from django import forms
 
+from vinter.core.camera.exposure import USES
 from vinter.core.camera.projection import Pose
 from vinter.core.modes.registry import MODES
+from vinter.web.forms import UnixTimeField
 from vinter.web.gear.models import Phone
+from vinter.web.nights.forms import TargetField
 
-USES = [
-    ("post", "Phone-sized post (8 px of trail)"),
-    ("screen", "Large screen (4 px)"),
-    ("print", "Print (2 px)"),
-]
+
+class MomentForm(forms.Form):
+    """The minute a shot is planned for, and its target."""
+
+    t = UnixTimeField(label="the minute")
+    target = TargetField(label="target", required=False)
 
 
 class ShotForm(forms.Form):
@@ -22,13 +26,14 @@ class ShotForm(forms.Form):
     mode = forms.ChoiceField(
         choices=[(m.key, m.name) for m in MODES.values()], required=False, label="What kind of picture"
     )
-    use = forms.ChoiceField(choices=USES, label="The picture is for")
+    use = forms.ChoiceField(
+        choices=[(key, use.label) for key, use in USES.items()], label="The picture is for"
+    )
     portrait = forms.ChoiceField(choices=[("", "Landscape"), ("1", "Portrait")], required=False, label="Held")
     iso = forms.IntegerField(min_value=10, max_value=102400, required=False, label="ISO")
     shutter = forms.FloatField(min_value=0.01, max_value=3600, required=False, label="Shutter, s")
     frames = forms.IntegerField(min_value=1, max_value=400, required=False, label="Frames")
     title = forms.CharField(max_length=120, required=False, label="Title")
-    target = forms.CharField(max_length=60, required=False, widget=forms.HiddenInput)
     az = forms.FloatField(min_value=-360, max_value=720, required=False, widget=forms.HiddenInput)
     up = forms.FloatField(min_value=-60, max_value=90, required=False, widget=forms.HiddenInput)
     roll = forms.FloatField(min_value=-180, max_value=180, required=False, widget=forms.HiddenInput)

@@ -7,15 +7,18 @@ from urllib.parse import urlencode
 from django.conf import settings
 from django.db import models
 
-from vinter.core.camera.exposure import burst_minutes
+from vinter.core.camera.exposure import USES, burst_minutes
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
-from vinter.core.modes.registry import MODES
+from vinter.core.modes.basis import MODE_PLAN, CardStep, Mode
+from vinter.core.modes.registry import mode_of
+from vinter.core.shot import SHOT_PLAN
 from vinter.core.simulate.phone import Burst
 from vinter.core.sky.nights import Night, nights
 from vinter.core.sky.targets import target
+from vinter.web.fields import VersionedJSONField
 from vinter.web.gear.models import Phone
-from vinter.web.nights.models import habits_of
+from vinter.web.nights.models import preferences_of
 from vinter.web.sites.models import Site
 
 
@@ -33,14 +36,14 @@ class Shot(models.Model):
     target = models.CharField(max_length=60, default="core")
     mode = models.CharField(max_length=20, default="stack")
     options = models.JSONField(default=dict)
-    mode_plan = models.JSONField(default=dict)
-    pack = models.JSONField(default=dict)
+    mode_plan = VersionedJSONField(schema=MODE_PLAN, default=dict)
+    alone = models.BooleanField(default=True)
     use = models.CharField(max_length=10, default="screen")
     portrait = models.BooleanField(default=False)
     iso = models.IntegerField()
     shutter = models.FloatField()
     frames = models.IntegerField()
-    plan = models.JSONField()
+    plan = VersionedJSONField(schema=SHOT_PLAN)
     version = models.CharField(max_length=20)
     lesson = models.TextField(blank=True, default="")
     created = models.DateTimeField(auto_now_add=True)
@@ -62,9 +65,19 @@ class Shot(models.Model):
         return dict(self.plan["exposure"])
 
     @property
-    def mode_name(self) -> str:
+    def core_mode(self) -> Mode:
         """What kind of picture it is."""
-        return MODES[self.mode].name
+        return mode_of(self.mode)
+
+    @property
+    def steps(self) -> list[CardStep]:
+        """The card's steps that are the mode's own."""
+        return [CardStep(**step) for step in self.mode_plan.get("steps", [])]
+
+    @property
+    def tolerance_px(self) -> float:
+        """How long a trail may be for what the picture is for, px."""
+        return USES[self.use].tolerance_px
 
     @property
     def minutes(self) -> float:
@@ -90,7 +103,7 @@ class Shot(models.Model):
     def found_night(self) -> Night:
         """Its night, judged for its target by its owner's thresholds."""
         return nights(
-            self.site.core(), self.night, self.night, habits_of(self.owner).limits(), target(self.target)
+            self.site.core(), self.night, self.night, preferences_of(self.owner).limits(), target(self.target)
         )[0]
 
     @property
@@ -122,18 +135,3 @@ class Shot(models.Model):
             seed=seed,
             model=self.phone.name,
         )
-
-
-class Elements(models.Model):
-    """Orbital elements a user imported, as the file gave them."""
-
-    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
-    name = models.CharField(max_length=120)
-    text = models.TextField()
-    added = models.DateTimeField(auto_now_add=True)
-
-    class Meta:
-        ordering = ["-id"]
-
-    def __str__(self) -> str:
-        return self.name

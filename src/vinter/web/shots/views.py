@@ -1,7 +1,6 @@
 """Making a shot from a night, and looking at it."""
 
 from dataclasses import asdict, dataclass
-from datetime import datetime, timedelta
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
@@ -11,19 +10,20 @@ from django.views.decorators.http import require_POST
 import vinter
 from vinter.core.camera.accessories import charge
 from vinter.core.errors import BadInput
-from vinter.core.modes.basis import Basis, Mode, ModePlan
-from vinter.core.modes.registry import MODES, plan_mode, values
+from vinter.core.modes.basis import MODE_PLAN, Basis, Mode, ModePlan
+from vinter.core.modes.registry import mode_of, plan_mode, values
 from vinter.core.shot import ShotPlan, field_of_view, plan_shot
-from vinter.core.sky.nights import Night, nights
-from vinter.core.sky.targets import CORE, Target, target
+from vinter.core.sky.nights import Night, night_at
+from vinter.core.sky.targets import CORE, Target
 from vinter.core.sky.verdict import compass
+from vinter.web.forms import checked
 from vinter.web.gear.models import Phone
 from vinter.web.nights.drawing import draw
-from vinter.web.nights.models import habits_of
+from vinter.web.nights.models import preferences_of
 from vinter.web.owned import owned
-from vinter.web.shots.forms import ShotForm
+from vinter.web.satellites.views import next_pass
+from vinter.web.shots.forms import MomentForm, ShotForm
 from vinter.web.shots.models import Shot
-from vinter.web.shots.station import next_pass
 from vinter.web.sites.models import Site
 from vinter.web.workflow import head
 
@@ -32,20 +32,6 @@ def shots(request: HttpRequest) -> HttpResponse:
     """All shots of the user."""
     own = Shot.objects.filter(owner=request.user).select_related("site", "phone")
     return render(request, "shots/shots.html", {"shots": own, **head("Shot")})
-
-
-def _night_of(request: HttpRequest, site: Site, moment: float, what: Target) -> Night:
-    """The night (noon to noon) that holds a moment, judged by the user's own thresholds."""
-    core = site.core()
-    day = (datetime.fromtimestamp(moment, core.zone) - timedelta(hours=12)).date()
-    return nights(core, day, day, habits_of(request.user).limits(), what)[0]
-
-
-def _moment(text: str) -> float:
-    try:
-        return float(text)
-    except ValueError as error:
-        raise BadInput(f"the minute {text!r} is not a time") from error
 
 
 @dataclass(frozen=True)
@@ -80,7 +66,7 @@ def _draft(request: HttpRequest, form: ShotForm, site: Site, moment: float, nigh
         night.what,
         form.pose(),
     )
-    mode = MODES[data.get("mode") or "stack"]
+    mode = mode_of(data.get("mode") or "stack")
     basis = Basis(
         site=core,
         unix=moment,
@@ -91,7 +77,7 @@ def _draft(request: HttpRequest, form: ShotForm, site: Site, moment: float, nigh
         exposure=plan.exposure,
         use=data["use"],
     )
-    found = next_pass(request.user, core, night, moment) if mode.key == "station" else None
+    found = next_pass(request.user, core, night, moment) if mode.needs_pass else None
     given = _options(request, mode)
     return Draft(phone, lens, plan, mode, values(mode, given), plan_mode(mode.key, basis, given, found))
 
@@ -100,10 +86,9 @@ def new(request: HttpRequest, pk: int) -> HttpResponse:
     """Choose lens, kind of picture and use for a minute at a site; figures follow at once, saving keeps
     them."""
     site = owned(Site, request, pk)
-    moment = _moment(request.POST.get("t") or request.GET.get("t") or "nothing")
-    night = _night_of(
-        request, site, moment, target(request.POST.get("target") or request.GET.get("target") or "core")
-    )
+    when = checked(MomentForm(request.POST if request.method == "POST" else request.GET)).cleaned_data
+    moment = float(when["t"])
+    night = night_at(site.core(), moment, preferences_of(request.user).limits(), when["target"])
     first = (
         Phone.objects.filter(owner=request.user, key="marlet-7").first()
         or Phone.objects.filter(owner=request.user).first()
@@ -132,9 +117,7 @@ def new(request: HttpRequest, pk: int) -> HttpResponse:
             status=400,
         )
     draft = _draft(request, form, site, moment, night)
-    drafting = bool(
-        request.headers.get("HX-Request")
-    )  # a draft sent while the button goes down carries "save" as well
+    drafting = bool(request.htmx)  # type: ignore[attr-defined]  # sent while typing, it may carry "save" too
     if request.method == "POST" and "save" in request.POST and not drafting:
         return redirect("shot", _save(request, site, moment, night, draft, form.cleaned_data).pk)
     glass = draft.phone.core().lens(draft.lens)
@@ -147,6 +130,7 @@ def new(request: HttpRequest, pk: int) -> HttpResponse:
         "draft": draft,
         "plan": draft.plan,
         "lens": glass,
+        "mode": draft.mode,
         "mode_plan": asdict(draft.mode_plan),
         "options": [(o, draft.options[o.key]) for o in draft.mode.options],
         "view": field_of_view(glass, draft.plan.portrait),
@@ -177,7 +161,7 @@ def _save(
         target=night.what.key,
         mode=draft.mode.key,
         options=draft.options,
-        mode_plan=asdict(found),
+        mode_plan=MODE_PLAN.stamped(asdict(found)),
         portrait=plan.portrait,
         iso=data["iso"] or found.iso,
         shutter=data["shutter"] or found.shutter,
@@ -203,6 +187,7 @@ def shot(request: HttpRequest, pk: int) -> HttpResponse:
             "at_x": strip.x(one.moment) if strip else None,
             "lens": one.core_lens,
             "takes": one.take_set.all(),
+            "mode": one.core_mode,
             "mode_plan": one.mode_plan,
             "charge": charge(one.minutes),
             **head("Shot", shot=one),

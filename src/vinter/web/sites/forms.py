@@ -1,12 +1,15 @@
 """Forms of a site and of what is known of it; bounds are the core's."""
 
+from math import isfinite
 from typing import Any
 from zoneinfo import available_timezones
 
 from django import forms
 
 from vinter.core.errors import BadInput
+from vinter.core.ground.coastline import Region
 from vinter.core.ground.zones import zone_at
+from vinter.core.hazards import HAZARDS
 from vinter.core.sky.site import Site as CoreSite
 from vinter.web.sites.models import Reading, Site, StrayLight
 
@@ -22,10 +25,11 @@ LABELS = {
     "drive": "Drive from home, min",
     "access": "Access and parking",
     "permission": "Whose ground, permission",
-    "cautions": "Hazards, for the card",
+    "cautions": "Cautions in your own words, for the card",
     "favourite": "Show on the home page first",
     "home": "This is home: drives start here",
 }
+MAP_LATITUDE = 85.0
 LONG = ("access", "permission", "notes", "cautions")
 
 
@@ -34,6 +38,13 @@ class SiteForm(forms.ModelForm):  # type: ignore[type-arg]
 
     sky_class = forms.TypedChoiceField(
         choices=CLASSES, coerce=int, empty_value=None, required=False, label=LABELS["sky_class"]
+    )
+
+    hazards = forms.MultipleChoiceField(
+        choices=[(key, hazard.label) for key, hazard in HAZARDS.items()],
+        required=False,
+        widget=forms.CheckboxSelectMultiple,
+        label="Known dangers, for card and pack list",
     )
 
     class Meta:
@@ -51,6 +62,7 @@ class SiteForm(forms.ModelForm):  # type: ignore[type-arg]
             "access",
             "permission",
             "notes",
+            "hazards",
             "cautions",
             "favourite",
             "home",
@@ -122,3 +134,52 @@ class StrayLightForm(forms.ModelForm):  # type: ignore[type-arg]
             "start": forms.TimeInput(attrs={"type": "time"}),
             "end": forms.TimeInput(attrs={"type": "time"}),
         }
+
+
+class DarkerForm(forms.Form):
+    """How far a darker place may lie."""
+
+    minutes = forms.IntegerField(label="minutes", required=False, min_value=5, max_value=300)
+
+
+class BoxForm(forms.Form):
+    """The region of the map in view: south, west, north and east, degrees, with commas between."""
+
+    box = forms.CharField(label="box")
+
+    def clean_box(self) -> Region:
+        """The region, cut to the latitudes of the map."""
+        try:
+            south, west, north, east = (float(v) for v in self.cleaned_data["box"].split(","))
+        except ValueError as error:
+            raise forms.ValidationError("south, west, north and east in degrees are wanted") from error
+        if not (south < north and west < east and all(map(isfinite, (south, west, north, east)))):
+            raise forms.ValidationError("south must lie below north and west before east")
+        return Region(max(south, -MAP_LATITUDE), west, min(north, MAP_LATITUDE), east)
+
+
+class PointForm(forms.Form):
+    """A point of the map."""
+
+    lat = forms.FloatField(label="latitude", min_value=-MAP_LATITUDE, max_value=MAP_LATITUDE)
+    lon = forms.FloatField(label="longitude", min_value=-720, max_value=720)
+
+
+class SunFixForm(forms.Form):
+    """A panorama's bearing fixed by the Sun in it: when, where in the picture, and how much it spans."""
+
+    when = forms.DateTimeField(label="when", input_formats=["%Y-%m-%dT%H:%M", "%Y-%m-%dT%H:%M:%S"])
+    x1 = forms.FloatField(label="the Sun's place")
+    y1 = forms.FloatField(label="the Sun's height in the picture")
+    across = forms.FloatField(label="degrees across", min_value=1, max_value=720)
+    width = forms.FloatField(label="width", min_value=1)
+
+
+class PointFixForm(forms.Form):
+    """A panorama's bearing fixed by two known directions in it."""
+
+    x1 = forms.FloatField(label="first place")
+    azimuth1 = forms.FloatField(label="first azimuth", min_value=-360, max_value=720)
+    x2 = forms.FloatField(label="second place")
+    azimuth2 = forms.FloatField(label="second azimuth", min_value=-360, max_value=720)
+    level = forms.FloatField(label="level line")

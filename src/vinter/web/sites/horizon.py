@@ -1,9 +1,8 @@
-"""The horizon of a site: drawn, brought as a file, or traced over a daytime panorama. And the pictures taken
+"""The horizon of a site: drawn, imported, or traced over a daytime panorama. And the pictures taken
 by day."""
 
 import json
 import secrets
-from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -19,9 +18,12 @@ from vinter.core.formats.horizons import horizon_text, read_horizon
 from vinter.core.frames.sandbox import check_content, probe
 from vinter.core.ground.panorama import PanoramaFix, fix_by_points, fix_by_sun, traced
 from vinter.core.sky.ephemeris import GALACTIC_CENTRE, diurnal_path
-from vinter.core.sky.horizon import Horizon
+from vinter.core.sky.horizon import Horizon, merged
+from vinter.web.forms import checked
 from vinter.web.owned import owned
+from vinter.web.sites.forms import PointFixForm, SunFixForm
 from vinter.web.sites.models import ScoutPicture, Site
+from vinter.web.uploads import one_file
 from vinter.web.workflow import head
 
 LARGEST = 40 * 2**20
@@ -77,16 +79,14 @@ def draw(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_POST
-def bring(request: HttpRequest, pk: int) -> HttpResponse:
+def import_horizon(request: HttpRequest, pk: int) -> HttpResponse:
     """Take a profile from a CSV file."""
     site = owned(Site, request, pk)
-    file = request.FILES.get("file")
-    if file is None or not file.name or not file.size or file.size > 2**20:
-        raise BadInput("a CSV file of azimuth and altitude under 1 MB is wanted; the horizon was not changed")
-    return _store(site, read_horizon(file.read(), file.name))
+    file = one_file(request, "a CSV file of azimuth and altitude")
+    return _store(site, read_horizon(file.read(), file.name or ""))
 
 
-def carry(request: HttpRequest, pk: int) -> HttpResponse:
+def export_horizon(request: HttpRequest, pk: int) -> HttpResponse:
     """The profile as CSV."""
     site = owned(Site, request, pk)
     return HttpResponse(
@@ -105,25 +105,21 @@ def add_picture(request: HttpRequest, pk: int) -> HttpResponse:
     """Keep a picture taken by day; opened first in a limited child, then stored anew as JPEG without its
     metadata."""
     site = owned(Site, request, pk)
-    file = request.FILES.get("file")
-    if file is None or not file.name:
-        raise BadInput("no file came with the request")
-    if not file.size or file.size > LARGEST:
-        raise BadInput(f"{file.name}: empty or larger than {LARGEST // 2**20} MB; nothing was stored")
-    data = file.read()
-    check_content(file.name, data[:8])
-    if Path(file.name).suffix.lower() not in (".jpg", ".jpeg", ".png"):
-        raise BadInput(f"{file.name}: a JPEG or PNG is wanted here")
+    file = one_file(request, "a JPEG or PNG", LARGEST)
+    label, data = file.name or "", file.read()
+    check_content(label, data[:8])
+    if Path(label).suffix.lower() not in (".jpg", ".jpeg", ".png"):
+        raise BadInput(f"{label}: a JPEG or PNG is wanted here")
     folder = _folder(site)
     folder.mkdir(parents=True, exist_ok=True)
     name = secrets.token_hex(8)
-    raw = folder / f"{name}.incoming{Path(file.name).suffix.lower()}"
+    raw = folder / f"{name}.incoming{Path(label).suffix.lower()}"
     raw.write_bytes(data)
     try:
-        probe(raw, file.name)
+        probe(raw, label)
         picture = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR)
         if picture is None:
-            raise BadInput(f"{file.name}: cannot be opened as a picture")
+            raise BadInput(f"{label}: cannot be opened as a picture")
     finally:
         raw.unlink()
     scale = min(SHOWN_WIDTH / picture.shape[1], 1.0)
@@ -157,7 +153,7 @@ def picture(request: HttpRequest, pk: int) -> FileResponse:
 
 
 @require_POST
-def drop_picture(request: HttpRequest, pk: int) -> HttpResponse:
+def delete_picture(request: HttpRequest, pk: int) -> HttpResponse:
     """Remove a picture."""
     one = _picture(request, pk)
     (_folder(one.site) / one.stored).unlink(missing_ok=True)
@@ -175,30 +171,22 @@ def trace(request: HttpRequest, pk: int) -> HttpResponse:
     new = traced(_fix(request.POST, one.site), _pairs(request.POST.get("traced", ""), "traced line"))
     if len(new) < 2:
         raise BadInput("trace at least two points along the horizon; the old one was kept")
-    return _store(one.site, _merged(tuple((a, h) for a, h in one.site.horizon), new))
+    return _store(one.site, merged(tuple((a, h) for a, h in one.site.horizon), new))
 
 
 def _fix(given: Any, site: Site) -> PanoramaFix:
+    """How the picture lies on the sky, by the Sun in it or by two directions known in it."""
     try:
         if given.get("how") == "sun":
-            moment = datetime.fromisoformat(given["when"]).replace(tzinfo=site.core().zone).timestamp()
-            return fix_by_sun(
-                site.core(),
-                moment,
-                float(given["x1"]),
-                float(given["y1"]),
-                float(given["across"]) / float(given["width"]),
-            )
-        return fix_by_points(*(float(given[name]) for name in ("x1", "azimuth1", "x2", "azimuth2", "level")))
-    except (KeyError, ValueError, ZeroDivisionError) as error:
+            by_sun = checked(SunFixForm(given)).cleaned_data
+            when = by_sun["when"].replace(tzinfo=site.core().zone).timestamp()
+            across = by_sun["across"] / by_sun["width"]
+            return fix_by_sun(site.core(), when, by_sun["x1"], by_sun["y1"], across)
+        p = checked(PointFixForm(given)).cleaned_data
+        return fix_by_points(p["x1"], p["azimuth1"], p["x2"], p["azimuth2"], p["level"])
+    except ZeroDivisionError as error:
+        raise BadInput(
+            "the panorama's bearing is not fixed: the two places are one; nothing was changed"
+        ) from error
+    except BadInput as error:
         raise BadInput(f"the panorama's bearing is not fixed yet ({error}); nothing was changed") from error
-
-
-def _merged(old: Points, new: Points) -> Points:
-    """The new points, and of the old ones those in the widest gap that the new ones leave round the
-    compass."""
-    azimuths = [a for a, _ in new]
-    gaps = [((b - a) % 360, a, b) for a, b in zip(azimuths, [*azimuths[1:], azimuths[0]], strict=True)]
-    width, start, _ = max(gaps)
-    outside = [(a, h) for a, h in old if 0 < (a - start) % 360 < width]
-    return tuple(sorted({**dict(outside), **dict(new)}.items()))

@@ -6,10 +6,11 @@ import cv2
 import numpy as np
 from django.http import HttpRequest, HttpResponse, JsonResponse
 
-from vinter.core.errors import BadInput
 from vinter.core.ground.coastline import Region, land_mask, lines
 from vinter.core.ground.glowmap import glow_map
 from vinter.core.sky.glow import glow, places
+from vinter.web.forms import checked
+from vinter.web.sites.forms import BoxForm, PointForm
 
 LINE_STEPS = 900  # lines are simplified to this part of the region's width
 TOWNS = 70
@@ -22,11 +23,7 @@ NEUTRAL = 20.3
 
 
 def _region(request: HttpRequest) -> Region:
-    try:
-        south, west, north, east = (float(v) for v in request.GET.get("box", "").split(","))
-    except ValueError as error:
-        raise BadInput("box: south, west, north and east in degrees are wanted") from error
-    return Region(max(south, -85), west, min(north, 85), east)
+    return checked(BoxForm(request.GET)).cleaned_data["box"]  # type: ignore[no-any-return]
 
 
 def map_lines(request: HttpRequest) -> JsonResponse:
@@ -118,12 +115,8 @@ def map_glow(request: HttpRequest) -> HttpResponse:
 
 def map_point(request: HttpRequest) -> JsonResponse:
     """The sky at a point of the map by the town model."""
-    try:
-        lat, lon = float(request.GET["lat"]), (float(request.GET["lon"]) + 180) % 360 - 180
-    except (KeyError, ValueError) as error:
-        raise BadInput("lat and lon in degrees are wanted") from error
-    if not -85 <= lat <= 85:
-        raise BadInput(f"latitude {lat:g} is not within -85 to 85 degrees")
+    point = checked(PointForm(request.GET)).cleaned_data
+    lat, lon = point["lat"], (point["lon"] + 180) % 360 - 180
     found = glow(lat, lon)
     town = found.towns[0] if found.towns else None
     low, high = found.class_range

@@ -7,15 +7,15 @@ from django.conf import settings
 from django.db import models
 
 from vinter.core.ground.drive import Drive, estimated_drive
-from vinter.core.sky.brightness import CLASS_MIDDLES
+from vinter.core.hazards import HAZARDS
 from vinter.core.sky.glow import bearing_distance, glow
 from vinter.core.sky.horizon import Horizon
 from vinter.core.sky.site import Site as CoreSite
+from vinter.core.sky.site_sky import ZenithSource, zenith_source
 
 
 class Site(models.Model):
-    """A place with its sky: a meter's readings win over a given brightness, that over a class, that over the
-    town model."""
+    """A place with its sky and what can hurt there."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
     name = models.CharField(max_length=80)
@@ -31,6 +31,7 @@ class Site(models.Model):
     permission = models.TextField(blank=True, default="")
     notes = models.TextField(blank=True, default="")
     cautions = models.TextField(blank=True, default="")
+    hazards = models.JSONField(default=list, blank=True)  # keys of the core's HAZARDS
     favourite = models.BooleanField(default=False)
     home = models.BooleanField(default=False)
     horizon = models.JSONField(default=list, blank=True)
@@ -41,29 +42,20 @@ class Site(models.Model):
     def __str__(self) -> str:
         return self.name
 
-    def sky(self) -> tuple[float | None, str]:
-        """Zenith brightness to compute with (None: the town model), and in a few words where it comes
-        from."""
-        readings = list(self.reading_set.all()[:3])
-        if readings:
-            values = sorted(r.zenith for r in readings)
-            return values[len(values) // 2], f"meter, {readings[0].day:%-d %b %Y}"
-        if self.zenith is not None:
-            return self.zenith, "given"
-        if self.sky_class:
-            return CLASS_MIDDLES[self.sky_class - 1], f"class {self.sky_class}"
-        return None, "town model"
+    def sky(self) -> ZenithSource:
+        """Zenith brightness to compute with, and where it comes from."""
+        readings = [(r.day, r.zenith) for r in self.reading_set.all()] if self.pk else []
+        return zenith_source(readings, self.zenith, self.sky_class)
 
     def core(self) -> CoreSite:
         """The site for the core."""
-        zenith = self.sky()[0] if self.pk else self.zenith
         profile = Horizon(tuple((float(a), float(h)) for a, h in self.horizon)) if self.horizon else None
         return CoreSite(
             lat=self.lat,
             lon=self.lon,
             tz=self.tz,
             elevation=self.elevation,
-            zenith=zenith,
+            zenith=self.sky().zenith,
             extinction=self.extinction,
             name=self.name,
             horizon=profile,
@@ -71,14 +63,24 @@ class Site(models.Model):
 
     def shown_sky(self) -> dict[str, Any]:
         """Zenith brightness with its error and source, and what the towns alone would give."""
-        value, source = self.sky()
-        model = glow(self.lat, self.lon)
+        sky, model = self.sky(), glow(self.lat, self.lon)
         return {
-            "zenith": model.zenith if value is None else value,
-            "source": source,
-            "error": 0.4 if value is None else 0.1,
+            "zenith": model.zenith if sky.zenith is None else sky.zenith,
+            "source": f"{sky.name}, {sky.day:%-d %b %Y}" if sky.day else sky.name,
+            "error": 0.4 if sky.zenith is None else 0.1,
             "glow": model,
         }
+
+    @property
+    def hazard_labels(self) -> list[str]:
+        """The dangers chosen, in words."""
+        return [HAZARDS[key].label for key in self.hazards if key in HAZARDS]
+
+    @property
+    def warnings(self) -> list[str]:
+        """What to be careful of, for card and calendar: the user's words, then the dangers chosen."""
+        chosen = [f"Known here: {', '.join(self.hazard_labels)}."] if self.hazard_labels else []
+        return [text for text in (self.cautions, *chosen) if text]
 
     def drive_from(self, home: "Site | None") -> Drive:
         """The drive from home: what the user says, else an estimate; unknown where there is no home."""

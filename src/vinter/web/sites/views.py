@@ -1,4 +1,4 @@
-"""Sites: the list and the map, adding, changing, bringing and carrying away."""
+"""Sites: the list and the map, adding, changing, import and export."""
 
 from collections.abc import Callable
 from typing import Any
@@ -7,6 +7,7 @@ from django.db import transaction
 from django.forms import ModelForm
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from vinter.core.errors import BadInput
@@ -14,12 +15,15 @@ from vinter.core.formats.waypoints import Waypoint, csv_text, geojson_text, gpx_
 from vinter.core.ground.darker import darker
 from vinter.core.ground.zones import zone_at
 from vinter.core.sky.ephemeris import GALACTIC_CENTRE
+from vinter.web.forms import checked
 from vinter.web.owned import owned
-from vinter.web.sites.forms import ReadingForm, SiteForm, StrayLightForm
+from vinter.web.sites.forms import DarkerForm, ReadingForm, SiteForm, StrayLightForm
 from vinter.web.sites.models import Reading, Site, StrayLight
+from vinter.web.uploads import one_file
 from vinter.web.workflow import head
 
-SAME_PLACE = 0.0005  # degrees: a place brought twice is kept once
+SAME_PLACE = 0.0005  # degrees: a place imported twice is kept once
+LARGEST = 4 * 2**20
 EXPORTS: dict[str, tuple[Callable[[list[Waypoint]], str], str]] = {
     "gpx": (gpx_text, "application/gpx+xml"),
     "geojson": (geojson_text, "application/geo+json"),
@@ -33,7 +37,8 @@ def sites(request: HttpRequest) -> HttpResponse:
     home = next((s for s in own if s.home), None)
     rows = [(site, site.shown_sky(), site.drive_from(home)) for site in own]
     marks = [
-        {"name": s.name, "lat": s.lat, "lon": s.lon, "url": f"/sites/{s.pk}/", "home": s.home} for s in own
+        {"name": s.name, "lat": s.lat, "lon": s.lon, "url": reverse("site", args=[s.pk]), "home": s.home}
+        for s in own
     ]
     return render(
         request,
@@ -41,7 +46,7 @@ def sites(request: HttpRequest) -> HttpResponse:
         {
             "rows": rows,
             "marks": marks,
-            "brought": request.GET.get("brought", ""),
+            "imported": request.GET.get("imported", ""),
             "known": request.GET.get("known", ""),
             **head("Sites"),
         },
@@ -90,13 +95,7 @@ def delete(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _add(request: HttpRequest, pk: int, form: "ModelForm[Any]") -> HttpResponse:
     site = owned(Site, request, pk)
-    if not form.is_valid():
-        raise BadInput(
-            "; ".join(
-                f"{form.fields[name].label or name}: {errors[0]}" for name, errors in form.errors.items()
-            )
-        )
-    row = form.save(commit=False)
+    row = checked(form).save(commit=False)
     row.site = site
     row.save()
     return redirect("site", site.pk)
@@ -115,7 +114,7 @@ def add_light(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_POST
-def drop_known(request: HttpRequest, kind: str, pk: int) -> HttpResponse:
+def delete_known(request: HttpRequest, kind: str, pk: int) -> HttpResponse:
     """Remove a reading or a stray light."""
     model = {"reading": Reading, "light": StrayLight}[kind]
     row = get_object_or_404(model, pk=pk, site__owner=request.user)
@@ -127,17 +126,15 @@ def drop_known(request: HttpRequest, kind: str, pk: int) -> HttpResponse:
 def darker_places(request: HttpRequest, pk: int) -> HttpResponse:
     """Where it is darker within an hour (loaded after the page of the site)."""
     site = owned(Site, request, pk)
-    text = request.GET.get("minutes") or "60"
-    if not text.isdigit():
-        raise BadInput(f"minutes: {text!r} is not a number")
+    minutes = checked(DarkerForm(request.GET)).cleaned_data["minutes"] or 60
     toward = 180.0 if site.lat > GALACTIC_CENTRE[1] else 0.0
     return render(
         request,
         "sites/darker.html",
         {
             "site": site,
-            "places": darker(site.lat, site.lon, float(text), toward),
-            "minutes": text,
+            "places": darker(site.lat, site.lon, float(minutes), toward),
+            "minutes": minutes,
             "toward": toward,
             "sky": site.shown_sky(),
         },
@@ -145,12 +142,10 @@ def darker_places(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_POST
-def bring(request: HttpRequest) -> HttpResponse:
+def import_sites(request: HttpRequest) -> HttpResponse:
     """Take sites from a GPX, GeoJSON or CSV file; what is known already is passed over."""
-    file = request.FILES.get("file")
-    if file is None or not file.name:
-        raise BadInput("no file came with the request")
-    found = read_waypoints(file.read(), file.name)
+    file = one_file(request, "a GPX, GeoJSON or CSV file of places", LARGEST)
+    found = read_waypoints(file.read(), file.name or "")
     own = [(s.lat, s.lon) for s in Site.objects.filter(owner=request.user)]
     new = [
         w
@@ -168,10 +163,10 @@ def bring(request: HttpRequest) -> HttpResponse:
                 tz=zone_at(w.lat, w.lon),
                 notes=w.note,
             )
-    return redirect(f"/sites/?brought={len(new)}&known={len(found) - len(new)}")
+    return redirect(f"{reverse('sites')}?imported={len(new)}&known={len(found) - len(new)}")
 
 
-def carry(request: HttpRequest, kind: str) -> HttpResponse:
+def export_sites(request: HttpRequest, kind: str) -> HttpResponse:
     """All sites as a file."""
     write, content_type = EXPORTS[kind]
     points = [

@@ -1,10 +1,14 @@
-"""What is asked of a stand."""
+"""What the addresses of the skyline and of where to stand ask for."""
 
 from typing import Any
 
 from django import forms
 
 from vinter.core.stand import Subject, Wanted, destination
+from vinter.web.forms import UnixTimeField
+
+NARROWEST, WIDEST = 30.0, 360.0
+LOW, HIGH = -8.0, 90.0  # degrees of altitude that a view can show
 
 
 class StandForm(forms.Form):
@@ -55,3 +59,21 @@ class StandForm(forms.Form):
         data = self.cleaned_data
         share = None if data["share"] is None else data["share"] / 100
         return Wanted(data["gap"], share, data["eye"] or 1.5, farthest=data["farthest"] or 3000.0)
+
+
+class SkylineForm(forms.Form):
+    """Minute, pose and view; what is left out follows from the target."""
+
+    t = UnixTimeField(label="t", required=False)
+    az = forms.FloatField(label="az", required=False, min_value=-360, max_value=720)
+    up = forms.FloatField(label="up", required=False, min_value=-60, max_value=90)
+    roll = forms.FloatField(label="roll", required=False, min_value=-180, max_value=180)
+    span = forms.FloatField(label="span", required=False, min_value=NARROWEST, max_value=WIDEST)
+    centre = forms.FloatField(label="centre", required=False, min_value=-360, max_value=720)
+
+
+class SkyForm(forms.Form):
+    """Upper edge and width of the picture behind the drawing."""
+
+    high = forms.FloatField(label="high", required=False, min_value=LOW + 5, max_value=HIGH)
+    width = forms.IntegerField(label="width", required=False, min_value=100, max_value=2400)

@@ -12,16 +12,19 @@ from vinter.core.shot import aim
 from vinter.core.sky.nights import Night
 from vinter.core.sky.targets import Target
 from vinter.core.skyline import target_pose
+from vinter.web.forms import checked
 from vinter.web.gear.models import Phone
 from vinter.web.nights.outlook import ahead
-from vinter.web.nights.query import asked
+from vinter.web.nights.query import plan_query
 from vinter.web.sites.models import Site
+from vinter.web.skyline.forms import SkylineForm
 
-NARROWEST, WIDEST = 30.0, 360.0
+USUAL_SPAN = 150.0  # degrees
+EXAMPLE_MINUTE = 1812588300.0  # where no night of the year ahead is good: a June night in 2027
 
 
 @dataclass(frozen=True, kw_only=True)
-class SkylineAsked:
+class SkylineQuery:
     """Site, minute, target, lens by its key (phone:name), pose, and the azimuth and span of the view in
     degrees."""
 
@@ -34,20 +37,6 @@ class SkylineAsked:
     pose: Pose
     centre: float
     span: float
-
-
-def number(request: HttpRequest, name: str, default: float, low: float, high: float) -> float:
-    """A number of the address within bounds; the default when it is not given."""
-    text = request.GET.get(name, "")
-    if text == "":
-        return default
-    try:
-        value = float(text)
-    except ValueError as error:
-        raise BadInput(f"{name}: {text!r} is not a number") from error
-    if not low <= value <= high:
-        raise BadInput(f"{name}: {value:g} is not within {low:g} to {high:g}")
-    return value
 
 
 def phones_of(request: HttpRequest) -> dict[str, tuple[Phone, Lens]]:
@@ -70,27 +59,29 @@ def lens_of(request: HttpRequest) -> tuple[str, Lens]:
 
 def next_good(request: HttpRequest, site: Site) -> Night | None:
     """The next night worth it for what the address asks."""
-    return ahead(site, asked(request)).next_night
+    return ahead(site, plan_query(request)).next_night
 
 
-def skyline_asked(request: HttpRequest, site: Site) -> SkylineAsked:
+def _best_minute(request: HttpRequest, site: Site) -> float:
+    found = next_good(request, site)
+    return found.best.best.t if found and found.best else EXAMPLE_MINUTE
+
+
+def skyline_query(request: HttpRequest, site: Site) -> SkylineQuery:
     """Read the address; what it leaves out follows from the target."""
-    what = asked(request).what
-    t = number(request, "t", 0.0, -2.2e9, 2.6e9)
-    if not request.GET.get("t"):
-        found = next_good(request, site)
-        t = found.best.best.t if found and found.best else 1812588300.0
+    given = checked(SkylineForm(request.GET)).cleaned_data
+    what = plan_query(request).what
+    t = _best_minute(request, site) if given["t"] is None else float(given["t"])
     key, lens = lens_of(request)
     portrait = request.GET.get("portrait") == "1"
     azimuth, altitude = target_pose(site.core(), t, what)
     start = aim(lens, portrait, altitude, azimuth)
-    pose = Pose(
-        number(request, "az", start.azimuth, -360, 720) % 360,
-        number(request, "up", start.altitude, -60, 90),
-        number(request, "roll", 0.0, -180, 180),
-    )
-    span = number(request, "span", 150.0, NARROWEST, WIDEST)
-    return SkylineAsked(
+
+    def or_usual(name: str, usual: float) -> float:
+        return usual if given[name] is None else float(given[name])
+
+    pose = Pose(or_usual("az", start.azimuth) % 360, or_usual("up", start.altitude), or_usual("roll", 0.0))
+    return SkylineQuery(
         site=site,
         t=t,
         what=what,
@@ -98,6 +89,6 @@ def skyline_asked(request: HttpRequest, site: Site) -> SkylineAsked:
         lens=lens,
         portrait=portrait,
         pose=pose,
-        centre=number(request, "centre", pose.azimuth, -360, 720) % 360,
-        span=span,
+        centre=or_usual("centre", pose.azimuth) % 360,
+        span=or_usual("span", USUAL_SPAN),
     )

@@ -1,6 +1,5 @@
 """Where to stand: solutions listed, on the map, over the skyline, and as GPX."""
 
-from datetime import date
 from typing import Any
 from urllib.parse import urlencode
 
@@ -15,8 +14,10 @@ from vinter.core.sky.nights import Night
 from vinter.core.sky.nights import nights as compute
 from vinter.core.sky.verdict import clock, compass
 from vinter.core.stand import Stand, Subject, stands
+from vinter.web.forms import checked
+from vinter.web.nights.forms import CursorForm
 from vinter.web.nights.outlook import ahead, today
-from vinter.web.nights.query import asked
+from vinter.web.nights.query import plan_query
 from vinter.web.owned import owned
 from vinter.web.sites.models import Site
 from vinter.web.skyline.forms import StandForm
@@ -26,23 +27,18 @@ from vinter.web.workflow import head
 
 def _night(request: HttpRequest, site: Site) -> Night:
     """The night asked for, or the next good one, or tonight."""
-    ask, text = asked(request), request.GET.get("day", "")
-    if text:
-        try:
-            day = date.fromisoformat(text)
-        except ValueError as error:
-            raise BadInput(f"{text!r} is not a date like 2027-06-09") from error
-    else:
-        found = ahead(site, ask).next_night
+    query, day = plan_query(request), checked(CursorForm(request.GET)).cleaned_data["day"]
+    if day is None:
+        found = ahead(site, query).next_night
         day = found.day if found else today(site)
-    return compute(site.core(), day, day, ask.limits, ask.what)[0]
+    return compute(site.core(), day, day, query.limits, query.what)[0]
 
 
 def _skyline_query(found: Stand, request: HttpRequest, lens_key: str) -> str:
     return urlencode(
         {
             "t": round(found.at.t),
-            "target": asked(request).what.key,
+            "target": plan_query(request).what.key,
             "lens": lens_key,
             "portrait": request.GET.get("portrait", ""),
             "az": found.pose.azimuth,
@@ -76,7 +72,7 @@ def _solved(request: HttpRequest, site: Site, night: Night) -> tuple[StandForm, 
         form.wanted(),
         lens_of(request)[1],
         request.GET.get("portrait") == "1",
-        asked(request).what,
+        plan_query(request).what,
     )
     return form, subject, found
 
@@ -100,14 +96,14 @@ def stand(request: HttpRequest, pk: int) -> HttpResponse:
             "lenses": phones_of(request),
             "lens_key": key,
             "hyperfocal": hyperfocal(lens),
-            "ask": asked(request),
+            "query": plan_query(request),
             "portrait": request.GET.get("portrait", ""),
             "drawn": {
                 "site": [site.lat, site.lon],
                 "subject": [subject.lat, subject.lon] if subject else None,
                 "stands": marks,
             },
-            "query": request.GET.urlencode(),
+            "address": request.GET.urlencode(),
             **head("Skyline", site=site, day=night.day),
         },
     )
@@ -119,7 +115,7 @@ def stand_gpx(request: HttpRequest, pk: int) -> HttpResponse:
     night = _night(request, site)
     _, subject, found = _solved(request, site, night)
     if subject is None:
-        raise BadInput("no subject is given, so there is no stand to carry away")
+        raise BadInput("no subject is given, so there is no stand to export")
     only = request.GET.get("only", "")
     chosen = [s for s in found if not only or f"{s.at.t:.0f}" == only]
     points = [

@@ -1,6 +1,6 @@
 """The view from the stand."""
 
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any
 
 import cv2
@@ -9,20 +9,21 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 
 from vinter.core.shot import field_of_view
-from vinter.core.sky.nights import Night
-from vinter.core.sky.nights import nights as compute
+from vinter.core.sky.nights import Night, night_at
 from vinter.core.sky.pole import pole_sketch
 from vinter.core.sky.verdict import compass
 from vinter.core.skyline import figures, frame_seen, picture
+from vinter.web.forms import checked
 from vinter.web.nights.drawing import draw, reading
-from vinter.web.nights.query import asked
+from vinter.web.nights.query import plan_query
 from vinter.web.owned import owned
-from vinter.web.shots.station import next_pass
+from vinter.web.satellites.views import next_pass
 from vinter.web.sites.models import Site
-from vinter.web.skyline.query import SkylineAsked, number, phones_of, skyline_asked
+from vinter.web.skyline.forms import LOW, SkyForm
+from vinter.web.skyline.query import SkylineQuery, phones_of, skyline_query
 from vinter.web.workflow import head
 
-LOW, HIGH = -8.0, 90.0
+USUAL_HIGH, USUAL_WIDTH = 60.0, 1200
 JPEG_QUALITY = 84
 
 
@@ -33,17 +34,16 @@ def first_skyline(request: HttpRequest) -> HttpResponse:
 
 
 def _night(request: HttpRequest, site: Site, t: float) -> Night:
-    ask, core = asked(request), site.core()
-    day = (datetime.fromtimestamp(t, core.zone) - timedelta(hours=12)).date()
-    return compute(core, day, day, ask.limits, ask.what)[0]
+    query = plan_query(request)
+    return night_at(site.core(), t, query.limits, query.what)
 
 
 def skyline(request: HttpRequest, pk: int) -> HttpResponse:
     """The page; what it draws comes from scene and sky."""
     site = owned(Site, request, pk)
-    now = skyline_asked(request, site)
+    now = skyline_query(request, site)
     night = _night(request, site, now.t)
-    lowest = asked(request).limits.min_altitude
+    lowest = plan_query(request).limits.min_altitude
     strip, narrow = (draw(site.core(), night, width, 44, min_altitude=lowest) for width in (1170, 330))
     return render(
         request,
@@ -54,7 +54,7 @@ def skyline(request: HttpRequest, pk: int) -> HttpResponse:
             "night": night,
             "strip": strip,
             "narrow": narrow,
-            "ask": asked(request),
+            "query": plan_query(request),
             "lenses": phones_of(request),
             "subject": request.GET.get("subject", ""),
             "pole": request.GET.get("pole", ""),
@@ -63,7 +63,7 @@ def skyline(request: HttpRequest, pk: int) -> HttpResponse:
     )
 
 
-def _frame(now: SkylineAsked, target: tuple[float, float]) -> dict[str, Any]:
+def _frame(now: SkylineQuery, target: tuple[float, float]) -> dict[str, Any]:
     seen = frame_seen(now.site.core(), now.lens, now.pose, now.portrait, target)
     w, h = field_of_view(now.lens, now.portrait)
     at = seen.target
@@ -92,7 +92,7 @@ def _lights(site: Site, t: float) -> list[list[Any]]:
 def scene(request: HttpRequest, pk: int) -> JsonResponse:
     """Everything drawn over the horizon at a minute, as azimuths and apparent altitudes."""
     site = owned(Site, request, pk)
-    now = skyline_asked(request, site)
+    now = skyline_query(request, site)
     core = site.core()
     found = figures(core, now.t, now.what)
     profile = sorted(core.horizon.points) if core.horizon else []
@@ -134,9 +134,9 @@ def scene(request: HttpRequest, pk: int) -> JsonResponse:
 def sky(request: HttpRequest, pk: int) -> HttpResponse:
     """The sky's light behind the drawing, as JPEG."""
     site = owned(Site, request, pk)
-    now = skyline_asked(request, site)
-    high = number(request, "high", 60.0, LOW + 5, HIGH)
-    width = int(number(request, "width", 1200, 100, 2400))
+    now = skyline_query(request, site)
+    given = checked(SkyForm(request.GET)).cleaned_data
+    high, width = given["high"] or USUAL_HIGH, given["width"] or USUAL_WIDTH
     rgb = picture(site.core(), now.t, now.centre, now.span, LOW, high, width)
     _, data = cv2.imencode(".jpg", rgb[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])
     return HttpResponse(

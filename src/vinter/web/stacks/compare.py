@@ -30,15 +30,15 @@ class Side:
 def _of_frame(frame: Frame) -> Side:
     m = frame.measure or {}
     size = m["width"], m["height"]
-    scale, said = scale_of(size, m.get("f35") or _planned_f35(frame.take))
+    scale, words = scale_of(size, m.get("f35") or _planned_f35(frame.take))
     return Side(
         f"frame:{frame.pk}",
         frame.name,
         frame.take.title,
-        reverse("look", args=[frame.pk, "full"]),
+        reverse("preview", args=[frame.pk, "full"]),
         _settings(m),
         quality(
-            size, scale, said, m["fwhm_px"], m["noise"], m["background"], m["stars"], m["kind"] == "bayer"
+            size, scale, words, m["fwhm_px"], m["noise"], m["background"], m["stars"], m["kind"] == "bayer"
         ),
     )
 
@@ -65,7 +65,7 @@ def _of_stack(one: Stack) -> Side:
         raise BadInput(f"{one}: the frames it was made of are gone")
     m, field = frame.measure, report.get("field")
     size = m["width"], m["height"]
-    scale, said = scale_of(
+    scale, words = scale_of(
         size, m.get("f35") or _planned_f35(one.take), field["scale_arcsec"] if field else None
     )
     noise = m["noise"] / (report.get("noise_gain") or report.get("noise_expected") or 1.0)
@@ -78,7 +78,7 @@ def _of_stack(one: Stack) -> Side:
         quality(
             size,
             scale,
-            said,
+            words,
             report.get("fwhm_stack") or m["fwhm_px"],
             noise,
             m["background"],
@@ -130,7 +130,7 @@ def compare(request: HttpRequest) -> HttpResponse:
     if sides[0] and not sides[1]:
         sides[1] = _likely(request, sides[0])
     a, b = sides
-    said = differences(a.quality, b.quality) if a and b else []
+    words = differences(a.quality, b.quality) if a and b else []
     return render(
         request,
         "stacks/compare.html",
@@ -139,7 +139,7 @@ def compare(request: HttpRequest) -> HttpResponse:
             "b": b,
             "sides": [("a", "Left", a), ("b", "Right", b)],
             "choices": _choices(request),
-            "said": said,
+            "differences": words,
             **head("Stack", context="Side by side"),
         },
     )

@@ -4,26 +4,21 @@ from typing import Any
 
 from django import forms
 
-from vinter.core.stack.combining.kernels import KAPPA
+from vinter.core.stack.combining.methods import KAPPA, Method
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame, Take
 
-METHODS = [
-    ("clip", "sigma clipping"),
-    ("weighted", "clipping, weighted by quality"),
-    ("mean", "mean"),
-    ("median", "median"),
-    ("trails", "star trails"),
-]
 GROUNDS = [("auto", "kept still, from the sky frames"), ("none", "none in the frame")]
 OWN = [("own", "from the ground frames"), ("focus", "from ground frames focused near and far")]
 FIELDS = ("method", "kappa", "ground", "match", "gaps", "tail", "lens", "corners")
 
 
-class WayForm(forms.Form):
+class StackForm(forms.Form):
     """How to combine; the choices for the ground follow from the take's frames."""
 
-    method = forms.ChoiceField(label="Combine", choices=METHODS, initial="clip")
+    method = forms.ChoiceField(
+        label="Combine", choices=[(m.value, m.label) for m in Method], initial=Method.CLIP.value
+    )
     kappa = forms.FloatField(
         label="Leave out beyond",
         min_value=1.5,
@@ -56,10 +51,10 @@ class WayForm(forms.Form):
         empty_value=0.0,
     )
 
-    def __init__(self, take: Take, kept: list[Frame], *args: Any, **kwargs: Any) -> None:
+    def __init__(self, take: Take, frames: list[Frame], *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        own = len(take.grounds())
-        single = [(f"frame:{f.pk}", f"from {f.name} alone") for f in kept]
+        own = len(take.serving_as("ground"))
+        single = [(f"frame:{f.pk}", f"from {f.name} alone") for f in frames]
         ground = self.fields["ground"]
         assert isinstance(ground, forms.ChoiceField)
         ground.choices = GROUNDS + OWN[: min(own, 2)] + single

@@ -5,6 +5,8 @@ from pathlib import Path
 from django.conf import settings
 from django.db import models
 
+from vinter.core.stack.report import REPORT
+from vinter.web.fields import VersionedJSONField
 from vinter.web.takes.models import Take
 
 
@@ -23,7 +25,7 @@ class Stack(models.Model):
     tail = models.FloatField(default=0.0)
     frames = models.JSONField()
     painted = models.BooleanField(default=False)
-    report = models.JSONField(null=True)
+    report = VersionedJSONField(schema=REPORT, null=True)
     version = models.CharField(max_length=20)
     created = models.DateTimeField(auto_now_add=True)
 

@@ -15,28 +15,29 @@ from vinter.core.frames.measure import clean
 from vinter.core.frames.preview import gain_for, linear_of, stretched, thumbnail
 from vinter.core.frames.reading import read_frame
 from vinter.core.stack.cache import prune
+from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.pipeline import Settings, stack
 from vinter.web.jobs.registry import JobContext
-from vinter.web.stacks.field import examine
 from vinter.web.stacks.models import Stack
+from vinter.web.stacks.plate import examine
 from vinter.web.takes.models import Frame
 
 WORKING_PX = 1600
 
 
 def run_stack(pk: int, context: JobContext) -> None:
-    """Stack the frames a Stack names; writes the picture, the mask, looks before and after, and the working
-    copy."""
+    """Stack the frames a Stack names; writes the picture, the mask, previews before and after, and the
+    working copy."""
     one = Stack.objects.select_related("take__shot__site", "take__shot__phone").get(pk=pk)
     shutil.rmtree(one.folder, ignore_errors=True)
     one.folder.mkdir(parents=True)
     frames = list(Frame.objects.filter(pk__in=one.frames))
-    masters = {sort: tuple(f.path for f in one.take.calibration(sort)) for sort in CALIBRATION}
-    grounds = one.take.grounds() if one.ground in ("own", "focus") else []
+    masters = {kind: tuple(f.path for f in one.take.serving_as(kind)) for kind in CALIBRATION}
+    grounds = one.take.serving_as("ground") if one.ground in ("own", "focus") else []
     wanted = Settings(
-        one.method,
-        one.kappa,
-        _ground(one, frames),
+        method=Method(one.method),
+        kappa=one.kappa,
+        ground=_ground(one, frames),
         darks=masters["dark"],
         flats=masters["flat"],
         bias=masters["bias"],
@@ -63,7 +64,7 @@ def run_stack(pk: int, context: JobContext) -> None:
     context.progress("finding the field", 0.93)
     one.report |= examine(one)
     context.progress("drawing before and after", 0.96)
-    _looks(one, reference)
+    _previews(one, reference)
     one.save(update_fields=["report"])
 
 
@@ -86,7 +87,7 @@ def named(value: Any, names: dict[str, str]) -> Any:
     return names.get(value, value) if isinstance(value, str) else value
 
 
-def _looks(one: Stack, reference: str) -> None:
+def _previews(one: Stack, reference: str) -> None:
     """The reference frame and the stack in the same stretch, full size, and the working copy for
     finishing."""
     frame = read_frame(one.take.folder / reference)

@@ -9,12 +9,13 @@ from django.views.decorators.http import require_POST
 
 import vinter
 from vinter.core.errors import BadInput
+from vinter.web.forms import checked
 from vinter.web.jobs.models import Job, enqueue, latest
 from vinter.web.owned import owned
 from vinter.web.stacks.drawing import drawn
-from vinter.web.stacks.field import KINDS, write
-from vinter.web.stacks.forms import WayForm, of_stack
+from vinter.web.stacks.forms import StackForm, of_stack
 from vinter.web.stacks.models import Stack
+from vinter.web.stacks.plate import KINDS, write
 from vinter.web.takes.models import Frame, Take
 from vinter.web.workflow import head
 
@@ -39,20 +40,16 @@ def stacks(request: HttpRequest) -> HttpResponse:
 
 @require_POST
 def new(request: HttpRequest, pk: int) -> HttpResponse:
-    """Stack the kept frames of a take."""
+    """Stack the frames of a take that go into it."""
     take = owned(Take, request, pk)
-    return _begun(request, take, take.kept())
+    return _begun(request, take, take.stackable())
 
 
 def _begun(request: HttpRequest, take: Take, frames: list[Frame], mask: Stack | None = None) -> HttpResponse:
     """A new stack as the form says, queued; with another's painted mask when there is one."""
     if not frames:
-        raise BadInput(f"{take.title}: no frame is kept, so there is nothing to stack")
-    form = WayForm(take, frames, request.POST)
-    if not form.is_valid():
-        raise BadInput(
-            "; ".join(f"{form.fields[name].label}: {words[0]}" for name, words in form.errors.items())
-        )
+        raise BadInput(f"{take.title}: no frame goes into the stack, so there is nothing to stack")
+    form = checked(StackForm(take, frames, request.POST))
     one = Stack.objects.create(
         owner=request.user,
         take=take,
@@ -100,7 +97,7 @@ def stack(request: HttpRequest, pk: int) -> HttpResponse:
             "report": one.report if ready else None,
             "drawn": drawn(one.report) if ready and one.report else None,
             "finishes": one.finish_set.all(),
-            "way": WayForm(one.take, list(Frame.objects.filter(pk__in=one.frames)), initial=of_stack(one))
+            "form": StackForm(one.take, list(Frame.objects.filter(pk__in=one.frames)), initial=of_stack(one))
             if ready
             else None,
             "left_out": (one.folder / FILES["left-out"][0]).is_file(),

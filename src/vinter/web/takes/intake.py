@@ -44,12 +44,12 @@ def taken_in(one: Take, name: str, whole: Path) -> dict[str, Any]:
     once."""
     digest = hashlib.sha256()
     with whole.open("rb") as file:
-        head = file.read(8)
+        start = file.read(8)
         file.seek(0)
         while chunk := file.read(2**20):
             digest.update(chunk)
     try:
-        check_content(name, head)
+        check_content(name, start)
     except BadInput as error:
         whole.unlink()
         raise Refused(str(error)) from error
@@ -74,7 +74,7 @@ def partial(one: Take, key: str) -> Path:
 
 
 def import_folder(folder: Path, username: str, title: str = "") -> tuple[Take, dict[str, str]]:
-    """A new take of a person from a folder's frames, copied; returns it with what was said of each file.
+    """A new take of a person from a folder's frames, copied; returns it with what became of each file.
 
     Files of other kinds are passed over with the reason; the measuring is queued. BadInput without person,
     folder or frames.
@@ -89,17 +89,19 @@ def import_folder(folder: Path, username: str, title: str = "") -> tuple[Take, d
     if not files:
         raise BadInput(f"{folder}: no frames in it ({', '.join(sorted(suffixes))})")
     one = Take.objects.create(owner=owner, kind=Take.UPLOADED, title=(title or folder.resolve().name)[:120])
-    said = {}
+    results = {}
     for path in files:
         try:
             room_for(path.name, path.stat().st_size)
             copy = partial(one, secrets.token_hex(8))
             shutil.copyfile(path, copy)
-            said[path.name] = "already there" if taken_in(one, path.name, copy)["duplicate"] else "taken in"
+            results[path.name] = (
+                "already there" if taken_in(one, path.name, copy)["duplicate"] else "taken in"
+            )
         except Refused as error:
-            said[path.name] = str(error)
+            results[path.name] = str(error)
     if not one.frame_set.exists():
         one.delete()
-        raise BadInput("; ".join(said.values()))
+        raise BadInput("; ".join(results.values()))
     enqueue(owner, "measure", one.pk)
-    return one, said
+    return one, results

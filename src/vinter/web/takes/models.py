@@ -6,7 +6,7 @@ from typing import Any
 from django.conf import settings
 from django.db import models
 
-from vinter.core.frames.frame_type import CALIBRATION
+from vinter.core.frames.selection import Candidate, Decision
 from vinter.web.shots.models import Shot
 
 
@@ -34,41 +34,31 @@ class Take(models.Model):
         return Path(settings.MEDIA_ROOT) / str(self.owner_id) / "takes" / str(self.pk)
 
     @property
-    def looks(self) -> Path:
+    def previews(self) -> Path:
         """Where pictures made from the originals lie; can be thrown away."""
         return self.folder / "looks"
 
     @property
     def film(self) -> Path:
-        """The time-lapse of its kept frames."""
-        return self.looks / "time-lapse.webm"
+        """The time-lapse of its stackable frames."""
+        return self.previews / "time-lapse.webm"
 
-    def kept(self) -> "list[Frame]":
+    def stackable(self) -> "list[Frame]":
         """Frames that go into a stack."""
-        return [f for f in self.frame_set.all() if f.goes_in and f.sort not in CALIBRATION]
-
-    def grounds(self) -> "list[Frame]":
-        """Exposures of the ground that can be read and were not dropped."""
-        return [
-            f for f in self.frame_set.all() if f.sort == "ground" and not f.error and f.decision != Frame.DROP
-        ]
+        return [f for f in self.frame_set.all() if f.candidate.stackable]
 
     @property
     def work(self) -> Path:
         """What stacks of it worked out; can be thrown away."""
         return self.folder / "work"
 
-    def calibration(self, sort: str) -> "list[Frame]":
-        """Its darks, flats or bias frames that can be read and were not dropped."""
-        return [
-            f for f in self.frame_set.all() if f.sort == sort and not f.error and f.decision != Frame.DROP
-        ]
+    def serving_as(self, frame_type: str) -> "list[Frame]":
+        """Its ground exposures, darks, flats or bias frames that can be used."""
+        return [f for f in self.frame_set.all() if f.candidate.serves_as(frame_type)]
 
 
 class Frame(models.Model):
     """One file of a take with its measures (the core's Measure as data) and the user's decision."""
-
-    KEEP, DROP = "keep", "drop"
 
     take = models.ForeignKey(Take, models.CASCADE)
     name = models.CharField(max_length=200)
@@ -78,8 +68,8 @@ class Frame(models.Model):
     measure = models.JSONField(null=True)
     error = models.TextField(default="")
     decision = models.CharField(max_length=4, default="", blank=True)
-    sort = models.CharField(max_length=10, default="sky")
-    sorted_by_hand = models.BooleanField(default=False)
+    frame_type = models.CharField(max_length=10, default="sky")
+    type_set_by_hand = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["name", "id"]
@@ -119,13 +109,20 @@ class Frame(models.Model):
         return "drop" if self.error else (self.measure or {}).get("verdict", "")
 
     @property
-    def goes_in(self) -> bool:
-        """Whether it goes into a stack: the user's word, else the measures'; only frames of the sky do."""
-        if self.error or not self.measure:
-            return False
-        if self.sort != "sky" and self.decision != self.KEEP:
-            return False
-        return self.decision == self.KEEP or (self.decision == "" and self.suggestion != "drop")
+    def candidate(self) -> Candidate:
+        """What the core needs to know to choose it or not."""
+        return Candidate(
+            self.frame_type,
+            readable=not self.error,
+            measured=bool(self.measure),
+            verdict=self.suggestion,
+            decision=Decision(self.decision),
+        )
+
+    @property
+    def included(self) -> bool:
+        """Whether it counts as one to use."""
+        return self.candidate.included
 
     @property
     def reasons(self) -> list[Any]:

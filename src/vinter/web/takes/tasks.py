@@ -10,14 +10,13 @@ from vinter.core.formats.video import write_video
 from vinter.core.frames.frame_type import classify_take
 from vinter.core.frames.measure import Measure, compare
 from vinter.core.parallel import collected
-from vinter.core.shot import outside
+from vinter.core.shot import target_gone
 from vinter.core.sky.targets import target
 from vinter.web.jobs.registry import JobContext
 from vinter.web.takes.models import Frame, Take
 from vinter.web.takes.work import measure_file, shoot_frame
 
 FILM_FPS = 12.0
-DAY = 86400.0
 
 
 def _gather(
@@ -39,7 +38,7 @@ def shoot_take(pk: int, context: JobContext) -> None:
     assert take.shot is not None
     take.frame_set.all().delete()
     shutil.rmtree(take.folder, ignore_errors=True)
-    take.looks.mkdir(parents=True)
+    take.previews.mkdir(parents=True)
     burst = take.shot.burst(take.seed)
     futures = {context.pool.submit(shoot_frame, burst, i, take.folder): i for i in range(burst.count)}
     names = _gather(futures, context, "shooting frame", 0.0, 0.55)
@@ -59,18 +58,18 @@ def shoot_take(pk: int, context: JobContext) -> None:
 def measure_take(pk: int, context: JobContext) -> None:
     """Measure the frames of an uploaded take that have no measures yet."""
     take = Take.objects.get(pk=pk)
-    take.looks.mkdir(parents=True, exist_ok=True)
+    take.previews.mkdir(parents=True, exist_ok=True)
     _measure(take, context, 0.0, foreign=True)
 
 
 def film_take(pk: int, context: JobContext) -> None:
-    """Write the kept frames as a time-lapse; each was drawn with its own sky at the same level, so it does
-    not flicker."""
+    """Write the stackable frames as a time-lapse; each was drawn with its own sky at the same level, so it
+    does not flicker."""
     take = Take.objects.get(pk=pk)
-    looks = [take.looks / f"{Path(f.stored).stem}.jpg" for f in take.kept()]
+    previews = [take.previews / f"{Path(f.stored).stem}.jpg" for f in take.stackable()]
     write_video(
         take.film,
-        looks,
+        previews,
         FILM_FPS,
         stop=context.stop,
         progress=lambda done, n: context.progress(f"writing frame {done} of {n}", done / n),
@@ -80,7 +79,7 @@ def film_take(pk: int, context: JobContext) -> None:
 def _measure(take: Take, context: JobContext, start: float, foreign: bool) -> None:
     waiting = [f for f in take.frame_set.all() if f.measure is None and not f.error]
     futures = {
-        context.pool.submit(measure_file, Path(f.path), f.name, take.looks, foreign): i
+        context.pool.submit(measure_file, Path(f.path), f.name, take.previews, foreign): i
         for i, f in enumerate(waiting)
     }
     found = _gather(futures, context, "measuring frame", start, 1.0)
@@ -97,26 +96,23 @@ def _compare(take: Take) -> None:
     for f, m in zip(frames, compare([Measure(**f.measure) for f in frames]), strict=True):
         f.measure = {**(f.measure or {}), "verdict": m.verdict, "reasons": m.reasons}
     _outside(take, frames)
-    for f, sort in zip(frames, classify_take([Measure(**(f.measure or {})) for f in frames]), strict=True):
-        f.sort = f.sort if f.sorted_by_hand else sort
-    Frame.objects.bulk_update(frames, ["measure", "sort"])
+    types = classify_take([Measure(**(f.measure or {})) for f in frames])
+    for f, frame_type in zip(frames, types, strict=True):
+        f.frame_type = f.frame_type if f.type_set_by_hand else frame_type
+    Frame.objects.bulk_update(frames, ["measure", "frame_type"])
 
 
 def _outside(take: Take, frames: list[Frame]) -> None:
     """Doubt frames in which the target had left the frame, by their time and the shot's planned direction."""
-    if take.shot is None:
+    shot = take.shot
+    if shot is None or not frames:
         return
-    near = [f for f in frames if (t := (f.measure or {}).get("time")) and abs(t - take.shot.moment) < DAY]
-    if not near:
-        return
-    what = target(take.shot.target)
-    view = view_of(take.shot.core_lens, take.shot.pose, take.shot.portrait)
-    for f, out in zip(
-        near,
-        outside(view, take.shot.site.core(), what, [(f.measure or {})["time"] for f in near]),
-        strict=True,
-    ):
+    times = [(f.measure or {}).get("time") for f in frames]
+    view = view_of(shot.core_lens, shot.pose, shot.portrait)
+    what = target(shot.target)
+    gone = target_gone(view, shot.site.core(), what, shot.moment, times)
+    for f, out in zip(frames, gone, strict=True):
         m = f.measure or {}
         if out and m["verdict"] != "drop":
-            said = f"{what.name} had left the frame, if the phone pointed as planned"
-            f.measure = {**m, "verdict": "doubt", "reasons": [said, *m["reasons"]]}
+            reason = f"{what.name} had left the frame, if the phone pointed as planned"
+            f.measure = {**m, "verdict": "doubt", "reasons": [reason, *m["reasons"]]}

@@ -12,10 +12,11 @@ from django.views.decorators.http import require_POST
 from vinter.core.errors import BadInput
 from vinter.core.formats.video import LEAST_FRAMES
 from vinter.core.frames.frame_type import FRAME_TYPES
+from vinter.web.forms import checked
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned
 from vinter.web.shots.models import Shot
-from vinter.web.stacks.forms import WayForm
+from vinter.web.takes.forms import DecisionForm, FrameTypeForm, PartForm
 from vinter.web.takes.intake import Refused, partial, room_for, taken_in
 from vinter.web.takes.models import Frame, Take
 from vinter.web.workflow import head
@@ -68,11 +69,11 @@ def take(request: HttpRequest, pk: int) -> HttpResponse:
     one = owned(Take, request, pk)
     job = latest("shoot" if one.kind == Take.SIMULATED else "measure", one.pk)
     frames = list(one.frame_set.all())
-    sort = request.GET.get("sort", "name")
-    if sort in ORDERS and sort != "name":
+    order = request.GET.get("order", "name")
+    if order in ORDERS and order != "name":
         frames.sort(
-            key=lambda f: (f.measure or {}).get(ORDERS[sort], 0),
-            reverse=sort in ("width", "shape", "background"),
+            key=lambda f: (f.measure or {}).get(ORDERS[order], 0),
+            reverse=order in ("width", "shape", "background"),
         )
     return render(
         request,
@@ -82,11 +83,10 @@ def take(request: HttpRequest, pk: int) -> HttpResponse:
             "frames": frames,
             "job": job,
             "stacks": one.stack_set.all(),
-            "sort": sort,
-            "sorts": ORDERS,
-            "kinds": FRAME_TYPES,
-            "kept": len(one.kept()),
-            "way": WayForm(one, one.kept()),
+            "order": order,
+            "orders": ORDERS,
+            "frame_types": FRAME_TYPES,
+            "stackable": len(one.stackable()),
             "filming": latest("film", one.pk),
             "filmed": one.film.is_file(),
             **head("Takes", take=one, context=one.title),
@@ -95,11 +95,13 @@ def take(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def film(request: HttpRequest, pk: int) -> HttpResponse:
-    """The time-lapse of a take; by POST it is made anew from the kept frames."""
+    """The time-lapse of a take; by POST it is made anew from the stackable frames."""
     one = owned(Take, request, pk)
     if request.method == "POST":
-        if len(one.kept()) < LEAST_FRAMES:
-            raise BadInput(f"{one.title}: a time-lapse needs {LEAST_FRAMES} kept frames or more")
+        if len(one.stackable()) < LEAST_FRAMES:
+            raise BadInput(
+                f"{one.title}: a time-lapse needs {LEAST_FRAMES} frames that go into the stack, or more"
+            )
         enqueue(request.user, "film", one.pk)
         return redirect("take", one.pk)
     if not one.film.is_file():
@@ -116,25 +118,32 @@ def film(request: HttpRequest, pk: int) -> HttpResponse:
 def decide(request: HttpRequest, pk: int) -> HttpResponse:
     """Keep or drop one frame, or go back to what was suggested."""
     frame = get_object_or_404(Frame, pk=pk, take__owner=request.user)
-    wanted = request.POST.get("decision", "")
-    if wanted not in ("", Frame.KEEP, Frame.DROP):
-        raise BadInput(f"{wanted!r} is neither keep nor drop")
-    frame.decision = wanted
+    frame.decision = checked(DecisionForm(request.POST)).cleaned_data["decision"]
     frame.save(update_fields=["decision"])
-    if not request.headers.get("HX-Request"):
+    if not request.htmx:  # type: ignore[attr-defined]
         return redirect("take", frame.take_id)
+    return _one_frame(request, frame)
+
+
+def _one_frame(request: HttpRequest, frame: Frame) -> HttpResponse:
+    """A frame in the contact sheet, with the count of those that go into the stack."""
     return render(
         request,
         "takes/frame.html",
-        {"frame": frame, "kept": len(frame.take.kept()), "swapped": True, "kinds": FRAME_TYPES},
+        {
+            "frame": frame,
+            "stackable": len(frame.take.stackable()),
+            "swapped": True,
+            "frame_types": FRAME_TYPES,
+        },
     )
 
 
-def look(request: HttpRequest, pk: int, size: str) -> HttpResponse:
+def preview(request: HttpRequest, pk: int, size: str) -> HttpResponse:
     """A picture of a frame: small for the sheet, full for the loupe."""
     frame = get_object_or_404(Frame, pk=pk, take__owner=request.user)
     suffix = ".small.jpg" if size == "small" else ".jpg"
-    path = frame.take.looks / f"{Path(frame.stored).stem}{suffix}"
+    path = frame.take.previews / f"{Path(frame.stored).stem}{suffix}"
     if not path.is_file():
         raise Http404("no picture yet")
     return FileResponse(
@@ -179,10 +188,10 @@ def _part(request: HttpRequest, one: Take) -> dict[str, Any]:
     if request.method != "POST":
         return {"offset": here}
     name = Path(request.GET.get("name", "")).name[:200]
-    try:
-        size, offset = int(request.GET["size"]), int(request.GET["offset"])
-    except (KeyError, ValueError) as error:
-        raise Refused("size and offset are wanted as whole numbers") from error
+    form = PartForm(request.GET)
+    if not form.is_valid():
+        raise Refused("size and offset are wanted as whole numbers")
+    size, offset = form.cleaned_data["size"], form.cleaned_data["offset"]
     room_for(name, size)
     data = request.body
     if offset != here or here + len(data) > size:
@@ -193,19 +202,13 @@ def _part(request: HttpRequest, one: Take) -> dict[str, Any]:
 
 
 @require_POST
-def sort(request: HttpRequest, pk: int) -> HttpResponse:
+def set_type(request: HttpRequest, pk: int) -> HttpResponse:
     """Overrule what a frame was taken for."""
     frame = get_object_or_404(Frame, pk=pk, take__owner=request.user)
-    wanted = request.POST.get("sort", "")
-    if wanted not in FRAME_TYPES:
-        raise BadInput(f"{wanted!r} is not one of {', '.join(FRAME_TYPES)}")
-    frame.sort, frame.sorted_by_hand = wanted, True
-    frame.save(update_fields=["sort", "sorted_by_hand"])
-    return render(
-        request,
-        "takes/frame.html",
-        {"frame": frame, "kept": len(frame.take.kept()), "swapped": True, "kinds": FRAME_TYPES},
-    )
+    frame.frame_type = checked(FrameTypeForm(request.POST)).cleaned_data["frame_type"]
+    frame.type_set_by_hand = True
+    frame.save(update_fields=["frame_type", "type_set_by_hand"])
+    return _one_frame(request, frame)
 
 
 @require_POST

@@ -1,1 +1,1 @@
-"""Template tags of the stacks."""
+"""Parts of pages that other rooms show."""

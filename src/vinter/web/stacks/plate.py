@@ -39,9 +39,9 @@ def examine(one: Stack) -> dict[str, Any]:
     taken_out = bool(fall and fall.significant and one.corners == "stars")
     if fall and taken_out:
         with tifffile.TiffFile(one.picture) as file:
-            picture, said = file.asarray(), file.pages[0].description  # type: ignore[union-attr]
+            picture, description = file.asarray(), file.pages[0].description  # type: ignore[union-attr]
         picture = np.asarray(picture * fall.gains(picture.shape[1::-1])[..., None], np.float32)
-        tifffile.imwrite(one.picture, picture, photometric="rgb", description=said, compression=None)
+        tifffile.imwrite(one.picture, picture, photometric="rgb", description=description, compression=None)
     return {
         "field": asdict(field),
         "falloff": {**asdict(fall), "significant": fall.significant, "taken_out": taken_out}
@@ -89,8 +89,8 @@ def write(one: Stack, kind: str) -> None:
         write_fits(path, picture, cards)
     elif kind == "dng":
         with tifffile.TiffFile(one.picture) as file:
-            said = json.loads(file.pages[0].description)  # type: ignore[union-attr]
-        neutral, matrix = tuple(said["neutral"]), np.array(said["matrix"])
+            colour = json.loads(file.pages[0].description)  # type: ignore[union-attr]
+        neutral, matrix = tuple(colour["neutral"]), np.array(colour["matrix"])
         write_linear_dng(path, picture, neutral, np.linalg.inv(matrix) @ SRGB_FROM_XYZ)
     else:
         cv2.imwrite(str(path), np.clip(np.round(picture[..., ::-1] * 65535), 0, 65535).astype(np.uint16))

@@ -1,0 +1,21 @@
+"""What a change of the pack list asks for."""
+
+from typing import Any
+
+from django import forms
+
+
+class PackForm(forms.Form):
+    """What to do: tick or leave out an item by its key, add one by its text, go alone or not."""
+
+    do = forms.ChoiceField(label="what to do", choices=[(k, k) for k in ("tick", "leave", "add", "alone")])
+    key = forms.CharField(label="item", max_length=140, required=False)
+    text = forms.CharField(label="words", max_length=120, required=False)
+
+    def clean(self) -> dict[str, Any]:
+        """A key or words, as the change needs."""
+        data = super().clean() or {}
+        need = {"tick": "key", "leave": "key", "add": "text"}.get(data.get("do", ""))
+        if need and not data.get(need):
+            self.add_error(need, "is wanted")
+        return data

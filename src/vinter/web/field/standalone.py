@@ -1,0 +1,28 @@
+"""A field page as one HTML text that needs no network: styles, fonts and scripts inside."""
+
+import base64
+import re
+from typing import Any
+
+from django.conf import settings
+from django.template.loader import render_to_string
+
+ASSETS = settings.BASE / "static"
+SCRIPTS = ("timer-moments.js", "timer.js", "card.js")  # each after those it imports
+FONTS = ("next", "mono")
+
+
+def inlined(scripts: tuple[str, ...]) -> str:
+    """Modules as one script: their imports are there already, so import lines and the word export go."""
+    texts = [(ASSETS / "js" / name).read_text() for name in scripts]
+    text = "\n".join(re.sub(r"^import .*;\n", "", t, flags=re.MULTILINE) for t in texts)
+    return re.sub(r"^export (?=(async )?function|const|class)", "", text, flags=re.MULTILINE)
+
+
+def standalone(context: dict[str, Any]) -> str:
+    """The card and its timer."""
+    style = (ASSETS / "css" / "field.css").read_text()
+    for name in FONTS:
+        data = base64.b64encode((ASSETS / "fonts" / f"atkinson-{name}.woff2").read_bytes()).decode()
+        style = style.replace(f"url(../fonts/atkinson-{name}.woff2)", f"url(data:font/woff2;base64,{data})")
+    return render_to_string("field/card.html", {**context, "style": style, "script": inlined(SCRIPTS)})

@@ -1,0 +1,18 @@
+"""What an export asks for."""
+
+from django import forms
+
+from vinter.core.finish.export import EXPORT_KINDS, NARROWEST, WIDEST
+
+
+class ExportForm(forms.Form):
+    """Kind of picture, and width when it is to be reduced."""
+
+    kind = forms.ChoiceField(label="As", choices=[(key, kind.label) for key, kind in EXPORT_KINDS.items()])
+    width = forms.IntegerField(
+        label="Width, px",
+        required=False,
+        min_value=NARROWEST,
+        max_value=WIDEST,
+        widget=forms.TextInput(attrs={"inputmode": "numeric", "pattern": "[0-9]*", "placeholder": "full"}),
+    )

@@ -1,0 +1,17 @@
+"""Addresses of the finishes and their exports."""
+
+from django.urls import path
+
+from vinter.web.finish import views
+
+urlpatterns = [
+    path("finish/", views.finishes, name="finishes"),
+    path("stacks/<int:pk>/finish/new", views.new, name="finish-new"),
+    path("finish/<int:pk>/", views.finish, name="finish"),
+    path("finish/<int:pk>/draw/", views.draw, name="draw"),
+    path("finish/<int:pk>/save/", views.save, name="finish-save"),
+    path("finish/<int:pk>/recipe.json", views.recipe_file, name="recipe-file"),
+    path("finish/<int:pk>/export/", views.export, name="export"),
+    path("exports/<int:pk>/", views.download, name="download"),
+    path("exports/<int:pk>/small/", views.download, {"which": "small"}, name="download-small"),
+]

@@ -1,0 +1,7 @@
+"""Addresses of the home page."""
+
+from django.urls import path
+
+from vinter.web.home import views
+
+urlpatterns = [path("", views.home, name="home")]

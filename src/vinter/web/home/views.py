@@ -1,0 +1,36 @@
+"""The home page."""
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+
+from vinter.web.nights.drawing import draw
+from vinter.web.nights.outlook import ahead
+from vinter.web.nights.query import plan_query
+from vinter.web.shots.models import Shot
+from vinter.web.sites.models import Site
+from vinter.web.workflow import head
+
+
+def home(request: HttpRequest) -> HttpResponse:
+    """The next good window of the first site and why, and the work under way."""
+    site = Site.objects.filter(owner=request.user).first()
+    if site is None:
+        return redirect("site-new")
+    query = plan_query(request)
+    found = ahead(site, query)
+    night = found.next_night
+    strip = draw(site.core(), night, 860, 150, min_altitude=query.limits.min_altitude) if night else None
+    recent = Shot.objects.filter(owner=request.user).select_related("site")[:4]
+    others = Site.objects.filter(owner=request.user).exclude(pk=site.pk)
+    return render(
+        request,
+        "home/home.html",
+        {
+            "site": site,
+            "ahead": found,
+            "strip": strip,
+            "recent": recent,
+            "others": others,
+            **head("", context=f"{site.name} · {site.tz}"),
+        },
+    )

@@ -1,0 +1,10 @@
+"""Addresses of the ledger."""
+
+from django.urls import path
+
+from vinter.web.ledger import views
+
+urlpatterns = [
+    path("ledger/", views.ledger, name="ledger"),
+    path("ledger/ledger.csv", views.ledger_csv, name="ledger-csv"),
+]

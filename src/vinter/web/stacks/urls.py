@@ -1,0 +1,17 @@
+"""Addresses of the stacks."""
+
+from django.urls import path
+
+from vinter.web.stacks import compare, painting, views
+
+urlpatterns = [
+    path("stacks/", views.stacks, name="stacks"),
+    path("takes/<int:pk>/stack/", views.new, name="stack-new"),
+    path("stacks/<int:pk>/", views.stack, name="stack"),
+    path("stacks/<int:pk>/again/", views.again, name="stack-again"),
+    path("compare/", compare.compare, name="compare"),
+    path("stacks/<int:pk>/otherwise/", views.otherwise, name="stack-otherwise"),
+    path("stacks/<int:pk>/paint/", painting.paint, name="paint"),
+    path("stacks/<int:pk>/paint/try/", painting.attempt, name="paint-try"),
+    path("stacks/<int:pk>/<str:which>/", views.file, name="stack-file"),
+]

@@ -1,0 +1,18 @@
+"""Addresses of the takes and their frames."""
+
+from django.urls import path
+
+from vinter.web.takes import views
+
+urlpatterns = [
+    path("takes/", views.takes, name="takes"),
+    path("takes/new/", views.new_upload, name="take-upload"),
+    path("shots/<int:pk>/shoot/", views.shoot, name="shoot"),
+    path("takes/<int:pk>/", views.take, name="take"),
+    path("takes/<int:pk>/upload/", views.upload, name="upload"),
+    path("takes/<int:pk>/film/", views.film, name="film"),
+    path("takes/<int:pk>/measure/", views.measure, name="measure"),
+    path("frames/<int:pk>/decide/", views.decide, name="decide"),
+    path("frames/<int:pk>/type/", views.set_type, name="frame-type"),
+    path("frames/<int:pk>/<str:size>.jpg", views.preview, name="preview"),
+]
