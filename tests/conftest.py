@@ -11,6 +11,14 @@ import pytest
 sys.path.insert(0, str(Path(__file__).parent))
 
 
+@pytest.fixture(scope="session", autouse=True)
+def assets():
+    """Styles and scripts under their hashed names, as when serving."""
+    from vinter.web.assets import collect
+
+    collect()
+
+
 @pytest.fixture
 def nerea(django_user_model):
     """The demo photographer with her sites, phones and one shot."""
@@ -43,7 +51,7 @@ def small_take(nerea, shot):
 
     take = Take.objects.create(owner=nerea, shot=shot, kind=Take.UPLOADED, title="Small frames")
     shutil.rmtree(take.folder, ignore_errors=True)  # of an earlier test whose rows were rolled back
-    take.looks.mkdir(parents=True)
+    take.previews.mkdir(parents=True)
     make(take.folder, Field(count=5, width=800, height=600, stars=300, focal=600.0, streak=2))
     for path in sorted(take.folder.glob("*.dng")):
         Frame.objects.create(
@@ -52,7 +60,7 @@ def small_take(nerea, shot):
             stored=path.name,
             size=path.stat().st_size,
             digest=path.name,
-            measure=measure_file(path, path.name, take.looks, False),
+            measure=measure_file(path, path.name, take.previews, False),
         )
     _compare(take)
     return take

@@ -137,7 +137,7 @@ def test_planning_fits_a_phone(page, nerea):
         f"/sites/{mill}/season/2027/",
         f"/sites/{mill}/forecast/",
         f"/sites/{mill}/horizon/",
-        "/habits/",
+        "/preferences/",
     ):
         page.goto(address)
         page.wait_for_load_state("networkidle")

@@ -7,9 +7,9 @@ import numpy as np
 import pytest
 import tifffile
 from PIL import Image
+from vinter.core.core.finish.controls import lines
 
 from vinter.core.errors import BadInput
-from vinter.core.finish.controls import lines
 from vinter.core.finish.export import export
 from vinter.core.finish.guard import limits
 from vinter.core.finish.moves.gradient_removal import GradientRemoval

@@ -210,7 +210,7 @@ def test_what_belongs_to_another_does_not_exist(client, stranger, shot, small_ta
         reverse("card-file", args=[shot.pk]),
         reverse("night-calendar", args=[shot.site.pk, "2027-06-09"]),
         reverse("take", args=[small_take.pk]),
-        reverse("look", args=[frame.pk, "small"]),
+        reverse("preview", args=[frame.pk, "small"]),
         reverse("stack", args=[stack.pk]),
         reverse("stack-file", args=[stack.pk, "tiff"]),
         reverse("finish", args=[finish.pk]),
@@ -237,7 +237,7 @@ def test_what_belongs_to_another_does_not_exist(client, stranger, shot, small_ta
         reverse("job-cancel", args=[job.pk]),
         reverse("paint", args=[stack.pk]),
         reverse("paint-try", args=[stack.pk]),
-        reverse("sort", args=[frame.pk]),
+        reverse("frame-type", args=[frame.pk]),
         reverse("film", args=[small_take.pk]),
     ]
     assert [u for u in gets if client.get(u).status_code != 404] == []

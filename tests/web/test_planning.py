@@ -13,8 +13,8 @@ from desk import said, upload
 from django.urls import reverse
 from icalendar import Calendar
 
-from vinter.web.forecast.models import Reading as Forecast
-from vinter.web.nights.models import Habits
+from vinter.web.forecast.models import CachedForecast as Forecast
+from vinter.web.nights.models import Preferences
 from vinter.web.sites.models import Reading, ScoutPicture, Site, StrayLight
 
 pytestmark = pytest.mark.django_db
@@ -115,7 +115,7 @@ def test_habits_move_the_verdict_and_the_schools(desk, nerea, mill):
     }
     answer = desk.post(reverse("habits"), form)
     assert answer.status_code == 302 and answer["Location"] == "/"
-    assert Habits.objects.get(owner=nerea).lit_percent == 33
+    assert Preferences.objects.get(owner=nerea).lit_percent == 33
     page = said(desk.get(reverse("night", args=[mill.pk, "2027-06-09"])))
     assert "Lit under 33 %" in page and "Within 2 days" in page and "Class 3 or darker" in page
     assert "greater than or equal to -18" in said(desk.post(reverse("habits"), {**form, "sun_below": -40}))
@@ -143,7 +143,7 @@ def test_sites_come_from_a_file_and_go_out_again(desk, nerea):
       <wpt lat="38.1" lon="-8.1"><ele>180</ele><name>Cork oaks</name><desc>gate</desc></wpt>
       <wpt lat="37.702" lon="-8.772"><name>known already</name></wpt>
       <wpt lat="-32.5" lon="20.3"><name>Ridge</name></wpt></gpx>"""
-    answer = desk.post(reverse("sites-bring"), {"file": upload("trip.gpx", gpx)})
+    answer = desk.post(reverse("sites-import"), {"file": upload("trip.gpx", gpx)})
     assert answer["Location"].endswith("brought=2&known=1")
     oaks = Site.objects.get(owner=nerea, name="Cork oaks")
     assert (oaks.tz, oaks.elevation, oaks.notes) == ("Europe/Lisbon", 180, "gate")
@@ -151,7 +151,7 @@ def test_sites_come_from_a_file_and_go_out_again(desk, nerea):
     names = {p.name for p in gpxpy.parse(said(desk.get(reverse("sites-gpx")))).waypoints}
     assert {"Cork oaks", "Ridge", "Tide mill"} <= names
     assert len(json.loads(said(desk.get(reverse("sites-geojson"))))["features"]) == 5
-    bad = desk.post(reverse("sites-bring"), {"file": upload("trip.gpx", b"<gpx><wpt lat='a'/></gpx>")})
+    bad = desk.post(reverse("sites-import"), {"file": upload("trip.gpx", b"<gpx><wpt lat='a'/></gpx>")})
     assert bad.status_code == 400 and "trip.gpx" in said(bad)
     assert Site.objects.filter(owner=nerea).count() == 5
 
@@ -183,7 +183,7 @@ def test_a_reading_wins_over_everything_else(desk, nerea, mill):
         desk.post(reverse("site-reading", args=[mill.pk]), {"day": "2027-05-02", "zenith": 30}).status_code
         == 400
     )
-    desk.post(reverse("site-drop", args=["reading", Reading.objects.first().pk]))
+    desk.post(reverse("site-known-delete", args=["reading", Reading.objects.first().pk]))
     assert Reading.objects.filter(site=mill).count() == 4
 
 
@@ -231,13 +231,13 @@ def test_a_drawn_horizon_hides_the_core_on_the_night_page(desk, mill):
 
 def test_a_horizon_comes_from_a_file_and_goes_out_again(desk, mill):
     desk.post(
-        reverse("horizon-bring", args=[mill.pk]),
+        reverse("horizon-import", args=[mill.pk]),
         {"file": upload("h.csv", b"azimuth,altitude\n0,3\n120,11\n")},
     )
     assert Site.objects.get(pk=mill.pk).horizon == [[0.0, 3.0], [120.0, 11.0]]
-    assert said(desk.get(reverse("horizon-carry", args=[mill.pk]))) == "azimuth,altitude\n0,3\n120,11\n"
+    assert said(desk.get(reverse("horizon-export", args=[mill.pk]))) == "azimuth,altitude\n0,3\n120,11\n"
     assert "line 2" in said(
-        desk.post(reverse("horizon-bring", args=[mill.pk]), {"file": upload("h.csv", b"0,3\nx,y\n")})
+        desk.post(reverse("horizon-import", args=[mill.pk]), {"file": upload("h.csv", b"0,3\nx,y\n")})
     )
 
 
@@ -413,11 +413,11 @@ def test_a_forecast_file_is_taken_and_not_overwritten_by_itself(desk, mill, serv
     from vinter.core.simulate.weather import weather
 
     text = write_csv(weather(10, 10, soon(), 48)).encode()
-    desk.post(reverse("forecast-bring", args=[mill.pk]), {"file": upload("mine.csv", text)})
+    desk.post(reverse("forecast-import", args=[mill.pk]), {"file": upload("mine.csv", text)})
     page = said(desk.get(reverse("forecast", args=[mill.pk])))
     assert "file mine.csv" in page
-    assert said(desk.get(reverse("forecast-csv", args=[mill.pk]))).encode() == text
-    bad = desk.post(reverse("forecast-bring", args=[mill.pk]), {"file": upload("mine.csv", b"time\n1\n")})
+    assert said(desk.get(reverse("forecast-export", args=[mill.pk]))).encode() == text
+    bad = desk.post(reverse("forecast-import", args=[mill.pk]), {"file": upload("mine.csv", b"time\n1\n")})
     assert (
         bad.status_code == 400
         and "cloud_low" in said(bad)
@@ -439,9 +439,9 @@ def test_planning_of_another_does_not_exist(client, nerea, stranger, mill):
             "site",
             "darker",
             "horizon",
-            "horizon-carry",
+            "horizon-export",
             "forecast",
-            "forecast-csv",
+            "forecast-export",
             "skyline",
             "skyline-scene",
             "skyline-sky",
@@ -468,17 +468,17 @@ def test_planning_of_another_does_not_exist(client, nerea, stranger, mill):
             "site-reading",
             "site-light",
             "horizon-draw",
-            "horizon-bring",
+            "horizon-import",
             "scout-add",
             "forecast-refresh",
-            "forecast-bring",
+            "forecast-import",
         )
     ]
     posts += [
-        reverse("scout-drop", args=[picture.pk]),
+        reverse("scout-delete", args=[picture.pk]),
         reverse("trace", args=[picture.pk]),
-        reverse("site-drop", args=["light", lamp.pk]),
-        reverse("site-drop", args=["reading", reading.pk]),
+        reverse("site-known-delete", args=["light", lamp.pk]),
+        reverse("site-known-delete", args=["reading", reading.pk]),
     ]
     assert [u for u in gets if client.get(u).status_code != 404] == []
     assert [u for u in posts if client.post(u).status_code != 404] == []

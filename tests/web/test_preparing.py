@@ -52,7 +52,7 @@ def test_a_phone_comes_from_a_photo(desk, nerea):
 
 
 def test_phones_go_out_as_json_and_come_in_again(desk, nerea, marlet):
-    text = desk.get(reverse("phone-carry", args=[marlet.pk])).content
+    text = desk.get(reverse("phone-export", args=[marlet.pk])).content
     desk.post(reverse("phone-add"), {"file": upload("phone.json", text)})
     again = Phone.objects.get(owner=nerea, key="marlet-7-2")
     assert again.core().lenses == marlet.core().lenses
@@ -156,13 +156,13 @@ def test_station_passes_come_from_own_elements(desk, mill, nerea):
     from vinter.core.sky.satellites import made_up
 
     desk.post(
-        reverse("station-bring", args=[mill.pk]),
+        reverse("station-import", args=[mill.pk]),
         {"file": upload("own.json", made_up(date(2027, 6, 8))), "day": "2027-06-09"},
     )
     assert Elements.objects.get(owner=nerea).name == "own.json"
     assert "From own.json" in said(desk.get(reverse("station", args=[mill.pk]) + "?day=2027-06-09"))
     bad = desk.post(
-        reverse("station-bring", args=[mill.pk]), {"file": upload("x.tle", b"nothing"), "day": "2027-06-09"}
+        reverse("station-import", args=[mill.pk]), {"file": upload("x.tle", b"nothing"), "day": "2027-06-09"}
     )
     assert bad.status_code == 400 and Elements.objects.count() == 1
 
@@ -271,7 +271,7 @@ def test_what_is_prepared_by_another_does_not_exist(client, nerea, stranger, sho
         reverse(n, args=[shot.pk]) for n in ("card-pdf", "card-qr", "timer", "check", "pack", "rehearse-shot")
     ]
     gets += [reverse(n, args=[go.pk]) for n in ("rehearsal", "rehearse-picture", "rehearse-loupe")]
-    gets += [reverse(n, args=[marlet.pk]) for n in ("phone", "phone-carry", "lens-new")]
+    gets += [reverse(n, args=[marlet.pk]) for n in ("phone", "phone-export", "lens-new")]
     gets += [reverse(n, args=[marlet.pk, "main"]) for n in ("lens", "calibrate")] + [
         reverse("station", args=[mill.pk]) + "?day=2027-06-09"
     ]
@@ -282,7 +282,7 @@ def test_what_is_prepared_by_another_does_not_exist(client, nerea, stranger, sho
         reverse("phone-delete", args=[marlet.pk]),
         reverse("measured", args=[marlet.pk, "main", "darks"]),
         reverse("check", args=[shot.pk]),
-        reverse("station-bring", args=[mill.pk]),
+        reverse("station-import", args=[mill.pk]),
     ]
     assert [u for u in gets if client.get(u).status_code != 404] == []
     assert [u for u in posts if client.post(u).status_code != 404] == []

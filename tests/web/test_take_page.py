@@ -75,7 +75,9 @@ def test_looks_show_the_frame_small_and_whole(desk, card, tools):
     measure_take(take.pk, tools)
     frame = take.frame_set.get(name="IMG_0000.dng")
     small, full = (
-        Image.open(io.BytesIO(b"".join(desk.get(reverse("look", args=[frame.pk, size])).streaming_content)))
+        Image.open(
+            io.BytesIO(b"".join(desk.get(reverse("preview", args=[frame.pk, size])).streaming_content))
+        )
         for size in ("small", "full")
     )
     assert (
@@ -86,42 +88,42 @@ def test_looks_show_the_frame_small_and_whole(desk, card, tools):
     light = np.asarray(full).astype(float).mean(axis=2)
     assert light[:350].mean() > 1.5 * light[460:].mean()  # the sky over the dark ground
     waiting = Frame.objects.create(take=take, name="later.dng", stored="later.dng", size=1, digest="x")
-    assert desk.get(reverse("look", args=[waiting.pk, "full"])).status_code == 404
+    assert desk.get(reverse("preview", args=[waiting.pk, "full"])).status_code == 404
 
 
 @pytest.mark.django_db
 def test_the_users_word_stands_over_the_suggestion_and_can_be_taken_back(desk, small_take):
     frame = small_take.frame_set.get(name="IMG_0001.dng")
-    kept = len(small_take.kept())
+    kept = len(small_take.stackable())
     part = said(
         desk.post(reverse("decide", args=[frame.pk]), {"decision": "drop"}, headers={"HX-Request": "true"})
     )
-    assert f">{kept - 1}</output>" in part and len(small_take.kept()) == kept - 1
-    assert frame.pk not in [f.pk for f in small_take.kept()]
+    assert f">{kept - 1}</output>" in part and len(small_take.stackable()) == kept - 1
+    assert frame.pk not in [f.pk for f in small_take.stackable()]
     answer = desk.post(reverse("decide", args=[frame.pk]), {"decision": ""})
-    assert answer.status_code == 302 and len(small_take.kept()) == kept
+    assert answer.status_code == 302 and len(small_take.stackable()) == kept
     frame.measure = {**frame.measure, "verdict": "drop", "reasons": ["shaken"]}
     frame.save()
-    assert len(small_take.kept()) == kept - 1
+    assert len(small_take.stackable()) == kept - 1
     desk.post(reverse("decide", args=[frame.pk]), {"decision": "keep"})
-    assert len(small_take.kept()) == kept
+    assert len(small_take.stackable()) == kept
     answer = desk.post(reverse("decide", args=[frame.pk]), {"decision": "maybe"})
-    assert answer.status_code == 400 and "maybe" in said(answer) and len(small_take.kept()) == kept
+    assert answer.status_code == 400 and "maybe" in said(answer) and len(small_take.stackable()) == kept
 
 
 @pytest.mark.django_db
-def test_a_frame_sorted_by_hand_stays_what_it_was_called(desk, small_take, tools):
+def test_a_frame_type_set_by_hand_stays_what_it_was_called(desk, small_take, tools):
     from vinter.web.takes.tasks import _compare
 
     frame = small_take.frame_set.get(name="IMG_0001.dng")
-    part = said(desk.post(reverse("sort", args=[frame.pk]), {"sort": "ground"}))
+    part = said(desk.post(reverse("frame-type", args=[frame.pk]), {"sort": "ground"}))
     assert "<option selected>ground</option>" in part
     _compare(small_take)
-    assert small_take.frame_set.get(pk=frame.pk).sort == "ground"
+    assert small_take.frame_set.get(pk=frame.pk).frame_type == "ground"
     assert [f.name for f in small_take.grounds()] == ["IMG_0001.dng"] and frame.name not in [
-        f.name for f in small_take.kept()
+        f.name for f in small_take.stackable()
     ]
-    answer = desk.post(reverse("sort", args=[frame.pk]), {"sort": "poem"})
+    answer = desk.post(reverse("frame-type", args=[frame.pk]), {"sort": "poem"})
     assert answer.status_code == 400 and "poem" in said(answer)
 
 
@@ -181,13 +183,13 @@ def test_the_film_shows_the_kept_frames_in_order_and_few_are_not_filmed(desk, sm
     reader, pictures = cv2.VideoCapture(str(path)), []
     while (read := reader.read())[0]:
         pictures.append(read[1])
-    assert len(pictures) == 4 and len(small_take.kept()) == 4
-    looks = [cv2.imread(str(small_take.looks / f"{f.stored[:-4]}.jpg")) for f in small_take.kept()]
+    assert len(pictures) == 4 and len(small_take.stackable()) == 4
+    looks = [cv2.imread(str(small_take.previews / f"{f.stored[:-4]}.jpg")) for f in small_take.stackable()]
     for picture, look in zip(pictures, looks, strict=True):
         size = (picture.shape[1] // 8, picture.shape[0] // 8)
         a, b = (cv2.resize(p, size, interpolation=cv2.INTER_AREA).astype(float) for p in (picture, look))
         assert np.abs(a - b).mean() < 6
-    for f in small_take.kept()[1:]:
+    for f in small_take.stackable()[1:]:
         desk.post(reverse("decide", args=[f.pk]), {"decision": "drop"})
     answer = desk.post(reverse("film", args=[small_take.pk]))
     assert answer.status_code == 400 and "needs" in said(answer) and Job.objects.count() == 1

@@ -63,9 +63,9 @@ def test_uploaded_frames_are_measured_and_broken_ones_named(desk, empty_take, wo
     worker.start()
     assert wait(Job.objects.get()).state == Job.DONE
     frames = {f.name: f for f in empty_take.frame_set.all()}
-    assert "cut.dng" in frames["cut.dng"].error and not frames["cut.dng"].goes_in
+    assert "cut.dng" in frames["cut.dng"].error and not frames["cut.dng"].included
     assert all(
-        frames[f"IMG_000{i}.dng"].goes_in and frames[f"IMG_000{i}.dng"].measure["stars"] > 100
+        frames[f"IMG_000{i}.dng"].included and frames[f"IMG_000{i}.dng"].measure["stars"] > 100
         for i in range(3)
     )
     page = desk.get(reverse("take", args=[empty_take.pk])).content.decode()
@@ -81,7 +81,7 @@ def test_the_users_word_wins_over_the_suggestion(desk, small_take):
     ).content.decode()
     assert 'data-in="no"' in page and ">4</output>" in page
     desk.post(reverse("decide", args=[frame.pk]), {"decision": "keep"})
-    assert len(small_take.kept()) == 5
+    assert len(small_take.stackable()) == 5
     assert desk.post(reverse("decide", args=[frame.pk]), {"decision": "burn"}).status_code == 400
 
 
@@ -205,7 +205,7 @@ def test_a_take_becomes_a_time_lapse_of_its_kept_frames(desk, small_take, worker
     film = cv2.VideoCapture(str(tmp_path / "film.webm"))
     pictures = [picture for good, picture in iter(film.read, (False, None)) if good]
     assert len(pictures) == 4 and pictures[0].shape == (600, 800, 3) and film.get(cv2.CAP_PROP_FPS) == 12
-    second = cv2.imread(str(small_take.looks / f"{small_take.frame_set.all()[1].stored[:-4]}.jpg"))
+    second = cv2.imread(str(small_take.previews / f"{small_take.frame_set.all()[1].stored[:-4]}.jpg"))
     assert (
         np.abs(
             cv2.GaussianBlur(pictures[0], (0, 0), 4).astype(int) - cv2.GaussianBlur(second, (0, 0), 4)
@@ -302,12 +302,12 @@ def test_parts_that_make_no_sense_are_refused(client, nerea, small_take):
     assert client.get(reverse("upload", args=[small_take.pk])).status_code == 405
 
 
-def test_a_frame_is_sorted_by_hand(client, nerea, small_take):
+def test_a_frame_is_type_set_by_hand(client, nerea, small_take):
     client.force_login(nerea)
     frame = small_take.frame_set.first()
-    kept = len(small_take.kept())
-    page = client.post(reverse("sort", args=[frame.pk]), {"sort": "dark"}).content.decode()
+    kept = len(small_take.stackable())
+    page = client.post(reverse("frame-type", args=[frame.pk]), {"sort": "dark"}).content.decode()
     frame.refresh_from_db()
-    assert frame.sort == "dark" and frame.sorted_by_hand and f">{kept - 1}<" in page
+    assert frame.frame_type == "dark" and frame.type_set_by_hand and f">{kept - 1}<" in page
     assert small_take.calibration("dark") == [frame]
-    assert client.post(reverse("sort", args=[frame.pk]), {"sort": "moon"}).status_code == 400
+    assert client.post(reverse("frame-type", args=[frame.pk]), {"sort": "moon"}).status_code == 400

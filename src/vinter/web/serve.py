@@ -8,6 +8,7 @@ import sys
 import threading
 import time
 
+import django
 from waitress import serve as waitress_serve
 
 from vinter.core.sky.ephemeris import year_direction, year_ephemeris
@@ -71,6 +72,10 @@ def serve(host: str, port: int) -> None:
         stand_in = _free_port()
         os.environ["VINTER_FORECAST"] = f"http://127.0.0.1:{stand_in}/"
         keepers.append(Keeper("the forecast stand-in", "vinter.web.forecast.service", str(stand_in)))
+    django.setup()
+    from vinter.web.assets import collect
+
+    collect()  # before the application looks for them
     from vinter.web.wsgi import application
 
     for keeper in keepers:

@@ -10,6 +10,7 @@ import vinter
 from vinter.core.errors import BadInput
 from vinter.core.finish.controls import lines
 from vinter.core.finish.export import EXPORT_KINDS
+from vinter.core.finish.moves.geometry import Geometry
 from vinter.core.finish.recipe import parse_recipe
 from vinter.core.finish.render import suggest, untouched
 from vinter.core.finish.scene import load_scene
@@ -36,7 +37,7 @@ def new(request: HttpRequest, pk: int) -> HttpResponse:
     working = stack.folder / "working.npz"
     if not working.is_file():
         raise BadInput(f"{stack}: it is not stacked yet")
-    recipe = suggest(load_scene(working)).data()
+    recipe = suggest(load_scene(working)).model_dump()
     one = Finish.objects.create(owner=request.user, stack=stack, recipe=recipe, version=vinter.__version__)
     return redirect("finish", one.pk)
 
@@ -55,9 +56,8 @@ def finish(request: HttpRequest, pk: int) -> HttpResponse:
         {
             "finish": one,
             "lines": lines(one.core()),
-            "untouched": untouched().data(),
             "exports": exports,
-            "form": ExportForm(),
+            "form": ExportForm(auto_id="%s"),
             **head("Finish", finish=one, context=context),
         },
     )
@@ -65,9 +65,12 @@ def finish(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def draw(request: HttpRequest, pk: int) -> HttpResponse:
-    """Render a recipe: JPEG in the body, histogram and limits in a header."""
+    """Render a recipe, or the stack as it came in the same crop: JPEG in the body, histogram and limits in a
+    header."""
     one = owned(Finish, request, pk)
     recipe = parse_recipe(request.body)
+    if request.GET.get("before"):
+        recipe = untouched().with_moves(recipe.of(Geometry))
     made = edit_session.render(one.stack.folder / "working.npz", recipe, request.GET.get("size") == "draft")
     figures = {
         "histogram": made.histogram,
@@ -88,7 +91,7 @@ def draw(request: HttpRequest, pk: int) -> HttpResponse:
 def save(request: HttpRequest, pk: int) -> HttpResponse:
     """Keep a recipe."""
     one = owned(Finish, request, pk)
-    one.recipe = parse_recipe(request.body).data()
+    one.recipe = parse_recipe(request.body).model_dump()
     one.save(update_fields=["recipe", "changed"])
     return JsonResponse({"saved": True})
 

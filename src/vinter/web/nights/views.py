@@ -9,6 +9,7 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.utils.http import url_has_allowed_host_and_scheme
 
+from vinter.core.departure import leave_by
 from vinter.core.formats.tables import nights_csv, nights_ics
 from vinter.core.ground.drive import Drive
 from vinter.core.sky.hourly import hours
@@ -242,6 +243,7 @@ def night_plan(request: HttpRequest, pk: int, day: str) -> HttpResponse:
     site, query = owned(Site, request, pk), plan_query(request)
     core, one = site.core(), _one(site, day, query)
     home_site = Site.objects.filter(owner=request.user, home=True).first()
+    drive = site.drive_from(home_site)
     return render(
         request,
         "nights/plan.html",
@@ -252,7 +254,8 @@ def night_plan(request: HttpRequest, pk: int, day: str) -> HttpResponse:
             "query": query,
             "limits": query.limits,
             "strip": draw(core, one, 860, 120, min_altitude=query.limits.min_altitude),
-            "drive": site.drive_from(home_site),
+            "drive": drive,
+            "leave_at": leave_by(one.best.start, drive.minutes) if one.best and drive.minutes else None,
             "hours": hours(core, one, query.limits),
             "lights": site.straylight_set.all(),
             "shots": site.shot_set.filter(night=one.day),

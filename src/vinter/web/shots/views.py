@@ -34,6 +34,9 @@ def shots(request: HttpRequest) -> HttpResponse:
     return render(request, "shots/shots.html", {"shots": own, **head("Shot")})
 
 
+REDRAWING = ("lens", "use", "portrait", "frames")  # fields after whose change the figures are drawn anew
+
+
 @dataclass(frozen=True)
 class Draft:
     """A shot being planned: phone and lens, the core's plan, the mode with its options and its own plan."""
@@ -132,6 +135,7 @@ def new(request: HttpRequest, pk: int) -> HttpResponse:
         "lens": glass,
         "mode": draft.mode,
         "mode_plan": asdict(draft.mode_plan),
+        "redrawing": REDRAWING,
         "options": [(o, draft.options[o.key]) for o in draft.mode.options],
         "view": field_of_view(glass, draft.plan.portrait),
         "strip": strip,

@@ -84,26 +84,6 @@ class Frame(models.Model):
         return self.take.folder / self.stored
 
     @property
-    def shape_marks(self) -> list[dict[str, float]]:
-        """Ellipses for the map of star shapes, in quarters of the frame's width; elongation drawn squared to
-        be seen."""
-        marks = []
-        for cell in (self.measure or {}).get("shapes", []):
-            size, stretch = min(0.045 * cell["fwhm"], 0.3), min(cell["elongation"], 2.4)
-            marks.append(
-                {
-                    "x": cell["column"] + 0.5,
-                    "y": cell["row"] + 0.5,
-                    "rx": round(size * stretch, 3),
-                    "ry": round(size / stretch, 3),
-                    "angle": cell["angle"],
-                    "fwhm": cell["fwhm"],
-                    "elongation": cell["elongation"],
-                }
-            )
-        return marks
-
-    @property
     def suggestion(self) -> str:
         """keep, doubt or drop, as measured; drop when it cannot be read."""
         return "drop" if self.error else (self.measure or {}).get("verdict", "")

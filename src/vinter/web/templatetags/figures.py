@@ -4,14 +4,14 @@ from datetime import datetime
 from zoneinfo import ZoneInfo
 
 from django import template
+from django.templatetags.static import static
+from django.utils.html import escape
 from django.utils.safestring import SafeString, mark_safe
 
-from vinter.core.forecast import Hour
 from vinter.core.sky.verdict import compass as point_of
 
 register = template.Library()
 MINUS = "−"
-SET_UP_MINUTES = 30
 
 
 @register.filter
@@ -20,12 +20,6 @@ def clock(unix: float | None, zone: str = "UTC") -> str:
     if unix is None:
         return "–"
     return datetime.fromtimestamp(round(unix / 60) * 60, ZoneInfo(zone)).strftime("%H:%M")
-
-
-@register.filter
-def before_by(unix: float, minutes: float) -> float:
-    """Unix seconds so many minutes, and half an hour to set up and get used to the dark, before a time."""
-    return unix - 60 * (minutes + SET_UP_MINUTES)
 
 
 @register.filter
@@ -65,12 +59,6 @@ def clock_seconds(unix: float, zone: str = "UTC") -> str:
 def minus(a: float, b: float) -> float:
     """A difference."""
     return a - b
-
-
-@register.simple_tag
-def trail_ink(px: float, tolerance: float) -> str:
-    """Opacity of a trail's cell: full at twice the tolerance."""
-    return f"{min(0.08 + 0.42 * px / tolerance, 0.92):.2f}"
 
 
 @register.filter
@@ -113,17 +101,5 @@ def percent(share: float | None, digits: int = 0) -> str:
 @register.simple_tag
 def icon(name: str) -> SafeString:
     """An icon of the vendored set, by reference."""
-    return mark_safe(
-        f'<svg class="icon" aria-hidden="true"><use href="/static/vendor/icons.svg#{name}"/></svg>'
-    )
-
-
-@register.filter
-def coldest(hours: list[Hour]) -> dict[str, float]:
-    """The extremes of a night's weather: lowest temperature, strongest wind, smallest distance to the dew
-    point."""
-    return {
-        "temperature": min(h.temperature for h in hours),
-        "wind": max(h.wind for h in hours),
-        "spread": min(h.temperature - h.dew_point for h in hours),
-    }
+    sheet = escape(static("vendor/icons.svg"))
+    return mark_safe(f'<svg class="icon" aria-hidden="true"><use href="{sheet}#{escape(name)}"/></svg>')

@@ -1,6 +1,4 @@
 // Shared by all pages: dialogs, fields that send their form, and the list of keys.
-"use strict";
-
 document.addEventListener("click", (event) => {
   const opener = event.target.closest("[data-open]");
   if (event.target.closest("[data-print]")) window.print();
@@ -11,7 +9,8 @@ document.addEventListener("click", (event) => {
 document.addEventListener("change", (event) => {
   const choice = event.target.closest("[data-reload]");
   if (choice) {
-    const kept = new URLSearchParams([...new FormData(event.target.form)].filter(([k, v]) => v && k !== "csrfmiddlewaretoken" && !k.startsWith("o_")));
+    const kept = new URLSearchParams([...new FormData(event.target.form)].filter(([k, v]) => v && k !==
+      "csrfmiddlewaretoken" && !k.startsWith("o_")));
     location.search = kept.toString();
   }
   if (event.target.matches("[data-submit]")) event.target.form.requestSubmit();
@@ -21,15 +20,14 @@ document.addEventListener("change", (event) => {
 document.addEventListener("submit", (event) => {
   const form = event.target;
   if (form.dataset.sent) event.preventDefault();
-  else if (form.method === "post" && !event.defaultPrevented && !form.hasAttribute("data-again")) form.dataset.sent = "yes";
+  else if (form.method === "post" && !event.defaultPrevented && !form.hasAttribute("data-again")) form.dataset
+    .sent = "yes";
 });
-window.addEventListener("pageshow", () => document.querySelectorAll("form[data-sent]").forEach((f) => delete f.dataset.sent));
+window.addEventListener("pageshow", () => document.querySelectorAll("form[data-sent]").forEach((f) => delete f
+  .dataset.sent));
 
 document.addEventListener("keydown", (event) => {
   if (event.key === "?" && !event.target.matches("input, textarea, select")) {
     document.getElementById("shortcuts").showModal();
   }
 });
-
-// The token of Django's cross-site protection, for requests made by scripts.
-window.vinterToken = () => JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];

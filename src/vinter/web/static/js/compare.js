@@ -1,23 +1,37 @@
 // Two pictures at one angular scale: what is dragged in one moves in both, by the same angle.
-"use strict";
-
-(() => {
+function start() {
   const pair = document.getElementById("pair");
   if (!pair) return;
-  const sides = [...pair.querySelectorAll(".viewer")].map((box) => ({ box, image: box.querySelector("img"), scale: Number(box.dataset.scale) }));
+  const sides = [...pair.querySelectorAll(".viewer")].map((box) => ({
+    box,
+    image: box.querySelector("img"),
+    scale: Number(box.dataset.scale)
+  }));
   const finest = Math.min(...sides.map((s) => s.scale));
-  const state = { x: 0, y: 0, zoom: 1, flipped: false }; // x, y in arcseconds from the middle of each picture
-  const said = document.getElementById("magnified");
+  const state = {
+    x: 0,
+    y: 0,
+    zoom: 1,
+    flipped: false
+  }; // x, y in arcseconds from the middle of each picture
+  const note = document.getElementById("magnified");
 
   function arrange() {
-    for (const { box, image, scale } of sides) {
+    for (const {
+        box,
+        image,
+        scale
+      }
+      of sides) {
       const size = state.zoom * (scale / finest);
       image.style.width = `${image.naturalWidth * size}px`;
       image.style.left = `${box.clientWidth / 2 - (image.naturalWidth / 2 + state.x / scale) * size}px`;
       image.style.top = `${box.clientHeight / 2 - (image.naturalHeight / 2 + state.y / scale) * size}px`;
       image.style.imageRendering = size >= 1 ? "pixelated" : "auto";
     }
-    said.textContent = `The finer one at ${Math.round(100 * state.zoom)} %, the other at ${Math.round((100 * state.zoom * Math.max(...sides.map((s) => s.scale))) / finest)} %. Drag to move both, f flips.`;
+    const coarser = (state.zoom * Math.max(...sides.map((s) => s.scale))) / finest;
+    const zooms = [state.zoom, coarser].map((v) => `${Math.round(100 * v)} %`);
+    note.textContent = `The finer one at ${zooms[0]}, the other at ${zooms[1]}. Drag to move both, f flips.`;
   }
 
   function flip() {
@@ -39,7 +53,9 @@
     e.preventDefault();
     state.zoom = Math.max(0.1, Math.min(4, state.zoom * (e.deltaY < 0 ? 1.25 : 0.8)));
     arrange();
-  }, { passive: false });
+  }, {
+    passive: false
+  });
   document.addEventListener("keydown", (e) => {
     if (e.target.matches("input, select, textarea")) return;
     const step = (60 * finest) / state.zoom;
@@ -49,15 +65,28 @@
     else if (e.key === "ArrowDown") state.y += step;
     else if (e.key === "+") state.zoom = Math.min(4, state.zoom * 1.25);
     else if (e.key === "-") state.zoom = Math.max(0.1, state.zoom * 0.8);
-    else if (e.key === "0") Object.assign(state, { x: 0, y: 0, zoom: 1 });
-    else if (e.key === "f") { flip(); e.preventDefault(); return; }
-    else return;
+    else if (e.key === "0") Object.assign(state, {
+      x: 0,
+      y: 0,
+      zoom: 1
+    });
+    else if (e.key === "f") {
+      flip();
+      e.preventDefault();
+      return;
+    } else return;
     e.preventDefault();
     arrange();
   });
-  for (const { box, image } of sides) {
+  for (const {
+      box,
+      image
+    }
+    of sides) {
     image.addEventListener("load", arrange);
     image.src = box.dataset.picture;
   }
   window.addEventListener("resize", arrange);
-})();
+}
+
+start();

@@ -1,8 +1,12 @@
 // Keeps field pages and what they need: the network first, the copy when there is no signal.
 "use strict";
 const CACHE = "vinter-field-1";
-self.addEventListener("install", (event) => { event.waitUntil(self.skipWaiting()); });
-self.addEventListener("activate", (event) => { event.waitUntil(self.clients.claim()); });
+self.addEventListener("install", (event) => {
+  event.waitUntil(self.skipWaiting());
+});
+self.addEventListener("activate", (event) => {
+  event.waitUntil(self.clients.claim());
+});
 self.addEventListener("fetch", (event) => {
   const url = new URL(event.request.url);
   if (event.request.method !== "GET" || url.origin !== location.origin) return;

@@ -1,3 +1,5 @@
 // Field pages are kept by a service worker where the browser allows it (localhost and HTTPS).
-"use strict";
-if ("serviceWorker" in navigator) navigator.serviceWorker.register("/field/worker.js", { scope: "/field/" }).catch(() => {});
+if ("serviceWorker" in navigator) navigator.serviceWorker.register("/field/worker.js", {
+  scope: "/field/"
+}).catch(
+  () => {});

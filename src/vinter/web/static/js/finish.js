@@ -1,21 +1,28 @@
 // The finish: sends the recipe, shows what comes back. One request in flight, the newest waiting.
-"use strict";
+import {
+  token
+} from "./token.js";
 
-(() => {
+function start() {
   const root = document.getElementById("finish");
   if (!root) return;
-  const picture = document.getElementById("picture"), canvas = document.getElementById("histogram"), words = document.getElementById("limits");
-  const untouched = JSON.parse(document.getElementById("untouched").textContent);
+  const picture = document.getElementById("picture"),
+    canvas = document.getElementById("histogram"),
+    words = document.getElementById("limits");
   let recipe = JSON.parse(document.getElementById("recipe").textContent);
-  let past = [], future = [], kept = JSON.stringify(recipe);
+  let past = [],
+    future = [],
+    kept = JSON.stringify(recipe);
 
   const get = (path) => path.split(".").reduce((o, p) => o[p], recipe);
   const set = (path, value) => {
-    const parts = path.split("."), last = parts.pop();
+    const parts = path.split("."),
+      last = parts.pop();
     parts.reduce((o, p) => o[p], recipe)[last] = value;
   };
   const text = (input) => {
-    const v = Number(input.value), unit = input.dataset.unit;
+    const v = Number(input.value),
+      unit = input.dataset.unit;
     if (unit === "%") return `${Math.round(100 * v)} %`;
     if (unit === "K") return `${Math.round(v)} K`;
     const digits = unit === "°" ? 1 : 2;
@@ -24,17 +31,23 @@
   };
 
   function label(input) {
+    if (input.type !== "range") return;
     const risky = input.dataset.risky && Number(input.value) > Number(input.dataset.risky);
-    root.querySelector(`output[for="${CSS.escape(input.id)}"]`).textContent = text(input) + (risky ? " · too much" : "");
+    root.querySelector(`output[for="${CSS.escape(input.id)}"]`).textContent = text(input) + (risky ? " · too much" :
+      "");
   }
 
   function fill() {
-    for (const input of root.querySelectorAll("[data-path]")) { input.value = get(input.dataset.path); label(input); }
-    for (const choice of root.querySelectorAll("[data-choice]")) choice.value = get(choice.dataset.choice);
+    for (const input of root.querySelectorAll("[data-path]")) {
+      input.value = get(input.dataset.path);
+      label(input);
+    }
   }
 
   function histogram(counts) {
-    const pen = canvas.getContext("2d"), w = canvas.width, h = canvas.height;
+    const pen = canvas.getContext("2d"),
+      w = canvas.width,
+      h = canvas.height;
     pen.clearRect(0, 0, w, h);
     pen.globalCompositeOperation = "lighter";
     const top = Math.log1p(Math.max(...counts.flatMap((c) => c.slice(1, -1))));
@@ -48,28 +61,49 @@
     pen.globalCompositeOperation = "source-over";
   }
 
-  let busy = false, pending = null, shown = null;
-  async function draw(what, size) {
-    if (busy) { pending = [what, size]; return; }
+  let busy = false,
+    pending = null,
+    shown = null;
+  async function draw(what, size, before = "") {
+    if (busy) {
+      pending = [what, size, before];
+      return;
+    }
     busy = true;
     try {
-      const answer = await fetch(`${root.dataset.draw}?size=${size}`, {
-        method: "POST", body: JSON.stringify(what),
-        headers: { "Content-Type": "application/json", "X-CSRFToken": window.vinterToken() } });
-      if (!answer.ok) { words.textContent = await answer.text(); return; }
-      const told = JSON.parse(answer.headers.get("X-Vinter"));
-      shown = told;
+      const answer = await fetch(`${root.dataset.draw}?size=${size}${before && "&before=1"}`, {
+        method: "POST",
+        body: JSON.stringify(what),
+        headers: {
+          "Content-Type": "application/json",
+          "X-CSRFToken": token()
+        }
+      });
+      if (!answer.ok) {
+        words.textContent = await answer.text();
+        return;
+      }
+      const figures = JSON.parse(answer.headers.get("X-Vinter"));
+      shown = figures;
       const blob = URL.createObjectURL(await answer.blob());
       const old = picture.src;
       picture.src = blob;
       await picture.decode().catch(() => {});
       if (old.startsWith("blob:")) URL.revokeObjectURL(old);
-      histogram(told.histogram);
-      words.replaceChildren(...told.words.map((w) => { const p = document.createElement("p"); p.textContent = w; return p; }));
+      histogram(figures.histogram);
+      words.replaceChildren(...figures.words.map((w) => {
+        const p = document.createElement("p");
+        p.textContent = w;
+        return p;
+      }));
       picture.dataset.ready = size;
     } finally {
       busy = false;
-      if (pending) { const next = pending; pending = null; draw(...next); }
+      if (pending) {
+        const next = pending;
+        pending = null;
+        draw(...next);
+      }
     }
   }
 
@@ -82,7 +116,14 @@
     await save();
   }
 
-  const save = () => fetch(root.dataset.save, { method: "POST", body: kept, headers: { "Content-Type": "application/json", "X-CSRFToken": window.vinterToken() } });
+  const save = () => fetch(root.dataset.save, {
+    method: "POST",
+    body: kept,
+    headers: {
+      "Content-Type": "application/json",
+      "X-CSRFToken": token()
+    }
+  });
 
   function travel(from, to) {
     if (!from.length) return;
@@ -96,49 +137,65 @@
 
   root.addEventListener("input", (e) => {
     if (!e.target.dataset.path) return;
-    set(e.target.dataset.path, Number(e.target.value));
+    set(e.target.dataset.path, e.target.type === "range" ? Number(e.target.value) : e.target.value);
     label(e.target);
     draw(recipe, "draft");
   });
   root.addEventListener("change", (e) => {
-    if (e.target.dataset.choice) set(e.target.dataset.choice, e.target.value);
-    else if (!e.target.dataset.path) return;
+    if (!e.target.dataset.path) return;
     draw(recipe, "full");
     keep();
   });
 
   const before = document.getElementById("before");
-  const showBefore = () => draw({ ...untouched, level: recipe.level, crop: recipe.crop }, "full");
+  const showBefore = () => draw(recipe, "full", "before");
   before.addEventListener("pointerdown", showBefore);
   for (const name of ["pointerup", "pointerleave"]) before.addEventListener(name, () => draw(recipe, "full"));
   document.getElementById("undo").addEventListener("click", () => travel(past, future));
   document.getElementById("redo").addEventListener("click", () => travel(future, past));
 
-  let placing = false;
-  document.getElementById("place").addEventListener("click", () => { placing = true; picture.style.cursor = "crosshair"; });
+  let placing = "";
+  root.addEventListener("click", (e) => {
+    if (!e.target.dataset.place) return;
+    placing = e.target.dataset.place;
+    picture.style.cursor = "crosshair";
+  });
   picture.addEventListener("click", (e) => {
     if (!placing) return;
-    placing = false;
+    const part = placing;
+    placing = "";
     picture.style.cursor = "";
     const box = picture.getBoundingClientRect();
-    const x = ((e.clientX - box.left) / box.width) * shown.size[0], y = ((e.clientY - box.top) / box.height) * shown.size[1];
+    const x = ((e.clientX - box.left) / box.width) * shown.size[0],
+      y = ((e.clientY - box.top) / box.height) * shown.size[1];
     const [across, down] = shown.to_shares.map((row) => row[0] * x + row[1] * y + row[2]);
-    set("core.x", Math.max(0, Math.min(1, Math.round(1000 * across) / 1000)));
-    set("core.y", Math.max(0, Math.min(1, Math.round(1000 * down) / 1000)));
+    set(`${part}.x`, Math.max(0, Math.min(1, Math.round(1000 * across) / 1000)));
+    set(`${part}.y`, Math.max(0, Math.min(1, Math.round(1000 * down) / 1000)));
     draw(recipe, "full");
     keep();
   });
 
   document.addEventListener("keydown", (e) => {
-    if (e.ctrlKey && e.key === "z") { travel(past, future); e.preventDefault(); }
-    else if (e.ctrlKey && e.key === "y") { travel(future, past); e.preventDefault(); }
-    else if (e.key === "0" && e.target.dataset && e.target.dataset.rest) {
+    if (e.ctrlKey && e.key === "z") {
+      travel(past, future);
+      e.preventDefault();
+    } else if (e.ctrlKey && e.key === "y") {
+      travel(future, past);
+      e.preventDefault();
+    } else if (e.key === "0" && e.target.dataset && e.target.dataset.rest && e.target
+      .type === "range") {
       e.target.value = e.target.dataset.rest;
-      e.target.dispatchEvent(new Event("input", { bubbles: true }));
-      e.target.dispatchEvent(new Event("change", { bubbles: true }));
+      e.target.dispatchEvent(new Event("input", {
+        bubbles: true
+      }));
+      e.target.dispatchEvent(new Event("change", {
+        bubbles: true
+      }));
     } else if (e.key === "b" && !e.repeat && !e.target.matches("select")) showBefore();
   });
-  document.addEventListener("keyup", (e) => { if (e.key === "b") draw(recipe, "full"); });
+  document.addEventListener("keyup", (e) => {
+    if (e.key === "b") draw(recipe, "full");
+  });
 
   // what is exported is what was kept: wait for a change that is still on its way
   document.getElementById("export").addEventListener("submit", async (e) => {
@@ -150,4 +207,6 @@
 
   fill();
   draw(recipe, "full");
-})();
+}
+
+start();

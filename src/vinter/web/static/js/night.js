@@ -1,57 +1,68 @@
 // The cursor on the night strip: reads the samples the server computed, draws, and keeps the address.
-"use strict";
+import {
+  heightAlong,
+  nearestSample
+} from "./strip-geometry.js";
 
-(() => {
+function start() {
   const night = document.getElementById("night");
   if (!night) return;
   const samples = JSON.parse(document.getElementById("samples").textContent);
-  const start = Number(night.dataset.start), end = Number(night.dataset.end), width = Number(night.dataset.width);
-  const zone = new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", timeZone: night.dataset.tz });
+  const start = Number(night.dataset.start),
+    end = Number(night.dataset.end),
+    width = Number(night.dataset.width);
+  const zone = new Intl.DateTimeFormat("en-GB", {
+    hour: "2-digit",
+    minute: "2-digit",
+    timeZone: night.dataset.tz
+  });
   const strip = night.querySelector("svg");
   const line = document.createElementNS("http://www.w3.org/2000/svg", "line");
   const dot = document.createElementNS("http://www.w3.org/2000/svg", "circle");
-  const height = Number(strip.querySelector("rect").getAttribute("height"));
+  const height = Number(strip.querySelector('[data-part="sky"]').getAttribute("height"));
   const second = document.getElementById("cursor2");
   line.setAttribute("class", "cursor");
   dot.setAttribute("r", "5");
-  dot.setAttribute("fill", "#b4232c");
+  dot.setAttribute("class", "cursor-dot");
   strip.append(line, dot);
-  const core = [...strip.querySelectorAll("path")].find((p) => p.getAttribute("stroke") === "#f7ead0");
+  const core = strip.querySelector('[data-part="core"]').getAttribute("d");
 
   const signed = (v) => String(v).replace("-", "−");
   const lost = (v) => (Math.abs(v) < 0.005 ? "0.00" : "−" + v.toFixed(2));
   let index = 0;
 
-  function heightOfCore(x) {
-    const numbers = (core.getAttribute("d").match(/[\d.]+/g) || []).map(Number);
-    let best = null;
-    for (let i = 0; i < numbers.length - 1; i += 2) {
-      if (best === null || Math.abs(numbers[i] - x) < Math.abs(best[0] - x)) best = [numbers[i], numbers[i + 1]];
-    }
-    return best && Math.abs(best[0] - x) < 8 ? best[1] : null;
-  }
-
   function show(i, keep) {
     index = Math.max(0, Math.min(samples.length - 1, i));
     const s = samples[index];
     const x = ((s.t - start) / (end - start)) * width;
-    for (const l of [line, second]) { l.setAttribute("x1", x); l.setAttribute("x2", x); }
+    for (const l of [line, second]) {
+      l.setAttribute("x1", x);
+      l.setAttribute("x2", x);
+    }
     line.setAttribute("y1", -6);
     line.setAttribute("y2", height + 6);
-    const y = s.alt > 0 ? heightOfCore(x) : null;
+    const y = s.alt > 0 ? heightAlong(core, x) : null;
     dot.setAttribute("visibility", y === null ? "hidden" : "visible");
     dot.setAttribute("cx", x);
     dot.setAttribute("cy", y === null ? 0 : y);
     const clock = zone.format(new Date(s.t * 1000));
-    const set = (name, text) => { const e = document.querySelector(`[data-f="${name}"]`); if (e) e.textContent = text; };
-    for (const id of ["at", "plan-at"]) { const e = document.getElementById(id); if (e) e.textContent = clock; }
+    const set = (name, text) => {
+      const e = document.querySelector(`[data-f="${name}"]`);
+      if (e) e.textContent =
+        text;
+    };
+    for (const id of ["at", "plan-at"]) {
+      const e = document.getElementById(id);
+      if (e) e.textContent = clock;
+    }
     set("core", s.alt > 0 ? `${Math.round(s.alt)}° high, az ${s.az}°` : `${signed(Math.round(s.alt))}°, below`);
     set("tilt", signed(s.tilt) + "°");
     set("bodies", `${signed(Math.round(s.sun))}°, ${signed(Math.round(s.moon))}°`);
     set("sky", `${s.sky.toFixed(1)} ± ${s.err.toFixed(1)}`);
     for (const name of Object.keys(s.cost)) set(name, lost(s.cost[name]));
     if (s.contrast !== null) set("contrast", s.contrast.toFixed(2));
-    for (const link of document.querySelectorAll("[data-at-link]")) link.href = `${link.dataset.atLink}?t=${Math.round(s.t)}${night.dataset.query ? "&" + night.dataset.query : ""}`;
+    for (const link of document.querySelectorAll("[data-at-link]")) link.href =
+      `${link.dataset.atLink}?t=${Math.round(s.t)}${night.dataset.query ? "&" + night.dataset.query : ""}`;
     if (keep) {
       const query = new URLSearchParams(location.search);
       query.set("t", Math.round(s.t));
@@ -59,18 +70,20 @@
     }
   }
 
-  function nearest(t) {
-    return samples.reduce((best, s, i) => (Math.abs(s.t - t) < Math.abs(samples[best].t - t) ? i : best), 0);
-  }
-
   function follow(event) {
-    const box = strip.getBoundingClientRect(), view = strip.viewBox.baseVal;
+    const box = strip.getBoundingClientRect(),
+      view = strip.viewBox.baseVal;
     const x = ((event.clientX - box.left) / box.width) * view.width + view.x;
-    show(nearest(start + (x / width) * (end - start)), true);
+    show(nearestSample(samples, start + (x / width) * (end - start)), true);
   }
 
-  strip.addEventListener("pointerdown", (event) => { strip.setPointerCapture(event.pointerId); follow(event); });
-  strip.addEventListener("pointermove", (event) => { if (event.buttons) follow(event); });
+  strip.addEventListener("pointerdown", (event) => {
+    strip.setPointerCapture(event.pointerId);
+    follow(event);
+  });
+  strip.addEventListener("pointermove", (event) => {
+    if (event.buttons) follow(event);
+  });
   document.addEventListener("keydown", (event) => {
     if (event.target.matches("input, select, textarea")) return;
     const step = event.shiftKey ? 12 : 1;
@@ -81,5 +94,7 @@
     else return;
     event.preventDefault();
   });
-  show(nearest(Number(night.dataset.at || samples[Math.floor(samples.length / 2)].t)), false);
-})();
+  show(nearestSample(samples, Number(night.dataset.at || samples[Math.floor(samples.length / 2)].t)), false);
+}
+
+start();

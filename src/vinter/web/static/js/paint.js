@@ -1,25 +1,43 @@
 // Painting over the stack: strokes are collected and sent; the server decides where the mask runs.
-"use strict";
+import {
+  token
+} from "./token.js";
 
-(() => {
-  const canvas = document.getElementById("paint"), form = document.getElementById("keep");
+function start() {
+  const canvas = document.getElementById("paint"),
+    form = document.getElementById("keep");
   if (!canvas) return;
-  const ink = canvas.getContext("2d"), said = document.getElementById("said"), radius = document.getElementById("radius");
-  const picture = new Image(), mask = new Image();
-  let strokes = [], current = null, hidden = false, busy = false, again = false, pattern = null;
+  const ink = canvas.getContext("2d"),
+    note = document.getElementById("said"),
+    radius = document.getElementById("radius");
+  const picture = new Image(),
+    mask = new Image();
+  let strokes = [],
+    current = null,
+    hidden = false,
+    busy = false,
+    again = false,
+    pattern = null;
 
   function hatching() {
-    const tile = document.createElement("canvas"), t = tile.getContext("2d");
+    const tile = document.createElement("canvas"),
+      t = tile.getContext("2d");
     tile.width = tile.height = 12;
-    t.strokeStyle = "#ffffffaa"; t.lineWidth = 1.5;
-    t.beginPath(); t.moveTo(0, 12); t.lineTo(12, 0); t.stroke();
+    t.strokeStyle = "#ffffffaa";
+    t.lineWidth = 1.5;
+    t.beginPath();
+    t.moveTo(0, 12);
+    t.lineTo(12, 0);
+    t.stroke();
     return ink.createPattern(tile, "repeat");
   }
 
   // The ground as hatching: the mask's black turned into opacity.
   function groundLayer() {
-    const layer = document.createElement("canvas"), l = layer.getContext("2d");
-    layer.width = canvas.width; layer.height = canvas.height;
+    const layer = document.createElement("canvas"),
+      l = layer.getContext("2d");
+    layer.width = canvas.width;
+    layer.height = canvas.height;
     l.drawImage(mask, 0, 0, canvas.width, canvas.height);
     const data = l.getImageData(0, 0, canvas.width, canvas.height);
     for (let i = 0; i < data.data.length; i += 4) data.data[i + 3] = 255 - data.data[i];
@@ -31,12 +49,14 @@
   }
 
   let layer = null;
+
   function draw() {
     ink.drawImage(picture, 0, 0, canvas.width, canvas.height);
     if (!hidden && layer) ink.drawImage(layer, 0, 0);
     if (current) {
       ink.strokeStyle = current.sky ? "#ffffff88" : "#00000088";
-      ink.lineWidth = current.radius * 2; ink.lineCap = ink.lineJoin = "round";
+      ink.lineWidth = current.radius * 2;
+      ink.lineCap = ink.lineJoin = "round";
       ink.beginPath();
       current.points.forEach(([x, y], i) => (i ? ink.lineTo(x, y) : ink.moveTo(x, y)));
       ink.lineTo(...current.points[current.points.length - 1]);
@@ -45,19 +65,32 @@
   }
 
   async function tryOut() {
-    if (busy) { again = true; return; }
+    if (busy) {
+      again = true;
+      return;
+    }
     busy = true;
     try {
       const body = new FormData();
       body.append("strokes", JSON.stringify(strokes));
-      const response = await fetch(canvas.dataset.try, { method: "POST", headers: { "X-CSRFToken": window.vinterToken() }, body });
+      const response = await fetch(canvas.dataset.try, {
+        method: "POST",
+        headers: {
+          "X-CSRFToken": token()
+        },
+        body
+      });
       if (response.ok) mask.src = URL.createObjectURL(await response.blob());
-      else said.textContent = await response.text();
+      else note.textContent = await response.text();
     } finally {
       busy = false;
-      if (again) { again = false; tryOut(); }
+      if (again) {
+        again = false;
+        tryOut();
+      }
     }
-    said.textContent = strokes.length ? `${strokes.length} stroke${strokes.length > 1 ? "s" : ""}` : "Nothing painted yet.";
+    note.textContent = strokes.length ? `${strokes.length} stroke${strokes.length > 1 ? "s" : ""}` :
+      "Nothing painted yet.";
     canvas.dataset.strokes = strokes.length;
   }
 
@@ -68,33 +101,64 @@
     if (mask.complete && mask.naturalWidth) layer = groundLayer();
     draw();
   };
-  mask.onload = () => { if (pattern) { layer = groundLayer(); draw(); } };
+  mask.onload = () => {
+    if (pattern) {
+      layer = groundLayer();
+      draw();
+    }
+  };
   picture.src = canvas.dataset.picture;
   mask.src = canvas.dataset.mask;
 
   const at = (event) => {
     const box = canvas.getBoundingClientRect();
-    return [((event.clientX - box.left) / box.width) * canvas.width, ((event.clientY - box.top) / box.height) * canvas.height].map((v) => Math.round(v * 10) / 10);
+    return [((event.clientX - box.left) / box.width) * canvas.width, ((event.clientY - box.top) / box.height) *
+      canvas.height
+    ].map((v) => Math.round(v * 10) / 10);
   };
   canvas.addEventListener("pointerdown", (event) => {
     canvas.setPointerCapture(event.pointerId);
-    current = { points: [at(event)], radius: Number(radius.value), sky: form.elements.side.value === "sky" };
+    current = {
+      points: [at(event)],
+      radius: Number(radius.value),
+      sky: form.elements.side.value === "sky"
+    };
     draw();
   });
-  canvas.addEventListener("pointermove", (event) => { if (current) { current.points.push(at(event)); draw(); } });
-  canvas.addEventListener("pointerup", () => { if (current) { strokes.push(current); current = null; tryOut(); } });
+  canvas.addEventListener("pointermove", (event) => {
+    if (current) {
+      current.points.push(at(event));
+      draw();
+    }
+  });
+  canvas.addEventListener("pointerup", () => {
+    if (current) {
+      strokes.push(current);
+      current = null;
+      tryOut();
+    }
+  });
 
-  const undo = () => { if (strokes.pop()) tryOut(); };
+  const undo = () => {
+    if (strokes.pop()) tryOut();
+  };
   document.getElementById("undo").addEventListener("click", undo);
-  form.addEventListener("submit", () => { form.elements.strokes.value = JSON.stringify(strokes); });
+  form.addEventListener("submit", () => {
+    form.elements.strokes.value = JSON.stringify(strokes);
+  });
   document.addEventListener("keydown", (event) => {
     if ((event.ctrlKey || event.metaKey) && event.key === "z") undo();
     else if (event.target.matches("input[type=range]")) return;
-    else if (event.key === "s" || event.key === "g") form.elements.side.value = event.key === "s" ? "sky" : "ground";
+    else if (event.key === "s" || event.key === "g") form.elements.side.value = event.key === "s" ? "sky" :
+      "ground";
     else if (event.key === ",") radius.value = Number(radius.value) - 4;
     else if (event.key === ".") radius.value = Number(radius.value) + 4;
-    else if (event.key === "h") { hidden = !hidden; draw(); }
-    else return;
+    else if (event.key === "h") {
+      hidden = !hidden;
+      draw();
+    } else return;
     event.preventDefault();
   });
-})();
+}
+
+start();

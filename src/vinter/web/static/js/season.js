@@ -1,31 +1,43 @@
 // The season sheet: reads any minute under the pointer or the arrow keys; a click or Enter opens the night.
-"use strict";
+import {
+  unixOf
+} from "./season-clock.js";
 
-(() => {
+function start() {
   const sheet = document.getElementById("season");
   if (!sheet) return;
-  const WIDTH = 780, HEIGHT = 600, FIRST_HOUR = 16, HOURS = 17;
-  const days = Number(sheet.dataset.days), year = Number(sheet.dataset.year);
-  const row = document.getElementById("at"), column = document.getElementById("minute"), read = document.getElementById("read");
+  const WIDTH = 780,
+    HEIGHT = 600,
+    FIRST_HOUR = 16,
+    HOURS = 17;
+  const days = Number(sheet.dataset.days),
+    year = Number(sheet.dataset.year);
+  const row = document.getElementById("at"),
+    column = document.getElementById("minute"),
+    read = document.getElementById("read");
   const number = (x, digits) => x.toFixed(digits).replace("-", "−");
-  let day = 0, slot = 96, waiting = null, busy = false;
-
-  // Wall-clock times of the site's zone, as Unix seconds.
-  function unixOf(dayOfYear, minutes) {
-    const guess = Date.UTC(year, 0, 1 + dayOfYear, FIRST_HOUR, minutes);
-    const shown = new Intl.DateTimeFormat("en-GB", { timeZone: sheet.dataset.tz, hourCycle: "h23", year: "numeric", month: "numeric", day: "numeric", hour: "numeric", minute: "numeric" });
-    const parts = Object.fromEntries(shown.formatToParts(guess).map((p) => [p.type, Number(p.value)]));
-    return (guess - (Date.UTC(parts.year, parts.month - 1, parts.day, parts.hour, parts.minute) - guess)) / 1000;
-  }
+  let day = 0,
+    slot = 96,
+    waiting = null,
+    busy = false;
 
   function fill(s) {
     const cost = s.cost;
     read.replaceChildren();
-    const rows = [["", `${s.evening}, ${s.time}`], ["target", `${number(s.alt, 0)}° up, az ${s.az}°`], ["Sun, Moon", `${number(s.sun, 0)}°, ${number(s.moon, 0)}° (${s.lit} %)`],
-      ["sky there", `${number(s.sky, 1)} ± ${number(s.err, 1)}`], ["lost to towns, Moon, twilight", `${number(cost.towns, 2)}, ${number(cost.moon, 2)}, ${number(Math.min(cost.twilight, 9.99), 2)} mag`]];
+    const rows = [
+      ["", `${s.evening}, ${s.time}`],
+      ["target", `${number(s.alt, 0)}° up, az ${s.az}°`],
+      ["Sun, Moon", `${number(s.sun, 0)}°, ${number(s.moon, 0)}° (${s.lit} %)`],
+      ["sky there", `${number(s.sky, 1)} ± ${number(s.err, 1)}`],
+      ["lost to towns, Moon, twilight",
+        `${number(cost.towns, 2)}, ${number(cost.moon, 2)}, ${number(Math.min(cost.twilight, 9.99), 2)} mag`
+      ]
+    ];
     for (const [label, value] of rows) {
       const cell = document.createElement("span");
-      cell.append(label ? `${label} ` : "", Object.assign(document.createElement("b"), { textContent: value }));
+      cell.append(label ? `${label} ` : "", Object.assign(document.createElement("b"), {
+        textContent: value
+      }));
       read.append(cell);
     }
   }
@@ -47,17 +59,25 @@
   function show(wantedDay, wantedSlot) {
     day = Math.max(0, Math.min(days - 1, wantedDay));
     slot = Math.max(0, Math.min(HOURS * 12, wantedSlot));
-    const y = ((day + 0.5) / days) * HEIGHT, x = (slot / (HOURS * 12)) * WIDTH;
-    row.setAttribute("y1", y); row.setAttribute("y2", y);
-    column.setAttribute("x1", x); column.setAttribute("x2", x); column.setAttribute("y1", y - 14); column.setAttribute("y2", y + 14);
-    row.removeAttribute("visibility"); column.removeAttribute("visibility");
-    waiting = unixOf(day, slot * 5);
+    const y = ((day + 0.5) / days) * HEIGHT,
+      x = (slot / (HOURS * 12)) * WIDTH;
+    row.setAttribute("y1", y);
+    row.setAttribute("y2", y);
+    column.setAttribute("x1", x);
+    column.setAttribute("x2", x);
+    column.setAttribute("y1", y - 14);
+    column.setAttribute("y2", y + 14);
+    row.removeAttribute("visibility");
+    column.removeAttribute("visibility");
+    waiting = unixOf(year, day, FIRST_HOUR, slot * 5, sheet.dataset.tz);
     ask();
   }
 
   function under(event) {
-    const box = sheet.getBoundingClientRect(), view = sheet.viewBox.baseVal;
-    const x = ((event.clientX - box.left) / box.width) * view.width + view.x, y = ((event.clientY - box.top) / box.height) * view.height + view.y;
+    const box = sheet.getBoundingClientRect(),
+      view = sheet.viewBox.baseVal;
+    const x = ((event.clientX - box.left) / box.width) * view.width + view.x,
+      y = ((event.clientY - box.top) / box.height) * view.height + view.y;
     show(Math.floor((y / HEIGHT) * days), Math.round((x / WIDTH) * HOURS * 12));
   }
 
@@ -67,7 +87,10 @@
   }
 
   sheet.addEventListener("pointermove", under);
-  sheet.addEventListener("click", (event) => { under(event); open(); });
+  sheet.addEventListener("click", (event) => {
+    under(event);
+    open();
+  });
   document.addEventListener("keydown", (event) => {
     if (event.target.matches("input, select, textarea, a, button, summary")) return;
     const step = event.shiftKey ? 12 : 1;
@@ -79,4 +102,6 @@
     else return;
     event.preventDefault();
   });
-})();
+}
+
+start();

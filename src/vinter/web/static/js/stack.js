@@ -1,16 +1,23 @@
 // Before and after at 100 %: two pictures under one moving divide.
-"use strict";
-
-(() => {
+function start() {
   const box = document.getElementById("compare");
   if (!box) return;
-  const after = box.querySelector(".after"), before = box.querySelector(".before");
-  const half = box.querySelector(".half"), divide = box.querySelector(".split");
-  const state = { x: 0.45, y: 0.5, share: 0.5, whole: false };
+  const after = box.querySelector(".after"),
+    before = box.querySelector(".before");
+  const half = box.querySelector(".half"),
+    divide = box.querySelector(".split");
+  const state = {
+    x: 0.45,
+    y: 0.5,
+    share: 0.5,
+    whole: false
+  };
 
   function arrange() {
-    const scale = state.whole ? Math.min(box.clientWidth / after.naturalWidth, box.clientHeight / after.naturalHeight) : 1;
-    const w = after.naturalWidth * scale, h = after.naturalHeight * scale;
+    const scale = state.whole ? Math.min(box.clientWidth / after.naturalWidth, box.clientHeight / after
+      .naturalHeight) : 1;
+    const w = after.naturalWidth * scale,
+      h = after.naturalHeight * scale;
     const left = state.whole ? (box.clientWidth - w) / 2 : box.clientWidth / 2 - state.x * w;
     const top = state.whole ? (box.clientHeight - h) / 2 : box.clientHeight / 2 - state.y * h;
     for (const image of [after, before]) {
@@ -24,11 +31,18 @@
   }
 
   let dividing = false;
-  box.addEventListener("pointerdown", (e) => { dividing = e.target === divide; box.setPointerCapture(e.pointerId); });
+  box.addEventListener("pointerdown", (e) => {
+    dividing = e.target === divide;
+    box.setPointerCapture(e.pointerId);
+  });
   box.addEventListener("pointermove", (e) => {
     if (!e.buttons) return;
-    if (dividing) state.share = Math.max(0, Math.min(1, (e.clientX - box.getBoundingClientRect().left) / box.clientWidth));
-    else { state.x -= e.movementX / after.naturalWidth; state.y -= e.movementY / after.naturalHeight; }
+    if (dividing) state.share = Math.max(0, Math.min(1, (e.clientX - box.getBoundingClientRect().left) / box
+      .clientWidth));
+    else {
+      state.x -= e.movementX / after.naturalWidth;
+      state.y -= e.movementY / after.naturalHeight;
+    }
     arrange();
   });
   document.addEventListener("keydown", (e) => {
@@ -47,4 +61,6 @@
   window.addEventListener("resize", arrange);
   after.src = box.dataset.after;
   before.src = box.dataset.before;
-})();
+}
+
+start();

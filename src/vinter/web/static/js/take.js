@@ -1,57 +1,109 @@
 // The contact sheet: sending files two at a time, keys for keep and drop, the loupe at 100 %.
-"use strict";
+import {
+  token
+} from "./token.js";
 
-(() => {
-  // What was refused is told again after the page has gone on to measuring, until the next files are sent.
-  const told = document.getElementById("refused"), refused = [];
+function start() {
+  // What was refused is shown again after the page has gone on to measuring, until the next files are sent.
+  const notice = document.getElementById("refused"),
+    refused = [];
   const tell = (lines) => {
-    told.hidden = !lines.length;
-    told.querySelector("ul").replaceChildren(...lines.map((text) => { const li = document.createElement("li"); li.textContent = text; return li; }));
+    notice.hidden = !lines.length;
+    notice.querySelector("ul").replaceChildren(...lines.map((text) => {
+      const li = document.createElement("li");
+      li.textContent = text;
+      return li;
+    }));
   };
-  const keep = () => sessionStorage.setItem(`refused-${told.dataset.take}`, JSON.stringify(refused));
-  if (told) tell(JSON.parse(sessionStorage.getItem(`refused-${told.dataset.take}`) || "[]"));
+  const keep = () => sessionStorage.setItem(`refused-${notice.dataset.take}`, JSON.stringify(refused));
+  if (notice) tell(JSON.parse(sessionStorage.getItem(`refused-${notice.dataset.take}`) || "[]"));
 
   const drop = document.getElementById("drop");
   if (drop) {
-    const input = document.getElementById("files"), list = document.getElementById("sent");
-    let waiting = [], running = 0, sent = 0;
+    const input = document.getElementById("files"),
+      list = document.getElementById("sent");
+    let waiting = [],
+      running = 0,
+      sent = 0;
 
-    const line = (text) => { const li = document.createElement("li"); li.textContent = text; list.append(li); return li; };
+    const line = (text) => {
+      const li = document.createElement("li");
+      li.textContent = text;
+      list.append(li);
+      return li;
+    };
 
-    const PART = 4 * 1024 * 1024, TRIES = 6;
+    const PART = 4 * 1024 * 1024,
+      TRIES = 6;
     const pause = (ms) => new Promise((go) => setTimeout(go, ms));
 
     // The same file gets the same id, so that an upload broken off goes on where it broke, even after a reload.
     async function idOf(file) {
       const text = new TextEncoder().encode(`${file.name}|${file.size}|${file.lastModified}`);
-      if (crypto.subtle) return [...new Uint8Array(await crypto.subtle.digest("SHA-256", text))].slice(0, 16).map((b) => b.toString(16).padStart(2, "0")).join("");
+      if (crypto.subtle) return [...new Uint8Array(await crypto.subtle.digest("SHA-256", text))].slice(0, 16).map(
+        (b) => b.toString(16).padStart(2, "0")).join("");
       return [...text].reduce((h, c) => (Math.imul(h, 31) + c) >>> 0, 7).toString(16).padStart(8, "0");
     }
 
     async function send(file, li) {
-      const refuse = (text) => { li.textContent = text; refused.push(text); keep(); };
-      if (!file.size) { refuse(`${file.name}: the file is empty`); return; }
+      const refuse = (text) => {
+        li.textContent = text;
+        refused.push(text);
+        keep();
+      };
+      if (!file.size) {
+        refuse(`${file.name}: the file is empty`);
+        return;
+      }
       const id = await idOf(file);
-      let offset = 0, failures = 0, asked = false;
+      let offset = 0,
+        failures = 0,
+        asked = false;
       while (true) {
         try {
           if (!asked) {
             offset = (await (await fetch(`${drop.dataset.url}?id=${id}`)).json()).offset || 0;
             asked = true;
           }
-          const query = new URLSearchParams({ id, name: file.name, size: file.size, offset });
-          const response = await fetch(`${drop.dataset.url}?${query}`, { method: "POST", headers: { "X-CSRFToken": window.vinterToken() }, body: file.slice(offset, offset + PART) });
+          const query = new URLSearchParams({
+            id,
+            name: file.name,
+            size: file.size,
+            offset
+          });
+          const response = await fetch(`${drop.dataset.url}?${query}`, {
+            method: "POST",
+            headers: {
+              "X-CSRFToken": token()
+            },
+            body: file.slice(offset, offset + PART)
+          });
           const answer = await response.json();
-          if (answer.error) { refuse(answer.error); return; }
-          if (answer.duplicate) { refuse(`${file.name}: already here, kept once`); return; }
-          if ("duplicate" in answer) { li.textContent = `${file.name}: received`; sent += 1; return; }
+          if (answer.error) {
+            refuse(answer.error);
+            return;
+          }
+          if (answer.duplicate) {
+            refuse(`${file.name}: already here, kept once`);
+            return;
+          }
+          if ("duplicate" in answer) {
+            li.textContent = `${file.name}: received`;
+            sent += 1;
+            return;
+          }
           offset = answer.offset;
           failures = 0;
           li.textContent = `${file.name}: ${Math.round((100 * offset) / file.size)} %`;
         } catch (error) {
           failures += 1;
           asked = false;
-          if (failures > TRIES) { refuse(`${file.name}: the connection broke; choose it again and it goes on at ${Math.round((100 * offset) / file.size)} %`); return; }
+          if (failures > TRIES) {
+            refuse(
+              `${file.name}: the connection broke; choose it again and it goes on at ${Math.round((100 * offset) / file.size)} %`
+            );
+            return;
+          }
           li.textContent = `${file.name}: the connection broke, trying again`;
           await pause(500 * failures);
         }
@@ -71,20 +123,37 @@
     }
 
     function add(files) {
-      if (running === 0) { refused.length = 0; keep(); tell([]); }
+      if (running === 0) {
+        refused.length = 0;
+        keep();
+        tell([]);
+      }
       for (const file of files) waiting.push([file, line(`${file.name}: waiting`)]);
       for (let i = running; i < 2; i += 1) next();
     }
 
     input.addEventListener("change", () => add(input.files));
-    drop.addEventListener("dragover", (e) => { e.preventDefault(); drop.classList.add("over"); });
+    drop.addEventListener("dragover", (e) => {
+      e.preventDefault();
+      drop.classList.add("over");
+    });
     drop.addEventListener("dragleave", () => drop.classList.remove("over"));
-    drop.addEventListener("drop", (e) => { e.preventDefault(); drop.classList.remove("over"); add(e.dataTransfer.files); });
+    drop.addEventListener("drop", (e) => {
+      e.preventDefault();
+      drop.classList.remove("over");
+      add(e.dataTransfer.files);
+    });
   }
 
-  const loupe = document.getElementById("loupe"), viewer = loupe.querySelector(".viewer"), image = loupe.querySelector("img");
-  const place = { x: 0.5, y: 0.5 };
-  let current = -1, last = -1;
+  const loupe = document.getElementById("loupe"),
+    viewer = loupe.querySelector(".viewer"),
+    image = loupe.querySelector("img");
+  const place = {
+    x: 0.5,
+    y: 0.5
+  };
+  let current = -1,
+    last = -1;
   const frames = () => [...document.querySelectorAll(".frame")];
 
   function choose(i) {
@@ -93,7 +162,9 @@
     if (current >= 0 && all[current]) all[current].classList.remove("current");
     current = Math.max(0, Math.min(all.length - 1, i));
     all[current].classList.add("current");
-    all[current].scrollIntoView({ block: "nearest" });
+    all[current].scrollIntoView({
+      block: "nearest"
+    });
     if (loupe.classList.contains("open")) look();
   }
 
@@ -134,15 +205,28 @@
   });
   document.addEventListener("keydown", (e) => {
     if (e.target.matches("input, select, textarea")) return;
-    if (e.key === "ArrowRight") { last = current; choose(current + 1); }
-    else if (e.key === "ArrowLeft") { last = current; choose(current - 1); }
-    else if (e.key === "m" && shapes) shapes.click();
+    if (e.key === "ArrowRight") {
+      last = current;
+      choose(current + 1);
+    } else if (e.key === "ArrowLeft") {
+      last = current;
+      choose(current - 1);
+    } else if (e.key === "m" && shapes) shapes.click();
     else if (e.key === "Escape") loupe.classList.remove("open");
     else if (e.key === "Enter" && current >= 0 && e.target.tagName !== "BUTTON") look();
-    else if (e.key === "f" && last >= 0) { const back = last; last = current; choose(back); }
-    else if ((e.key === "k" || e.key === "d") && current >= 0) frames()[current].querySelector(`[data-key="${e.key}"]`).click();
+    else if (e.key === "f" && last >= 0) {
+      const back = last;
+      last = current;
+      choose(back);
+    } else if ((e.key === "k" || e.key === "d") && current >= 0) frames()[current]
+      .querySelector(`[data-key="${e.key}"]`).click();
     else return;
     e.preventDefault();
   });
-  document.body.addEventListener("htmx:afterSwap", () => { if (current >= 0 && frames()[current]) frames()[current].classList.add("current"); });
-})();
+  document.body.addEventListener("htmx:afterSwap", () => {
+    if (current >= 0 && frames()[current]) frames()[current]
+      .classList.add("current");
+  });
+}
+
+start();

@@ -1,0 +1,67 @@
+"""Drawings of the report of a stack: strips of one bar a frame, the ground, the noise."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from django import template
+
+register = template.Library()
+
+
+@dataclass(frozen=True)
+class Caption:
+    """What a strip of bars shows: for those who cannot see it, its unit and digits, and the words below
+    it."""
+
+    label: str
+    unit: str
+    digits: int
+    words: str
+
+
+CAPTIONS = {
+    "residual": Caption(
+        "Residual of the stars of each frame in px",
+        "px",
+        2,
+        "how far its stars lie off, faint ones count less; gap: the reference, or left out",
+    ),
+    "widths": Caption("Star width of each frame in px", "px", 1, "width of the stars"),
+    "widths_and_stack": Caption(
+        "Star width of each frame in px", "px", 1, "width of the stars; dashed: in the stack"
+    ),
+    "light": Caption(
+        "Share of the stars' light in each frame, against the reference",
+        "×",
+        2,
+        "light of the stars against the reference; brought to one before combining",
+    ),
+}
+
+
+@register.inclusion_tag("stacks/drawings/bars.html")
+def frame_bars(
+    what: str, strip: dict[str, Any], breaks: list[float], line_y: float | None = None
+) -> dict[str, Any]:
+    """A strip of bars, one a frame, with a dashed line where one is given."""
+    caption = CAPTIONS[what]
+    most = f"{strip['most']:.{caption.digits}f} {caption.unit}"
+    return {"strip": strip, "breaks": breaks, "caption": caption, "most": most, "line_y": line_y}
+
+
+@register.inclusion_tag("stacks/drawings/drift.html")
+def ground_drift(drift: dict[str, Any], breaks: list[float]) -> dict[str, Any]:
+    """Where the ground lay in each frame."""
+    return {"drift": drift, "breaks": breaks}
+
+
+@register.inclusion_tag("stacks/drawings/levels.html")
+def background_levels(level: dict[str, Any], breaks: list[float]) -> dict[str, Any]:
+    """What was added to each frame's background."""
+    return {"level": level, "breaks": breaks}
+
+
+@register.inclusion_tag("stacks/drawings/noise.html")
+def noise_by_count(noise: dict[str, Any]) -> dict[str, Any]:
+    """Noise against the number of frames."""
+    return {"noise": noise}

@@ -1,0 +1,18 @@
+// Wall-clock times of a zone as Unix seconds: a pure function, no page.
+
+// Seconds of the minute so many minutes after an hour of the so many-th day of a year (0 is the first of January).
+export function unixOf(year, day, hour, minutes, zone) {
+  const guess = Date.UTC(year, 0, 1 + day, hour, minutes);
+  const shown = new Intl.DateTimeFormat("en-GB", {
+    timeZone: zone,
+    hourCycle: "h23",
+    year: "numeric",
+    month: "numeric",
+    day: "numeric",
+    hour: "numeric",
+    minute: "numeric",
+  });
+  const parts = Object.fromEntries(shown.formatToParts(guess).map((p) => [p.type, Number(p.value)]));
+  const there = Date.UTC(parts.year, parts.month - 1, parts.day, parts.hour, parts.minute);
+  return (guess - (there - guess)) / 1000;
+}
