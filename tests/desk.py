@@ -1,11 +1,14 @@
 """What tests of pages share: the text of an answer, and a file to send."""
 
 import io
+import re
 import time
 
 
 def said(response):
-    return response.content.decode()
+    """The text of an answer; of a page as a browser takes it, any white space as one blank."""
+    text = response.content.decode()
+    return re.sub(r"\s+", " ", text) if "html" in response.headers.get("Content-Type", "") else text
 
 
 def upload(name, data):

@@ -80,19 +80,19 @@ def test_a_frame_left_out_leaves_a_gap_and_one_that_was_not_read_no_room():
 
 
 def test_drift_marks_are_the_frames_looked_at_joined_by_a_line():
-    shifts = {0: [0.35, -0.7], 2: [0.0, 0.0], 3: [-1.4, 0.7]}
+    known = {0: [0.35, -0.7], 2: [0.0, 0.0], 3: [-1.4, 0.7]}
     shifts = [
-        beside(i, ground_shift=shifts.get(i), ground_px=math.hypot(*shifts[i]) if i in shifts else None)
+        beside(i, ground_shift=known.get(i), ground_px=math.hypot(*known[i]) if i in known else None)
         for i in range(5)
     ]
     shown = drawn(report(5, shifts=shifts))["drift"]
     assert [m["file"] for m in shown["marks"]] == ["IMG_0.dng", "IMG_2.dng", "IMG_3.dng"] and shown[
         "most"
     ] == 1.4
-    for mark, i in zip(shown["marks"], shifts, strict=True):
+    for mark, i in zip(shown["marks"], known, strict=True):
         assert mark["x"] == pytest.approx((i + 0.5) * WIDTH / 5, abs=0.06)
-        assert mark["right"] == pytest.approx(HEIGHT / 2 * (1 - shifts[i][0] / 1.4), abs=0.06)
-        assert mark["down"] == pytest.approx(HEIGHT / 2 * (1 - shifts[i][1] / 1.4), abs=0.06)
+        assert mark["right"] == pytest.approx(HEIGHT / 2 * (1 - known[i][0] / 1.4), abs=0.06)
+        assert mark["down"] == pytest.approx(HEIGHT / 2 * (1 - known[i][1] / 1.4), abs=0.06)
     for key in ("right", "down"):
         points = [tuple(map(float, p.split(","))) for p in shown["lines"][key].split()]
         assert points == [(m["x"], m[key]) for m in shown["marks"]]

@@ -72,84 +72,103 @@ def test_a_slider_changes_its_part_of_the_picture_and_no_other(desk, begun):
         middle = (np.searchsorted(np.cumsum(counts), sum(counts) / 2) + 0.5) * 256 / len(counts)
         assert middle == pytest.approx(np.median(plain[..., colour]), abs=4)
     brighter, _ = drawn(
-        desk, begun, with_value(begun.recipe, "sky.brightness", begun.recipe["sky"]["brightness"] + 1)
+        desk,
+        begun,
+        with_value(
+            begun.recipe,
+            "light_balance.sky.brightness",
+            begun.recipe["light_balance"]["sky"]["brightness"] + 1,
+        ),
     )
     assert (
         brighter[sky].mean() > 1.25 * plain[sky].mean()
         and abs(brighter[ground].mean() - plain[ground].mean()) < 1
     )
     lit, _ = drawn(
-        desk, begun, with_value(begun.recipe, "ground.brightness", begun.recipe["ground"]["brightness"] + 1)
+        desk,
+        begun,
+        with_value(
+            begun.recipe,
+            "light_balance.ground.brightness",
+            begun.recipe["light_balance"]["ground"]["brightness"] + 1,
+        ),
     )
     assert lit[ground].mean() > 1.25 * plain[ground].mean() and abs(lit[sky].mean() - plain[sky].mean()) < 1
     # light of more kelvin taken for neutral makes the sky warmer
-    warm, _ = drawn(desk, begun, with_value(begun.recipe, "sky.kelvin", begun.recipe["sky"]["kelvin"] + 1500))
+    warm, _ = drawn(
+        desk,
+        begun,
+        with_value(
+            begun.recipe, "light_balance.sky.kelvin", begun.recipe["light_balance"]["sky"]["kelvin"] + 1500
+        ),
+    )
     assert (warm - plain)[sky][..., 0].mean() > 1 and (warm - plain)[sky][..., 2].mean() < -1
     turned, other = drawn(
-        desk, begun, {**begun.recipe, "level": 3.0, "crop": {**begun.recipe["crop"], "ratio": "1:1"}}
+        desk, begun, {**begun.recipe, "geometry": {**begun.recipe["geometry"], "level": 3.0, "ratio": "1:1"}}
     )
     assert turned.shape[0] == turned.shape[1] < 600 and other["to_shares"] != told["to_shares"]
 
 
 @pytest.mark.django_db
 def test_a_draft_is_small_quick_and_of_the_same_light(desk, begun, monkeypatch):
-    from vinter.web.finish import edit_session as darkroom
+    from vinter.web.finish import edit_session
 
-    monkeypatch.setattr(darkroom, "DRAFT_PX", 200)
-    darkroom._benches.clear()
+    monkeypatch.setattr(edit_session, "DRAFT_PX", 200)
+    edit_session.SESSIONS.clear()
     full, _ = drawn(desk, begun, begun.recipe)
     draft, told = drawn(desk, begun, begun.recipe, "?size=draft")
     assert told["size"] == [200, 150]
     small = cv2.resize(full, (200, 150), interpolation=cv2.INTER_AREA)
     assert draft.mean(axis=(0, 1)) == pytest.approx(small.mean(axis=(0, 1)), abs=6)
-    darkroom._benches.clear()
+    edit_session.SESSIONS.clear()
 
 
 @pytest.mark.django_db
-def test_benches_in_memory_stay_few_and_follow_the_file(begun, tmp_path):
+def test_edit_sessions_in_memory_stay_few_and_follow_the_file(begun, tmp_path):
     import os
     import shutil
 
-    from vinter.web.finish import edit_session as darkroom
+    from vinter.web.finish import edit_session
 
-    darkroom._benches.clear()
+    edit_session.SESSIONS.clear()
     working = begun.stack.folder / "working.npz"
-    copies = [tmp_path / f"{i}.npz" for i in range(darkroom.KEPT + 2)]
+    copies = [tmp_path / f"{i}.npz" for i in range(edit_session.MOST + 2)]
     for copy in copies:
         shutil.copy(working, copy)
-    first = darkroom.bench(copies[0])
-    assert darkroom.bench(copies[0]) is first
+    first = edit_session.SESSIONS.of(copies[0])
+    assert edit_session.SESSIONS.of(copies[0]) is first
     os.utime(copies[0], (1, 1))
-    assert darkroom.bench(copies[0]) is not first  # another file lies there now
+    assert edit_session.SESSIONS.of(copies[0]) is not first  # another file lies there now
     for copy in copies:
-        darkroom.bench(copy)
-    assert len(darkroom._benches) == darkroom.KEPT and copies[-1] in {path for path, _ in darkroom._benches}
-    darkroom._benches.clear()
+        edit_session.SESSIONS.of(copy)
+    assert len(edit_session.SESSIONS) == edit_session.MOST and copies[-1] in edit_session.SESSIONS
+    edit_session.SESSIONS.clear()
 
 
 @pytest.mark.django_db
 def test_the_recipe_is_kept_and_leaves_as_the_file_the_command_line_reads(desk, begun, tmp_path):
+    from vinter.core.finish.moves.black_point import BlackPoint
     from vinter.core.finish.recipe import parse_recipe
 
-    wanted = with_value(begun.recipe, "floor", 0.9)
+    wanted = with_value(begun.recipe, "black_point.magnitudes", 0.9)
     answer = desk.post(
         reverse("finish-save", args=[begun.pk]), json.dumps(wanted), content_type="application/json"
     )
     assert answer.json() == {"saved": True}
     got = desk.get(reverse("recipe-file", args=[begun.pk]))
     assert f'filename="vinter-recipe-{begun.pk}.json"' in got["Content-Disposition"]
-    assert parse_recipe(got.content).floor == 0.9
+    assert parse_recipe(got.content).of(BlackPoint).magnitudes == 0.9
     page = said(desk.get(reverse("finish", args=[begun.pk])))
     assert "5 frames" in page and 'value="0.9"' in page
     for wrong, field in (
-        ({**wanted, "floor": 99}, "floor"),
+        (with_value(wanted, "black_point.magnitudes", 99), "black_point.magnitudes"),
         ({**wanted, "shine": 1}, "shine"),
         ("not json", "JSON"),
     ):
         body = wrong if isinstance(wrong, str) else json.dumps(wrong)
         answer = desk.post(reverse("finish-save", args=[begun.pk]), body, content_type="application/json")
         assert answer.status_code == 400 and field in said(answer)
-    assert Finish.objects.get().recipe["floor"] == 0.9
+    assert Finish.objects.get().recipe["black_point"]["magnitudes"] == 0.9
 
 
 @pytest.mark.django_db

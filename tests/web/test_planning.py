@@ -69,10 +69,10 @@ def test_season_reads_any_minute_as_the_night_page_does(desk, mill):
     assert f"{minute['sky']:.1f} ± {minute['err']:.1f}" in page
 
 
-def test_wishes_narrow_the_season_and_fade_the_rest(desk, mill):
+def test_filters_narrow_the_season_and_fade_the_rest(desk, mill):
     query = "?weekday=4&weekday=5&minutes=120&school=moon_down&earliest=22:00&latest=03:00"
     page = said(desk.get(reverse("season", args=[mill.pk, 2027]) + query))
-    assert "nights your wishes leave out" in page and "weekday=4&amp;weekday=5" in page
+    assert "nights your filters leave out" in page and "weekday=4&amp;weekday=5" in page
     table = said(desk.get(reverse("season-table", args=[mill.pk, 2027]) + query)).splitlines()
     assert len(table) > 5
     assert all(date.fromisoformat(row[:10]).weekday() in (4, 5) for row in table[1:])
@@ -94,7 +94,7 @@ def test_best_ten_nights_keep_to_the_drive(desk, nerea):
     assert "Over 1 site " in near and "No night is worth it" in near
 
 
-def test_habits_move_the_verdict_and_the_schools(desk, nerea, mill):
+def test_preferences_move_the_verdict_and_the_schools(desk, nerea, mill):
     far = Site.objects.create(
         owner=nerea, name="Fifty north", lat=50.0, lon=8.0, tz="Europe/Berlin", zenith=21.5
     )
@@ -113,12 +113,14 @@ def test_habits_move_the_verdict_and_the_schools(desk, nerea, mill):
         "drive_limit": 90,
         "next": "//elsewhere.example/",
     }
-    answer = desk.post(reverse("habits"), form)
+    answer = desk.post(reverse("preferences"), form)
     assert answer.status_code == 302 and answer["Location"] == "/"
-    assert Preferences.objects.get(owner=nerea).lit_percent == 33
+    assert Preferences.objects.get(owner=nerea).thresholds["lit_percent"] == 33
     page = said(desk.get(reverse("night", args=[mill.pk, "2027-06-09"])))
     assert "Lit under 33 %" in page and "Within 2 days" in page and "Class 3 or darker" in page
-    assert "greater than or equal to -18" in said(desk.post(reverse("habits"), {**form, "sun_below": -40}))
+    assert "greater than or equal to -18" in said(
+        desk.post(reverse("preferences"), {**form, "sun_below": -40})
+    )
 
 
 def test_calendar_keeps_zone_alarm_and_notes(desk, mill):
@@ -144,7 +146,7 @@ def test_sites_come_from_a_file_and_go_out_again(desk, nerea):
       <wpt lat="37.702" lon="-8.772"><name>known already</name></wpt>
       <wpt lat="-32.5" lon="20.3"><name>Ridge</name></wpt></gpx>"""
     answer = desk.post(reverse("sites-import"), {"file": upload("trip.gpx", gpx)})
-    assert answer["Location"].endswith("brought=2&known=1")
+    assert answer["Location"].endswith("imported=2&known=1")
     oaks = Site.objects.get(owner=nerea, name="Cork oaks")
     assert (oaks.tz, oaks.elevation, oaks.notes) == ("Europe/Lisbon", 180, "gate")
     assert Site.objects.get(owner=nerea, name="Ridge").tz == "Africa/Johannesburg"
@@ -178,7 +180,9 @@ def test_a_reading_wins_over_everything_else(desk, nerea, mill):
     desk.post(reverse("site-reading", args=[mill.pk]), {"day": "2027-05-01", "zenith": 21.1, "note": "hazy"})
     desk.post(reverse("site-reading", args=[mill.pk]), {"day": "2027-05-02", "zenith": 21.2})
     fresh = Site.objects.get(pk=mill.pk)
-    assert fresh.core().zenith == 21.2 and "2 May 2027" in fresh.sky()[1]  # the median of the last three
+    assert (
+        fresh.core().zenith == 21.2 and "2 May 2027" in fresh.shown_sky()["source"]
+    )  # the median of the last three
     assert (
         desk.post(reverse("site-reading", args=[mill.pk]), {"day": "2027-05-02", "zenith": 30}).status_code
         == 400

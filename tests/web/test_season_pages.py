@@ -87,7 +87,7 @@ def test_every_minute_that_is_pointed_at_is_answered_or_named_wrong(desk, mill):
 
 
 @pytest.mark.django_db
-def test_habits_return_to_where_one_came_from_but_never_off_the_machine(desk, mill):
+def test_preferences_return_to_where_one_came_from_but_never_off_the_machine(desk, mill):
     form = {
         "min_altitude": 12,
         "sun_below": -18,
@@ -100,11 +100,13 @@ def test_habits_return_to_where_one_came_from_but_never_off_the_machine(desk, mi
         "drive_limit": 90,
     }
     back = reverse("season", args=[mill.pk, 2027])
-    assert desk.post(reverse("habits"), {**form, "next": back}).url == back
-    assert desk.post(reverse("habits"), {**form, "next": "https://elsewhere.example/"}).url == reverse("home")
-    page = desk.post(reverse("habits"), {**form, "drive_limit": "soon"})
+    assert desk.post(reverse("preferences"), {**form, "next": back}).url == back
+    assert desk.post(reverse("preferences"), {**form, "next": "https://elsewhere.example/"}).url == reverse(
+        "home"
+    )
+    page = desk.post(reverse("preferences"), {**form, "drive_limit": "soon"})
     assert page.status_code == 200 and "Willing to drive" in said(page) and "number" in said(page)
-    assert "12" in said(desk.get(reverse("habits")))
+    assert "12" in said(desk.get(reverse("preferences")))
 
 
 @pytest.mark.django_db

@@ -61,7 +61,7 @@ def test_the_good_files_of_a_card_are_measured_and_the_others_named(desk, card, 
     labels, shares = zip(*tools.progress.told, strict=True)
     assert labels[-1].startswith("measuring frame") and list(shares) == sorted(shares) and shares[-1] == 1
     page = said(desk.get(reverse("take", args=[take.pk])))
-    assert "IMG_0003.dng" in page and '<output id="kept">6</output>' in page
+    assert "IMG_0003.dng" in page and '<output id="stackable">6</output>' in page
     # measured once: a second run finds nothing to do
     before = {f.pk: f.measure for f in take.frame_set.all()}
     tools.progress.told.clear()
@@ -116,14 +116,14 @@ def test_a_frame_type_set_by_hand_stays_what_it_was_called(desk, small_take, too
     from vinter.web.takes.tasks import _compare
 
     frame = small_take.frame_set.get(name="IMG_0001.dng")
-    part = said(desk.post(reverse("frame-type", args=[frame.pk]), {"sort": "ground"}))
+    part = said(desk.post(reverse("frame-type", args=[frame.pk]), {"frame_type": "ground"}))
     assert "<option selected>ground</option>" in part
     _compare(small_take)
     assert small_take.frame_set.get(pk=frame.pk).frame_type == "ground"
-    assert [f.name for f in small_take.grounds()] == ["IMG_0001.dng"] and frame.name not in [
+    assert [f.name for f in small_take.serving_as("ground")] == ["IMG_0001.dng"] and frame.name not in [
         f.name for f in small_take.stackable()
     ]
-    answer = desk.post(reverse("frame-type", args=[frame.pk]), {"sort": "poem"})
+    answer = desk.post(reverse("frame-type", args=[frame.pk]), {"frame_type": "poem"})
     assert answer.status_code == 400 and "poem" in said(answer)
 
 
@@ -142,7 +142,7 @@ def test_the_sheet_is_sorted_by_what_is_asked(desk, small_take, key, figure, fal
     for f, value in zip(frames, (30.0, 10.0, 50.0, 20.0, 40.0), strict=True):
         f.measure = {**f.measure, figure: value}
         f.save()
-    page = said(desk.get(reverse("take", args=[small_take.pk]), {"sort": key}))
+    page = said(desk.get(reverse("take", args=[small_take.pk]), {"order": key}))
     wanted = sorted(frames, key=lambda f: f.measure[figure], reverse=falling)
     places = [page.index(f"/frames/{f.pk}/small") for f in wanted]
     assert places == sorted(places)

@@ -18,13 +18,15 @@ class UnixTimeField(forms.FloatField):
         super().__init__(
             min_value=EARLIEST_UNIX,
             max_value=LATEST_UNIX,
-            error_messages={"invalid": "a time in Unix seconds is wanted"},
+            error_messages=dict.fromkeys(("invalid", "required"), "a time in Unix seconds is wanted"),
             **kwargs,
         )
 
 
 class DayField(forms.Field):
     """A date like 2027-06-09."""
+
+    default_error_messages = {"required": "a date like 2027-06-09 is wanted"}
 
     def to_python(self, value: Any) -> date | None:
         """The date; an error that shows how one is written."""
@@ -33,7 +35,7 @@ class DayField(forms.Field):
         try:
             return date.fromisoformat(str(value))
         except ValueError as error:
-            raise forms.ValidationError(f"{str(value)[:40]!r} is not a date like 2027-06-09") from error
+            raise forms.ValidationError("not a date like 2027-06-09") from error
 
 
 class ClockField(forms.Field):
@@ -49,7 +51,7 @@ class ClockField(forms.Field):
         except ValueError:
             hours = -1.0
         if not 0 <= hours < 24:
-            raise forms.ValidationError(f"{str(value)[:40]!r} is not a time like 22:30")
+            raise forms.ValidationError("not a time like 22:30")
         return (hours - 12) % 24
 
 
@@ -60,7 +62,9 @@ def checked(form: F) -> F:
     parts = []
     for name, errors in form.errors.items():
         label = form.fields[name].label or name if name in form.fields else ""
-        parts.append(f"{label}: {errors[0]}" if label else str(errors[0]))
+        given = str(form.data.get(form.add_prefix(name)) or "")[:40]
+        where = " ".join(part for part in (label, repr(given) if given else "") if part)
+        parts.append(f"{where}: {errors[0]}" if label else str(errors[0]))
     raise BadInput("; ".join(part.rstrip(".") for part in parts))
 
 

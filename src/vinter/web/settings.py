@@ -99,6 +99,7 @@ LOGOUT_REDIRECT_URL = "sign-in"
 AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"}]
 STATIC_URL = "/static/"
 STATICFILES_DIRS = [BASE / "static"]
+STATICFILES_FINDERS = ["django.contrib.staticfiles.finders.FileSystemFinder"]  # only what is ours
 STATIC_ROOT = HOME / "static"  # filled by serving and by the tests: names carry a hash of the content
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},

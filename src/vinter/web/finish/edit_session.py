@@ -28,10 +28,6 @@ class EditSession:
     lock: threading.Lock = field(default_factory=threading.Lock)
 
 
-_sessions: "OrderedDict[tuple[Path, int], EditSession]" = OrderedDict()
-_guard = threading.Lock()
-
-
 def reduced(scene: Scene, longest: int) -> Scene:
     """A scene at a smaller working size."""
     factor = min(longest / max(scene.size), 1.0)
@@ -52,20 +48,42 @@ def reduced(scene: Scene, longest: int) -> Scene:
     )
 
 
-def session(working: Path) -> EditSession:
-    """The edit session of a stack's working copy, from memory or from disk."""
-    key = (working, working.stat().st_mtime_ns)
-    with _guard:
-        if key in _sessions:
-            _sessions.move_to_end(key)
-            return _sessions[key]
-    scene = load_scene(working)
-    made = EditSession(scene, Renderer(scene), Renderer(reduced(scene, DRAFT_PX)))
-    with _guard:
-        _sessions[key] = made
-        while len(_sessions) > MOST:
-            _sessions.popitem(last=False)
-    return made
+class EditSessions:
+    """The sessions in memory, by working copy as it is now; of more than a few the longest unused goes."""
+
+    def __init__(self, most: int) -> None:
+        self.most = most
+        self._sessions: OrderedDict[tuple[Path, int], EditSession] = OrderedDict()
+        self._guard = threading.Lock()
+
+    def __len__(self) -> int:
+        return len(self._sessions)
+
+    def __contains__(self, working: Path) -> bool:
+        return any(path == working for path, _ in self._sessions)
+
+    def of(self, working: Path) -> EditSession:
+        """The session of a stack's working copy, from memory or from disk."""
+        key = (working, working.stat().st_mtime_ns)
+        with self._guard:
+            if key in self._sessions:
+                self._sessions.move_to_end(key)
+                return self._sessions[key]
+        scene = load_scene(working)
+        made = EditSession(scene, Renderer(scene), Renderer(reduced(scene, DRAFT_PX)))
+        with self._guard:
+            self._sessions[key] = made
+            while len(self._sessions) > self.most:
+                self._sessions.popitem(last=False)
+        return made
+
+    def clear(self) -> None:
+        """Forget all."""
+        with self._guard:
+            self._sessions.clear()
+
+
+SESSIONS = EditSessions(MOST)
 
 
 @dataclass(frozen=True)
@@ -84,7 +102,7 @@ class Rendered:
 
 def render(working: Path, recipe: RecipeParts, draft: bool) -> Rendered:
     """Render a recipe for the screen."""
-    editing = session(working)
+    editing = SESSIONS.of(working)
     with editing.lock:
         canvas = (editing.draft if draft else editing.full).render(recipe)
         picture = to_8bit(canvas)

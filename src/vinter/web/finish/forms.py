@@ -8,7 +8,7 @@ from vinter.core.finish.export import EXPORT_KINDS, NARROWEST, WIDEST
 class ExportForm(forms.Form):
     """Kind of picture, and width when it is to be reduced."""
 
-    kind = forms.ChoiceField(label="As", choices=[(key, kind.label) for key, kind in EXPORT_KINDS.items()])
+    kind = forms.ChoiceField(label="kind", choices=[(key, kind.label) for key, kind in EXPORT_KINDS.items()])
     width = forms.IntegerField(
         label="Width, px",
         required=False,
