@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from vinter.core.errors import BadInput
+from vinter.core.stack.combining.methods import KAPPA, Method
 
 
 class _Parser(argparse.ArgumentParser):
@@ -138,7 +139,7 @@ def _glow(a: argparse.Namespace) -> None:
 
 
 def _exposure(a: argparse.Namespace) -> None:
-    from vinter.core.camera.exposure import TOLERANCES, expose
+    from vinter.core.camera.exposure import USES, expose
     from vinter.core.camera.phones import Lens
 
     lens = Lens(
@@ -153,7 +154,7 @@ def _exposure(a: argparse.Namespace) -> None:
         iso_max=a.iso_max,
         shutter_max=a.shutter_max,
     )
-    tolerance = TOLERANCES["screen"] if a.tolerance_px is None else a.tolerance_px
+    tolerance = USES["screen"].tolerance_px if a.tolerance_px is None else a.tolerance_px
     _print(asdict(expose(lens, a.declination, a.sky, tolerance, a.frames)))
 
 
@@ -184,20 +185,20 @@ def _stack(a: argparse.Namespace) -> None:
     from vinter.core.stack.pipeline import Settings, stack
 
     settings = Settings(
-        a.method,
-        a.kappa,
-        a.ground,
-        a.reference,
-        a.workers,
-        _files_of(a.darks),
-        _files_of(a.flats),
-        _files_of(a.bias),
-        a.mask,
-        a.gaps,
-        a.tail,
-        a.match,
-        a.lens,
-        _files_of(a.ground_frames),
+        method=Method(a.method),
+        kappa=a.kappa,
+        ground=a.ground,
+        reference=a.reference,
+        workers=a.workers,
+        darks=_files_of(a.darks),
+        flats=_files_of(a.flats),
+        bias=_files_of(a.bias),
+        mask=a.mask,
+        gaps=a.gaps,
+        tail=a.tail,
+        match=a.match,
+        lens=a.lens,
+        ground_frames=_files_of(a.ground_frames),
     )
     if not a.out.parent.is_dir():
         raise BadInput(f"{a.out.parent}: no such folder")
@@ -345,8 +346,10 @@ def _picture_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
     p = add("stack", _stack, "stack frames into one linear picture")
     p.add_argument("files", nargs="+", type=Path)
     p.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT.tif")
-    p.add_argument("--method", choices=["clip", "weighted", "mean", "median", "trails"], default="clip")
-    p.add_argument("--kappa", type=_number, default=3.5, help="deviations beyond which a sample is left out")
+    p.add_argument("--method", choices=[m.value for m in Method], default=Method.CLIP.value)
+    p.add_argument(
+        "--kappa", type=_number, default=KAPPA, help="deviations beyond which a sample is left out"
+    )
     p.add_argument("--ground", default="auto", metavar="auto|none|own|focus|FILE")
     p.add_argument(
         "--ground-frames",

@@ -1,6 +1,7 @@
 """A real browser on a live server: one browser for all tests, a page for each, whose faults are kept."""
 
 import pytest
+from django.contrib.staticfiles.handlers import StaticFilesHandler
 from playwright.sync_api import sync_playwright
 
 FLAGS = [
@@ -12,6 +13,14 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
+
+
+@pytest.fixture(scope="package", autouse=True)
+def own_assets():
+    """The application serves its styles and scripts itself, as it does outside of tests."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(StaticFilesHandler, "_should_handle", lambda self, path: False)
+        yield
 
 
 @pytest.fixture(scope="package")

@@ -103,7 +103,7 @@ def test_thirty_files_to_a_stack(page, worker, tmp_path):
     page.goto("/")
     page.get_by_role("button", name="Enter as Nerea").click()
     page.get_by_role("link", name="Takes").click()
-    page.get_by_role("button", name="Bring frames").click()
+    page.get_by_role("button", name="Add frames").click()
     page.locator("#files").set_input_files(files)
     expect(page.get_by_role("button", name="Stack them")).to_be_visible(timeout=LONG)
 
@@ -119,8 +119,12 @@ def test_thirty_files_to_a_stack(page, worker, tmp_path):
     expect(cut.get_by_role("button", name="Keep")).to_be_disabled()
 
     # each is taken for what it is; a wrong guess is overruled
-    def sort_of(name):
-        return page.locator(".frame").filter(has=page.get_by_title(name, exact=True)).locator("[name=sort]")
+    def type_of(name):
+        return (
+            page.locator(".frame")
+            .filter(has=page.get_by_title(name, exact=True))
+            .locator("[name=frame_type]")
+        )
 
     taken_for = {
         "dark_1.dng": "dark",
@@ -132,7 +136,7 @@ def test_thirty_files_to_a_stack(page, worker, tmp_path):
         "IMG_0009.dng": "sky",
     }
     for name, sort in taken_for.items():
-        expect(sort_of(name)).to_have_value(sort)
+        expect(type_of(name)).to_have_value(sort)
     overruled = {
         "land_0.dng": "ground",
         "land_1.dng": "ground",
@@ -141,12 +145,12 @@ def test_thirty_files_to_a_stack(page, worker, tmp_path):
         "deep.tif": "twin",
     }
     for name, sort in overruled.items():
-        if sort_of(name).input_value() != sort:
-            with page.expect_response(re.compile("/sort/")):
-                sort_of(name).select_option(sort)
-            expect(sort_of(name)).to_have_value(sort)
+        if type_of(name).input_value() != sort:
+            with page.expect_response(re.compile("/type/")):
+                type_of(name).select_option(sort)
+            expect(type_of(name)).to_have_value(sort)
     page.reload()  # the choices for the ground follow from what the frames are
-    expect(page.locator("#kept")).to_have_text("14")
+    expect(page.locator("#stackable")).to_have_text("14")
 
     # a stack with the ground's own frames
     page.locator("#ground").select_option(label="from the ground frames")

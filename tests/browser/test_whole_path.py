@@ -85,9 +85,9 @@ def test_from_a_night_to_a_picture(page, worker, tmp_path, shot):
     expect(page.get_by_text(re.compile(r"\d{3,4} stars")).first).to_be_visible()
     page.keyboard.press("ArrowRight")
     page.keyboard.press("d")
-    expect(page.locator("#kept")).to_have_text("5")
+    expect(page.locator("#stackable")).to_have_text("5")
     page.keyboard.press("k")
-    expect(page.locator("#kept")).to_have_text("6")
+    expect(page.locator("#stackable")).to_have_text("6")
 
     # 7. the stack, its report, before and after
     page.get_by_role("button", name="Stack them").click()
@@ -175,7 +175,7 @@ def test_own_frames_are_brought_by_hand(page, worker, tmp_path):
     page.goto("/")
     page.get_by_role("button", name="Enter as Nerea").click()
     page.get_by_role("link", name="Takes").click()
-    page.get_by_role("button", name="Bring frames").click()
+    page.get_by_role("button", name="Add frames").click()
     page.locator("#files").set_input_files([*sorted(tmp_path.glob("*.dng")), tmp_path / "notes.jpg"])
     expect(page.get_by_role("button", name="Stack them")).to_be_visible(timeout=LONG)
     expect(page.locator(".frame")).to_have_count(3)

@@ -181,7 +181,7 @@ def test_trails_with_their_wishes_from_the_form(desk, small_take, worker):
         {"method": "trails", "tail": "7"},
         headers={"Accept": "text/html"},
     )
-    assert bad.status_code == 400 and "Tails" in said(bad)
+    assert bad.status_code == 400 and "Tails" in bad.content.decode()
     assert not Stack.objects.exists()
     desk.post(
         reverse("stack-new", args=[small_take.pk]), {"method": "trails", "tail": "0.5", "gaps": "close"}
