@@ -80,6 +80,20 @@ def tools():
 
 
 @pytest.fixture
+def small_stack(small_take, tools):
+    """The small frames, stacked."""
+    from vinter.web.stacks.models import Stack
+    from vinter.web.stacks.tasks import run_stack
+
+    one = Stack.objects.create(
+        owner=small_take.owner, take=small_take, frames=[f.pk for f in small_take.frame_set.all()]
+    )
+    run_stack(one.pk, tools)
+    one.refresh_from_db()
+    return one
+
+
+@pytest.fixture
 def desk(client, nerea):
     """A browser in which the demo photographer is signed in."""
     client.force_login(nerea)

@@ -1,12 +1,13 @@
 """Trailing, photons, ISO and projection against worked examples."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
 
 from vinter.core.camera import photons
-from vinter.core.camera.exposure import choose_iso, expose, iso_for_level
+from vinter.core.camera.exposure import choose_frames, choose_iso, expose, iso_for_level
 from vinter.core.camera.phones import SHIPPED, Lens
 from vinter.core.camera.projection import Pose, east_north_up, project, unproject, view_of
 from vinter.core.camera.trailing import drift, drift_map, npf_full, npf_simple, pole_seen, rule_divisor
@@ -81,6 +82,31 @@ def test_chosen_shutter_keeps_the_promise_and_reasons_name_figures():
 def test_a_bright_sky_asks_for_a_lower_iso_than_a_dark_one():
     assert choose_iso(MAIN, 18.0, 15).chosen < choose_iso(MAIN, 21.7, 15).chosen
     assert choose_iso(MAIN, 18.0, 15).sky_level_linear < 0.13
+
+
+def test_frames_are_added_until_a_minute_gains_less_than_a_twentieth():
+    for seconds in (5, 15, 30):
+        found = choose_frames(MAIN, 21.3, seconds, 1600)
+        per_minute = 60 / (seconds + 1)
+        gains = [1 - math.sqrt(n / (n + per_minute)) for n in (found.count - 1, found.count)]
+        assert gains[1] <= 0.05 < gains[0] and found.next_minute == pytest.approx(gains[1])
+
+
+def test_the_hump_may_not_stand_above_twelve_per_cent():
+    """At an ISO whose hump would stand at 15 % the noise is best, yet it is not taken."""
+    noisy = replace(MAIN, read_noise=((50, 30.0), (100, 28.0), (200, 24.0), (400, 20.0), (800, 1.0)))
+    rate = photons.sky_rate(noisy, 18.0)
+    seconds = 0.15 * noisy.full_scale(800) / rate
+    found = choose_iso(noisy, 18.0, seconds)
+    assert found.chosen < 800 and found.sky_level_linear <= 0.12
+
+
+def test_a_trail_spreads_the_light_of_a_star_along_itself():
+    """Along a long trail the peak is the flux over the trail's length and the width across it."""
+    m = photons.star_clipping(MAIN, 10, 1600, fwhm_px=2.355, trail_px=400)
+    peak = photons.star_rate(MAIN, m) * 10 / (math.sqrt(2 * math.pi) * 400)
+    assert peak == pytest.approx(MAIN.full_scale(1600), rel=0.01)
+    assert photons.star_clipping(MAIN, 10, 1600, trail_px=8) < photons.star_clipping(MAIN, 10, 1600)
 
 
 def test_a_star_of_the_clipping_magnitude_just_clips():

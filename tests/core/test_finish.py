@@ -7,11 +7,12 @@ import numpy as np
 import pytest
 import tifffile
 from PIL import Image
-from vinter.core.core.finish.controls import lines
 
 from vinter.core.errors import BadInput
+from vinter.core.finish.controls import lines
 from vinter.core.finish.export import export
 from vinter.core.finish.guard import limits
+from vinter.core.finish.moves.curve import curve_table
 from vinter.core.finish.moves.gradient_removal import GradientRemoval
 from vinter.core.finish.moves.light_balance import TARGET_SKY, planck_gains
 from vinter.core.finish.recipe import RECIPE, Recipe, parse_recipe, recipe_from
@@ -104,6 +105,11 @@ def test_contrast_turns_about_its_pivot():
     renderer = Renderer(scene())
     soft, hard = (sky_of(renderer.render(edit(sky={"contrast": c})))[1] for c in (1, 1.6))
     assert soft < 0.3 and hard < soft
+    # a level of 0.30 of the screen's range stays where it is, whatever the contrast
+    levels = np.linspace(0, 1, 65536) ** 2 * 8
+    at = int(np.searchsorted(levels, ((0.30 + 0.055) / 1.055) ** 2.4))  # by the definition of sRGB
+    for contrast in (0.5, 1.0, 1.6, 3.0):
+        assert curve_table(contrast)[at] == pytest.approx(0.30, abs=1e-3)
 
 
 def test_core_is_brightest_where_it_was_put():

@@ -2,6 +2,7 @@
 
 import json
 import math
+from dataclasses import replace
 from datetime import UTC, date, datetime
 
 import numpy as np
@@ -9,6 +10,7 @@ import pytest
 from skyfield.api import wgs84
 
 from vinter.core.camera.phones import phone
+from vinter.core.camera.photons import sky_rate
 from vinter.core.errors import BadInput
 from vinter.core.modes.basis import Basis
 from vinter.core.modes.bodies import moon_factor
@@ -128,7 +130,14 @@ def test_tracked_frames_are_longer_and_heavy_phones_are_refused():
     b = basis()
     plan = plan_mode("tracked", b, {"mass": "2000"})
     assert plan.shutter == 60 and "carries 1000 g" in plan.cautions[0]
-    assert plan.iso < b.exposure.iso.chosen or plan.iso * 60 * 0.171 < 1e6
+    # four times the exposure leaves the sky below an eighth of full scale, and twice the ISO would not
+    electrons = sky_rate(b.lens, b.at.brightness) * 60
+    assert electrons / b.lens.full_scale(plan.iso) <= 0.12
+    bright = replace(b, at=replace(b.at, brightness=17.5))
+    dimmed = plan_mode("tracked", bright, {})
+    electrons = sky_rate(b.lens, 17.5) * 60
+    assert dimmed.iso < b.exposure.iso.chosen and electrons / b.lens.full_scale(dimmed.iso) <= 0.12
+    assert electrons / b.lens.full_scale(2 * dimmed.iso) > 0.12
 
 
 def test_passes_are_those_that_skyfield_finds():

@@ -165,6 +165,14 @@ def test_clipping_leaves_out_an_outlier_and_nothing_else():
     assert np.sqrt(noise[:, 0]) == pytest.approx(90, rel=0.2)
 
 
+def test_by_default_a_sample_five_deviations_off_is_left_out():
+    rng = np.random.default_rng(7)
+    cube = np.clip(rng.normal(6000, 90, (20, 60, 60, 3)), 1, 65535).astype(np.uint16)
+    cube[3, ::4, ::4] = 6000 + 5 * 90 + 45
+    _, _, count, _ = combined(cube)
+    assert (count[::4, ::4] < 20).mean() > 0.9
+
+
 def test_the_kernels_are_compiled_for_what_they_are_called_with():
     from vinter.core.stack.combining.kernels import combine_into as kernel
     from vinter.core.stack.combining.kernels import normalize_into

@@ -1,5 +1,7 @@
 """Registration, lens model and mask on made-up star lists and scenes with known answers."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from starfield import Field, make, places
@@ -16,6 +18,7 @@ from vinter.core.stack.registration.star_matching import (
     moving,
     mutual_pairs,
     vote_shift,
+    weights,
 )
 
 rng = np.random.default_rng(5)
@@ -207,6 +210,15 @@ def test_the_error_of_a_stars_place_is_as_large_as_it_is(tmp_path):
     assert errors.max() > 4 * errors.min()
     for part in (errors < np.median(errors), errors >= np.median(errors)):
         assert 0.6 < 1.4826 * np.median(np.abs(pulls[part])) < 1.4
+
+
+def test_a_pair_tells_by_the_errors_of_both_its_stars():
+    a, b = listed(np.zeros((3, 2))), listed(np.zeros((3, 2)))
+    a = replace(a, error=np.array([0.03, 0.3, 0.3]))
+    b = replace(b, error=np.array([0.04, 0.4, 0.04]))
+    tells = weights(a, b, np.array([[0, 0], [1, 1], [0, 2], [2, 1]]))
+    # errors of 0.05, 0.5, 0.05 and 0.5 px: the inverse of what the two make together
+    assert tells / tells[0] == pytest.approx([1, 0.1, 1, 0.1])
 
 
 def test_sharp_places_count_more_than_vague_ones():

@@ -1,5 +1,6 @@
 """Targets, horizons, wishes and suggestions against skyfield and cases that can be seen through."""
 
+from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from itertools import pairwise
 
@@ -207,6 +208,14 @@ def test_the_hours_of_a_june_night_belong_to_the_core_and_winter_to_others():
         )
         == []
     )
+
+
+def test_what_stands_behind_a_hill_is_no_idea_for_the_hour():
+    wall = Horizon(((90.0, 0.0), (91.0, 50.0), (269.0, 50.0), (270.0, 0.0)))
+    walled, day = replace(MILL, horizon=wall), date(2027, 6, 5)
+    ideas = [i for h in hours(walled, nights(walled, day, day)[0]) for i in h.ideas]
+    assert ideas and all(i.altitude > 50 for i in ideas if 91 < i.azimuth < 269)
+    assert "core" not in [i.target.key for i in ideas]  # it stands at most 24 degrees high
 
 
 def test_pole_guides_end_at_the_pole():

@@ -127,3 +127,11 @@ def test_frames_the_target_had_left_are_doubted_and_judging_twice_says_nothing_t
     assert [m["verdict"] for m in judged] == ["keep"] * 4 + ["doubt"]
     assert judged[4]["reasons"][0] == "Core of the galaxy had left the frame, if the phone pointed as planned"
     assert all(len(set(m["reasons"])) == len(m["reasons"]) for m in judged)
+
+
+@pytest.mark.django_db
+def test_anothers_stack_cannot_be_looked_at_beside_a_frame(desk, small_stack, stranger):
+    keys = {"a": f"stack:{small_stack.pk}", "b": f"stack:{small_stack.pk}"}
+    assert said(desk.get(reverse("compare"), keys)).count("data-picture") == 2
+    desk.force_login(stranger)
+    assert "data-picture" not in said(desk.get(reverse("compare"), keys))

@@ -1,0 +1,193 @@
+"""Plant known faults, one at a time, and see whether the tests notice.
+
+    python tools/mutants.py            # all of them
+    python tools/mutants.py drift      # those whose name holds a word
+
+Each fault is put into a copy of the working tree, and only the tests that should notice are run there.
+Survivors are printed and make the exit status 1. A fault whose place is no longer found is one as well.
+"""
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[1]
+COPIED = ("src", "tests", "tools", "docs", "assets", "pyproject.toml", "README.md", "CONTRIBUTING.md")
+PATIENCE = 600.0  # s for the tests of one fault
+
+
+@dataclass(frozen=True)
+class Fault:
+    """A change of one place of a file, and the tests that should fail by it."""
+
+    name: str
+    file: str
+    was: str
+    becomes: str
+    tests: str
+
+
+FAULTS = (
+    Fault(
+        "frames stop being added too late",
+        "src/vinter/core/camera/exposure.py",
+        "WORTHWHILE = 0.05",
+        "WORTHWHILE = 0.03",
+        "tests/core/test_camera.py",
+    ),
+    Fault(
+        "the sky may stand too high in the histogram",
+        "src/vinter/core/camera/exposure.py",
+        "HUMP_LIMIT = 0.12",
+        "HUMP_LIMIT = 0.20",
+        "tests/core/test_camera.py",
+    ),
+    Fault(
+        "trails do not spread a star's light",
+        "src/vinter/core/camera/photons.py",
+        "area = 2 * np.pi * sigma**2 + np.sqrt(2 * np.pi) * sigma * trail_px",
+        "area = 2 * np.pi * sigma**2",
+        "tests/core/test_camera.py",
+    ),
+    Fault(
+        "the curve turns about another level",
+        "src/vinter/core/finish/moves/curve.py",
+        "PIVOT = 0.30",
+        "PIVOT = 0.42",
+        "tests/core/test_finish.py",
+    ),
+    Fault(
+        "ideas for an hour look through hills",
+        "src/vinter/core/sky/hourly.py",
+        "max(limits.min_altitude, float(way.ground[i]))",
+        "limits.min_altitude",
+        "tests/core/test_targets.py",
+    ),
+    Fault(
+        "anybody's stack can be compared",
+        "src/vinter/web/stacks/compare.py",
+        "Stack.objects.filter(pk=int(number), owner=request.user, report__isnull=False)",
+        "Stack.objects.filter(pk=int(number), report__isnull=False)",
+        "tests/web/test_stacks.py",
+    ),
+    Fault(
+        "vague stars count as much as sharp ones",
+        "src/vinter/core/stack/registration/star_matching.py",
+        "return np.asarray(USUAL / np.hypot(a.error[pairs[:, 0]], b.error[pairs[:, 1]]))",
+        "return np.ones(len(pairs))",
+        "tests/core/test_star_matching.py",
+    ),
+    Fault(
+        "clipping is lax unless told otherwise",
+        "src/vinter/core/stack/combining/methods.py",
+        "KAPPA = 3.5",
+        "KAPPA = 6.0",
+        "tests/core/test_stack.py",
+    ),
+    Fault(
+        "the ground's drift is drawn the other way",
+        "src/vinter/web/stacks/drawing.py",
+        "HEIGHT / 2 * (1 - v / most)",
+        "HEIGHT / 2 * (1 + v / most)",
+        "tests/web/test_drawing.py",
+    ),
+    Fault(
+        "the ground drifts the other way",
+        "src/vinter/core/stack/foreground/alignment.py",
+        "shift=(round(float(middle[0]), 3), round(float(middle[1]), 3))",
+        "shift=(round(-float(middle[0]), 3), round(-float(middle[1]), 3))",
+        "tests/core/test_light_and_bumps.py -k slipping",
+    ),
+    Fault(
+        "ground has to differ twice as much to be seen",
+        "src/vinter/core/stack/masking/motion.py",
+        "SEEN = 0.35",
+        "SEEN = 0.70",
+        "tests/core/test_light_and_bumps.py tests/core/test_stack.py",
+    ),
+    Fault(
+        "the sky mask takes twice the difference for sky",
+        "src/vinter/core/stack/masking/sky_mask.py",
+        "LOG_LIMIT = 0.35",
+        "LOG_LIMIT = 0.70",
+        "tests/core/test_star_matching.py tests/core/test_stack.py",
+    ),
+    Fault(
+        "a tracked exposure keeps the usual ISO",
+        "src/vinter/core/modes/moving.py",
+        "sky_fitting_iso(b, ",
+        "(lambda b, *_: b.exposure.iso.chosen)(b, ",
+        "tests/core/test_modes.py",
+    ),
+    Fault(
+        "rows of a FITS picture stand upside down",
+        "src/vinter/core/formats/fits.py",
+        "np.moveaxis(picture[::-1], 2, 0)",
+        "np.moveaxis(picture, 2, 0)",
+        "tests/web/test_finishing.py -k in_every_form",
+    ),
+)
+
+
+def planted(fault: Fault, copy: Path) -> bool:
+    """Put a fault into a copy of the tree; False when its place is not found exactly once."""
+    path = copy / fault.file
+    text = path.read_text() if path.is_file() else ""
+    if text.count(fault.was) != 1:
+        return False
+    path.write_text(text.replace(fault.was, fault.becomes))
+    return True
+
+
+def survives(fault: Fault, copy: Path) -> str:
+    """Why a fault counts as survivor; empty when the tests noticed it."""
+    original = (copy / fault.file).read_text() if (copy / fault.file).is_file() else ""
+    if not planted(fault, copy):
+        return "its place was not found"
+    environment = {
+        **os.environ,
+        "PYTHONPATH": str(copy / "src"),
+        "VINTER_HOME": str(copy / "var"),
+        "DJANGO_SETTINGS_MODULE": "vinter.web.settings",
+        "DJANGO_ALLOW_ASYNC_UNSAFE": "true",
+    }
+    command = [sys.executable, "-m", "pytest", "-x", "-q", *fault.tests.split()]
+    try:
+        done = subprocess.run(
+            command, cwd=copy, env=environment, capture_output=True, text=True, timeout=PATIENCE, check=False
+        )
+    finally:
+        (copy / fault.file).write_text(original)
+    if done.returncode == 0:
+        return "no test failed"
+    if "failed" not in done.stdout or "error" in done.stdout.splitlines()[-1]:
+        return f"the tests did not run: {done.stdout[-300:]}"
+    return ""
+
+
+def main(words: list[str]) -> int:
+    """Plant each fault whose name holds one of the words (all without any); 1 when one survived."""
+    chosen = [f for f in FAULTS if not words or any(w in f.name for w in words)]
+    survivors = 0
+    with tempfile.TemporaryDirectory() as folder:
+        copy = Path(folder)
+        for name in COPIED:
+            source = ROOT / name
+            if source.is_dir():
+                shutil.copytree(source, copy / name, ignore=shutil.ignore_patterns("__pycache__"))
+            elif source.is_file():
+                shutil.copy(source, copy / name)
+        for fault in chosen:
+            why = survives(fault, copy)
+            survivors += bool(why)
+            print(f"{'SURVIVES' if why else 'noticed '}  {fault.name}{': ' + why if why else ''}", flush=True)
+    print(f"{survivors} of {len(chosen)} survived")
+    return 1 if survivors else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
