@@ -19,8 +19,13 @@ import warnings
 from collections.abc import Callable
 from datetime import UTC, date, datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
+
+if TYPE_CHECKING:
+    from vinter.core.finish.recipe import RecipeParts
+    from vinter.core.finish.scene import Scene
 
 FRAMES = int(os.environ.get("VINTER_BENCH_FRAMES", "8"))
 
@@ -125,12 +130,13 @@ def frames_of(folder: Path, count: int) -> list[Path]:
 
 
 def memory() -> None:
+    from vinter.core.stack.combining.methods import Method
     from vinter.core.stack.pipeline import Settings, stack
 
     folder = Path(tempfile.mkdtemp(prefix="vinter-bench-"))
     try:
         paths = frames_of(folder, 80)
-        for count, settings in ((20, Settings()), (80, Settings()), (80, Settings("median"))):
+        for count, settings in ((20, Settings()), (80, Settings()), (80, Settings(Method.MEDIAN))):
             start = time.perf_counter()
             report = stack(paths[:count], folder / "out.tif", settings, keep=folder / "kept").report
             print(
@@ -164,28 +170,29 @@ def stacking() -> None:
         shutil.rmtree(folder)
 
 
-def naive_edit(scene, recipe) -> np.ndarray:  # type: ignore[no-untyped-def]
+def naive_edit(scene: "Scene", recipe: "RecipeParts") -> np.ndarray:  # type: ignore[type-arg]
     """The same moves, straightforwardly in float64 NumPy and SciPy."""
     from scipy.ndimage import gaussian_filter
 
+    from vinter.core.camera.photons import srgb
+    from vinter.core.finish.moves.black_point import BlackPoint
+    from vinter.core.finish.moves.curve import Curve
+    from vinter.core.finish.moves.gradient_removal import GradientRemoval, glow_base
+    from vinter.core.finish.moves.light_balance import LightBalance
     from vinter.core.finish.scene import terms
-    from vinter.core.finish.steps import Balance, Glow, _encode
 
     h, w = scene.sky.shape
     gx, gy = np.meshgrid((np.arange(w) + 0.5) / w, (np.arange(h) + 0.5) / h)
     surface = (terms(gx.ravel(), gy.ravel()) @ scene.glow).reshape(h, w, 3)
-    sky = scene.sky[..., None].astype(float)
-    rgb = scene.rgb.astype(float) - sky * recipe.glow * np.clip(surface - Glow.base(scene), 0, None)
-    rgb = rgb - sky * Glow.base(scene) * (1 - 10 ** (-0.4 * recipe.floor))
-    balance = Balance(recipe.sky, recipe.ground)
-    parts = [rgb @ balance.matrix(z, scene).T for z in (recipe.sky, recipe.ground)]
+    sky, base = scene.sky[..., None].astype(float), glow_base(scene)
+    share = recipe.of(GradientRemoval).share
+    rgb = scene.rgb.astype(float) - sky * share * np.clip(surface - base, 0, None)
+    rgb = rgb - sky * base * (1 - 10 ** (-0.4 * recipe.of(BlackPoint).magnitudes))
+    balance, contrast = recipe.of(LightBalance), recipe.of(Curve).sky.contrast
+    parts = [rgb @ balance.matrix(z, scene).T for z in (balance.sky, balance.ground)]
     rgb = np.clip(sky * parts[0] + (1 - sky) * parts[1], 0, None)
-    rgb = _encode(np.where(rgb > 0.5, 1 - 0.25 / np.maximum(rgb, 0.5), rgb))
-    rgb = np.where(
-        rgb < 0.3,
-        0.3 * (rgb / 0.3) ** recipe.sky.contrast,
-        1 - 0.7 * ((1 - rgb) / 0.7) ** recipe.sky.contrast,
-    )
+    rgb = srgb(np.where(rgb > 0.5, 1 - 0.25 / np.maximum(rgb, 0.5), rgb))
+    rgb = np.where(rgb < 0.3, 0.3 * (rgb / 0.3) ** contrast, 1 - 0.7 * ((1 - rgb) / 0.7) ** contrast)
     grey = rgb.mean(axis=2, keepdims=True)
     chroma = rgb - grey
     soft = np.stack([gaussian_filter(chroma[..., c], 2.8) for c in range(3)], axis=-1)
@@ -194,6 +201,9 @@ def naive_edit(scene, recipe) -> np.ndarray:  # type: ignore[no-untyped-def]
 
 
 def editing() -> None:
+    from vinter.core.finish.moves.base import Move
+    from vinter.core.finish.moves.black_point import BlackPoint
+    from vinter.core.finish.moves.curve import Contrast, Curve
     from vinter.core.finish.render import Renderer, suggest, to_8bit
     from vinter.core.finish.scene import prepare
     from vinter.core.formats.pictures import jpeg_bytes
@@ -206,23 +216,23 @@ def editing() -> None:
     renderer, recipe = Renderer(scene), suggest(scene)
     values = iter(np.linspace(0.5, 1.5, 40))
 
-    def change(step: str) -> Callable[[], object]:
+    def first(value: float) -> Move:
+        return BlackPoint(magnitudes=value)
+
+    def last(value: float) -> Move:
+        return Curve(sky=Contrast(contrast=value), ground=recipe.of(Curve).ground)
+
+    def change(move: Callable[[float], Move]) -> Callable[[], object]:
         def run() -> object:
-            value = float(next(values))
-            update = (
-                {"floor": value}
-                if step == "first"
-                else {"sky": recipe.sky.model_copy(update={"contrast": value})}
-            )
-            changed = recipe.model_copy(update=update)
+            changed = recipe.with_moves(move(float(next(values))))
             return jpeg_bytes(to_8bit(renderer.render(changed)))
 
         return run
 
     renderer.render(recipe)
     slow = timed(lambda: naive_edit(scene, recipe), 2)
-    row("an early change, 1600 x 1200, to JPEG / naive", timed(change("first"), 5), slow)
-    row("a late change (curve) / naive", timed(change("last"), 5), slow)
+    row("an early change, 1600 x 1200, to JPEG / naive", timed(change(first), 5), slow)
+    row("a late change (curve) / naive", timed(change(last), 5), slow)
 
 
 def main() -> None:

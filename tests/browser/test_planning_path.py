@@ -24,7 +24,7 @@ def test_from_places_to_a_stand(page, tmp_path, nerea):
     page.get_by_role("link", name="Sites", exact=True).click()
     with page.expect_navigation():
         page.locator("#file").set_input_files(tmp_path / "trip.gpx")
-    expect(page.get_by_text("2 sites brought")).to_be_visible()
+    expect(page.get_by_text("2 sites imported")).to_be_visible()
     expect(page.locator("#map .mark", has_text="Cork oak hill")).to_be_visible()
     expect(page.locator("#map .leaflet-glow-pane img")).to_have_count(1)
     page.locator("#map").click(position={"x": 620, "y": 300})

@@ -106,7 +106,7 @@ def test_from_a_night_to_a_picture(page, worker, tmp_path, shot):
     picture = page.locator("#picture[data-ready=full]")
     expect(picture).to_be_visible()
     first = picture.get_attribute("src")
-    contrast = page.locator("[data-path='sky.contrast']")
+    contrast = page.locator("[data-path='curve.sky.contrast']")
     contrast.focus()
     for _ in range(20):
         page.keyboard.press("ArrowRight")

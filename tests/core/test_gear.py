@@ -165,7 +165,7 @@ def test_measured_figures_land_in_the_step_of_their_iso_and_turn_back():
 
 
 def test_the_sky_of_a_developed_picture_is_made_linear():
-    from vinter.core.fieldcheck import sky_level
+    from vinter.core.field.check import sky_level
 
     m = replace(measure_stub(), background=0.5)
     assert sky_level(m, linear=True) == 0.5

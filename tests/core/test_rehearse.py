@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from vinter.core.camera.photons import encoded, sky_rate
-from vinter.core.fieldcheck import advise
+from vinter.core.field.check import advise
+from vinter.core.field.packing import Outing, pack_list
 from vinter.core.frames.measure import measure
-from vinter.core.packing import Outing, pack_list
 from vinter.core.rehearse.coach import Judgement, as_frame, histogram, judge_exercise, worst_drift
 from vinter.core.rehearse.exercises import LADDER, exercise
 from vinter.core.rehearse.outcome import Outcome, after_leaving, after_press

@@ -10,8 +10,8 @@ import pytest
 from vinter.core.camera.phones import phone
 from vinter.core.camera.projection import Pose, view_of
 from vinter.core.constants import ARCSEC_PER_RADIAN, FULL_FRAME_DIAGONAL_MM, SIDEREAL_ARCSEC
-from vinter.core.departure import leave_by
 from vinter.core.errors import BadInput
+from vinter.core.field.departure import leave_by
 from vinter.core.forecast import Forecast, Hour, by_night
 from vinter.core.frames.selection import Candidate, Decision
 from vinter.core.shot import target_gone

@@ -9,7 +9,7 @@ import numpy as np
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.photons import encoded, srgb
 from vinter.core.camera.trailing import drift_map
-from vinter.core.fieldcheck import Advice, advise
+from vinter.core.field.check import Advice, advise
 from vinter.core.frames.measure import Measure, measure
 from vinter.core.frames.metadata import Metadata
 from vinter.core.frames.reading import Frame, colour_from

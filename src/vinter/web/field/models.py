@@ -2,7 +2,7 @@
 
 from django.db import models
 
-from vinter.core.packing import Mark
+from vinter.core.field.packing import Mark
 from vinter.web.shots.models import Shot
 
 

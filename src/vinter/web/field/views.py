@@ -16,11 +16,11 @@ from django.urls import reverse
 from django.utils.text import slugify
 from django.views.decorators.http import require_POST
 
-from vinter.core.card import checks, plan_b, timing
-from vinter.core.fieldcheck import advise, sky_level
+from vinter.core.field.card import checks, plan_b, timing
+from vinter.core.field.check import advise, sky_level
+from vinter.core.field.packing import Outing, Packed, cold_and_dew, marked, pack_list
 from vinter.core.formats.cardpdf import CardText, card_pdf
 from vinter.core.frames.measure import measure
-from vinter.core.packing import Outing, Packed, cold_and_dew, marked, pack_list
 from vinter.web.field.forms import PackForm
 from vinter.web.field.models import PackMark
 from vinter.web.field.standalone import standalone

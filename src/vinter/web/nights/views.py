@@ -9,7 +9,7 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.utils.http import url_has_allowed_host_and_scheme
 
-from vinter.core.departure import leave_by
+from vinter.core.field.departure import leave_by
 from vinter.core.formats.tables import nights_csv, nights_ics
 from vinter.core.ground.drive import Drive
 from vinter.core.sky.hourly import hours

@@ -7,9 +7,9 @@ from zoneinfo import available_timezones
 from django import forms
 
 from vinter.core.errors import BadInput
+from vinter.core.field.hazards import HAZARDS
 from vinter.core.ground.coastline import Region
 from vinter.core.ground.zones import zone_at
-from vinter.core.hazards import HAZARDS
 from vinter.core.sky.site import Site as CoreSite
 from vinter.web.sites.models import Reading, Site, StrayLight
 

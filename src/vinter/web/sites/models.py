@@ -6,8 +6,8 @@ from typing import Any
 from django.conf import settings
 from django.db import models
 
+from vinter.core.field.hazards import HAZARDS
 from vinter.core.ground.drive import Drive, estimated_drive
-from vinter.core.hazards import HAZARDS
 from vinter.core.sky.glow import bearing_distance, glow
 from vinter.core.sky.horizon import Horizon
 from vinter.core.sky.site import Site as CoreSite

@@ -3,8 +3,8 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from vinter.core.field.hazards import HAZARDS
 from vinter.core.forecast import Forecast
-from vinter.core.hazards import HAZARDS
 
 
 @dataclass(frozen=True)
