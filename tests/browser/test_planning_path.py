@@ -48,7 +48,7 @@ def test_from_places_to_a_stand(page, tmp_path, nerea):
 
     # the best night of the sites within two hours, on a Friday or Saturday
     page.goto("/season/best/")
-    page.get_by_text("NightFilter", exact=True).click()
+    page.get_by_text("Filters", exact=True).click()
     page.get_by_label("Fri").check()
     page.get_by_label("Sat").check()
     page.get_by_label("Drive at most, min").fill("180")

@@ -12,6 +12,7 @@ from stacked import combined, errors
 from starfield import Field, camera, checks, draw, ground_pattern, horizon, make, unmoved, write
 
 from vinter.core.errors import BadInput
+from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.pipeline import Settings, stack
 
 EASY = Field(count=7, width=900, height=680, focal=720.0, stars=380, angle=0.14, streak=None)
@@ -227,8 +228,8 @@ def test_what_did_not_change_is_not_worked_out_again(tmp_path):
     again = stack(files, tmp_path / "again.tif", Settings(), pool=Inline(), keep=keep)
     assert again.report["reused"] == reused(7, True, True)
     assert np.array_equal(tifffile.imread(again.picture), before)
-    median = stack(files, tmp_path / "median.tif", Settings("median"), pool=Inline(), keep=keep)
-    fresh = stack(files, tmp_path / "fresh.tif", Settings("median"), pool=Inline())
+    median = stack(files, tmp_path / "median.tif", Settings(method=Method.MEDIAN), pool=Inline(), keep=keep)
+    fresh = stack(files, tmp_path / "fresh.tif", Settings(method=Method.MEDIAN), pool=Inline())
     assert median.report["reused"]["registration"] and not fresh.report["reused"]["registration"]
     assert np.array_equal(tifffile.imread(median.picture), tifffile.imread(fresh.picture))
     own = np.where(np.arange(EASY.height)[:, None] < 380, 255, 0).astype(np.uint8) * np.ones(

@@ -52,7 +52,7 @@ def test_the_lens_is_told_from_the_air(corner, air):
     found = measure_vignetting(*seen(solution, corner, air, np.random.default_rng(2)), solution, SITE, UNIX)
     assert found.stars > 150 and found.corner == pytest.approx(corner, abs=max(3 * found.corner_error, 0.05))
     assert found.corner_error < 0.15 and found.air == pytest.approx(air, abs=3 * found.air_error)
-    assert found.told == (corner > 0)
+    assert found.significant == (corner > 0)
 
 
 def test_what_is_taken_out_is_what_the_lens_took():
