@@ -73,7 +73,7 @@ def test_from_a_night_to_a_picture(page, worker, tmp_path, shot):
     page.reload()
     expect(page.get_by_label("Flash off, screen dim, no alerts")).to_be_checked()
     page.set_viewport_size({"width": 1280, "height": 800})
-    page.get_by_role("link", name="To the desk").click()
+    page.get_by_role("link", name="Desk (bright)").click()
 
     # 5. the simulated phone shoots it
     page.get_by_role("button", name="Let the simulated phone shoot it").click()

@@ -88,8 +88,8 @@ def lost(magnitudes: float) -> str:
 
 @register.filter
 def fixed(value: float | None, digits: int = 1) -> str:
-    """A number with a fixed number of digits and a true minus sign."""
-    return "–" if value is None else f"{value:.{digits}f}".replace("-", MINUS)
+    """A number with a fixed number of digits and a true minus sign; nothing is below nothing."""
+    return "–" if value is None else f"{value:z.{digits}f}".replace("-", MINUS)
 
 
 @register.filter
