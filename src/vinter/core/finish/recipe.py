@@ -94,9 +94,9 @@ def recipe_from(data: Any, name: str = "recipe") -> RecipeParts:
         raise BadInput(f"{name}: JSON: an object is wanted")
     try:
         return Recipe.model_validate(RECIPE.current(data))
+    except BadInput as error:
+        raise BadInput(f"{name}: {error}") from error
     except (AttributeError, TypeError, ValueError) as error:
-        if isinstance(error, BadInput):
-            raise
         first = error.errors()[0] if isinstance(error, ValidationError) else None
         where = ".".join(str(part) for part in first["loc"]) if first else "JSON"
         raise BadInput(f"{name}: {where}: {first['msg'] if first else error}") from error

@@ -1,0 +1,108 @@
+"""Years of nights in memory: computed once however many ask, whatever evenings they filter, within a
+bound."""
+
+import threading
+from datetime import date
+
+import pytest
+from desk import said
+from django.conf import settings
+from django.http import QueryDict
+from django.urls import reverse
+
+from vinter.core.byte_cache import ByteCache
+from vinter.core.sky.ranking import NightFilter
+from vinter.core.sky.site import Site
+from vinter.core.sky.targets import CORE, target
+from vinter.core.sky.thresholds import Thresholds
+from vinter.web.nights import years
+from vinter.web.nights.query import PlanQuery
+from vinter.web.nights.season import season
+
+FARO = Site(lat=37.02, lon=-7.93, tz="Europe/Lisbon", zenith=20.9)
+FIRST, LAST = date(2027, 1, 1), date(2027, 2, 28)
+
+
+@pytest.fixture
+def counted(monkeypatch):
+    """A fresh cache, and the arguments of every computation."""
+    calls, real = [], years.judged
+
+    def judged(*arguments):
+        calls.append(arguments)
+        return real(*arguments)
+
+    monkeypatch.setattr(years, "YEARS", ByteCache(settings.PLANNING_CACHE_BYTES))
+    monkeypatch.setattr(years, "judged", judged)
+    return calls
+
+
+def query(**night_filter):
+    return PlanQuery(CORE, Thresholds(), NightFilter(**night_filter), QueryDict(""))
+
+
+def test_thirty_people_who_ask_at_once_wait_for_one_computation(counted):
+    gate, got = threading.Barrier(30), []
+
+    def ask():
+        gate.wait()
+        got.append(years.judged_nights(FARO, FIRST, LAST, CORE, Thresholds()))
+
+    threads = [threading.Thread(target=ask) for _ in range(30)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert len(counted) == 1 and len(got) == 30 and all(found is got[0] for found in got)
+    assert len(got[0]) == 59  # January and February
+
+
+def test_only_what_the_nights_depend_on_is_a_reason_to_compute(counted):
+    ask = (FARO, FIRST, LAST)
+    years.judged_nights(*ask, CORE, Thresholds())
+    years.judged_nights(*ask, CORE, Thresholds(min_altitude=10.0))  # the usual one
+    assert len(counted) == 1
+    years.judged_nights(*ask, CORE, Thresholds(min_altitude=20.0))
+    years.judged_nights(*ask, target("moon"), Thresholds())
+    years.judged_nights(FARO, FIRST, date(2027, 1, 31), CORE, Thresholds())
+    assert len(counted) == 4
+
+
+def test_another_filter_of_evenings_computes_nothing(counted, monkeypatch):
+    from vinter.web.nights import season as room
+
+    monkeypatch.setattr(room, "YEARS", years.YEARS)
+    whole = season(FARO, 2027, query())
+    friday = season(FARO, 2027, query(weekdays=(4,)))
+    long = season(FARO, 2027, query(minutes=200.0))
+    assert len(counted) == 1
+    assert whole.left_out == 0 and friday.left_out == 365 - 53  # 2027 has 53 Fridays: it begins with one
+    assert long.left_out > 0 and whole.png != friday.png
+    assert {run.night.day.weekday() for run in friday.best} == {4}
+    assert season(FARO, 2027, query()) is whole  # drawn once
+
+
+def test_all_years_together_stay_below_a_hundred_megabytes(counted, monkeypatch):
+    assert settings.PLANNING_CACHE_BYTES == 100 * 2**20
+    monkeypatch.setattr(years, "YEARS", ByteCache(3 * 2**20))
+    for latitude in range(30, 42):
+        site = Site(lat=float(latitude), lon=-8.0, tz="Europe/Lisbon", zenith=21.0)
+        years.judged_nights(site, FIRST, LAST, CORE, Thresholds())
+        assert years.YEARS.held_bytes <= 3 * 2**20
+    years.judged_nights(site, FIRST, LAST, CORE, Thresholds())
+    assert len(counted) == 12  # the newest is still there
+    years.judged_nights(
+        Site(lat=30.0, lon=-8.0, tz="Europe/Lisbon", zenith=21.0), FIRST, LAST, CORE, Thresholds()
+    )
+    assert len(counted) == 13  # the oldest had gone
+
+
+@pytest.mark.django_db
+def test_a_page_for_other_weekdays_asks_for_no_new_year(desk, mill, counted, monkeypatch):
+    from vinter.web.nights import season as room
+
+    monkeypatch.setattr(room, "YEARS", years.YEARS)
+    address = reverse("season", args=[mill.pk, 2027])
+    whole, weekend = desk.get(address), desk.get(address, {"weekday": ["4", "5"]})
+    assert len(counted) == 1
+    assert "Faded" not in said(whole) and "nights your filters leave out" in said(weekend)
