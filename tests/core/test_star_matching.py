@@ -9,6 +9,7 @@ from starfield import Field, make, places
 from vinter.core.frames.measure import clean
 from vinter.core.frames.reading import read_frame
 from vinter.core.frames.stars import Stars, find_stars
+from vinter.core.stack.masking.motion import not_sky
 from vinter.core.stack.masking.sky_mask import find_sky, usable_sky
 from vinter.core.stack.registration.motion_model import fit_rotation, lifted, lowered, pixels, rays
 from vinter.core.stack.registration.star_matching import (
@@ -149,6 +150,38 @@ def test_a_tree_and_a_gradient_are_told_apart():
     ]
     mask = find_sky(plane.astype(np.float32), stars, (800, 600))[::2, ::2] > 127
     assert (mask & ~land).sum() / (mask | ~land).sum() > 0.98
+
+
+def test_a_trunk_too_narrow_to_be_a_gap_is_ground_by_its_darkness():
+    """Three fifths as bright as the sky, and stars on both sides within its width."""
+    drawn = np.random.default_rng(3)
+    y, x = np.mgrid[:300, :400]
+    trunk, low = (np.abs(x - 200) < 7) & (y > 80) & (y <= 260), y > 260
+    sky = np.where(low, 0.003, np.where(trunk, 0.02 * np.exp(-0.5), 0.02)) + drawn.normal(0, 6e-4, x.shape)
+    stars = drawn.uniform(0, [800, 600], (3000, 2))
+    at = (stars / 2).astype(int).clip(0, [399, 299])
+    stars = stars[~(trunk | low)[at[:, 1], at[:, 0]]]
+    found = find_sky(sky.astype(np.float32), stars, (800, 600))[::2, ::2] > 127
+    assert found[trunk].mean() < 0.3 and found[~(trunk | low)].mean() > 0.99
+
+
+def test_ground_as_bright_as_the_sky_is_seen_by_texture_weaker_than_the_noise():
+    """Grain of four fifths of the noise, standing still while the stars pass: seen; a third of it: not."""
+    height, width, noise = 240, 320, 10.0
+    land = np.arange(height) >= 140
+    grain = np.random.default_rng(5).normal(0, 1, (height, width)).astype(np.float32)
+
+    def ground(amplitude):
+        planes, homographies = [], []
+        for i in range(6):
+            plane = 1000 + np.random.default_rng(10 + i).normal(0, noise, (height, width)).astype(np.float32)
+            plane[land] += amplitude * noise * grain[land]
+            planes.append(plane)
+            homographies.append(np.array([[1, 0, -12.0 * i], [0, 1, 0], [0, 0, 1]]))
+        return not_sky(planes, homographies)[0]
+
+    seen, unseen = ground(0.8), ground(1 / 3)
+    assert seen[150:].mean() > 0.9 and seen[:130].max() == 0 and unseen.max() == 0
 
 
 def test_usable_sky_keeps_off_edges():
