@@ -9,6 +9,7 @@ import sys
 from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from datetime import UTC, date, datetime
+from getpass import getpass
 from pathlib import Path
 from typing import Any
 
@@ -279,11 +280,44 @@ def _serve(a: argparse.Namespace) -> None:
     serve(a.host, a.port)
 
 
-def _import(a: argparse.Namespace) -> None:
+def _web() -> None:
+    """The web application's settings and its database, brought up to date."""
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vinter.web.settings")
     import django
 
     django.setup()
+    from vinter.web.serve import prepare
+
+    prepare()
+
+
+def _password() -> str:
+    """A password asked for twice, or the first line of what is piped in."""
+    if not sys.stdin.isatty():
+        return sys.stdin.readline().rstrip("\n")
+    first, second = getpass("Password: "), getpass("Once more: ")
+    if first != second:
+        raise BadInput("the two passwords differ; nothing was changed")
+    return first
+
+
+def _account(a: argparse.Namespace) -> None:
+    _web()
+    from vinter.web.accounts import people
+
+    if a.what == "add":
+        people.add(a.name, _password())
+        print(f"{a.name}: account made")
+    elif a.what == "password":
+        people.set_password(people.person(a.name).username, _password())
+        print(f"{a.name}: password changed")
+    else:
+        people.delete(people.person(a.name))
+        print(f"{a.name}: account deleted, with everything in it")
+
+
+def _import(a: argparse.Namespace) -> None:
+    _web()
     from vinter.web.takes.intake import import_folder
 
     take, said = import_folder(a.folder, a.user, a.title)
@@ -435,6 +469,9 @@ def parser() -> argparse.ArgumentParser:
     p = add("serve", _serve, "start the web application and its worker")
     p.add_argument("--host", default="127.0.0.1")
     p.add_argument("--port", type=int, default=8765)
+    p = add("account", _account, "make an account, give it a new password, or delete it with all it holds")
+    p.add_argument("what", choices=["add", "password", "delete"])
+    p.add_argument("name")
     p = add("import", _import, "take a folder of frames on this machine into the web application")
     p.add_argument("folder", type=Path)
     p.add_argument("--user", required=True, metavar="NAME")

@@ -1,5 +1,6 @@
 """Web server, worker and forecast stand-in together: the children are started again when they die."""
 
+import fcntl
 import logging
 import os
 import socket
@@ -9,6 +10,8 @@ import threading
 import time
 
 import django
+from django.conf import settings
+from django.core.management import call_command
 from waitress import serve as waitress_serve
 
 from vinter.core.sky.ephemeris import year_direction, year_ephemeris
@@ -65,6 +68,13 @@ def _warm() -> None:
         year_direction(year)
 
 
+def prepare() -> None:
+    """Bring the database up to date; of several that start together one does it and the others wait."""
+    with open(settings.HOME / "upgrade.lock", "w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        call_command("migrate", verbosity=0, interactive=False)
+
+
 def serve(host: str, port: int) -> None:
     """Serve until interrupted."""
     keepers = [Keeper("the worker", "vinter.web.jobs.worker")]
@@ -75,6 +85,7 @@ def serve(host: str, port: int) -> None:
     django.setup()
     from vinter.web.assets import collect
 
+    prepare()
     collect()  # before the application looks for them
     from vinter.web.wsgi import application
 

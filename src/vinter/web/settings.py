@@ -1,7 +1,9 @@
 """Settings. Everything that differs between machines comes from the environment (see README)."""
 
+import contextlib
 import os
 import secrets
+from datetime import timedelta
 from pathlib import Path
 
 BASE = Path(__file__).resolve().parent
@@ -15,13 +17,16 @@ CSRF_TRUSTED_ORIGINS = [o for o in os.environ.get("VINTER_ORIGINS", "").split(",
 
 
 def _secret() -> str:
-    """The signing key, made once and kept readable by its owner only."""
+    """The signing key, made once and kept readable by its owner only; whole or not there, whoever comes
+    first."""
     path = HOME / "secret.key"
-    try:
-        with os.fdopen(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600), "w") as file:
+    if not path.exists():
+        draft = HOME / f"secret.{os.getpid()}"
+        with os.fdopen(os.open(draft, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600), "w") as file:
             file.write(secrets.token_urlsafe(50))
-    except FileExistsError:
-        pass
+        with contextlib.suppress(FileExistsError):
+            os.link(draft, path)
+        draft.unlink()
     return path.read_text()
 
 
@@ -33,6 +38,7 @@ INSTALLED_APPS = [
     "django.contrib.staticfiles",
     "vinter.web",
     "django_htmx",
+    "axes",
     "vinter.web.accounts",
     "vinter.web.demo",
     "vinter.web.home",
@@ -63,6 +69,7 @@ MIDDLEWARE = [
     "django_htmx.middleware.HtmxMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "vinter.web.security.PlainErrors",
+    "axes.middleware.AxesMiddleware",
 ]
 ROOT_URLCONF = "vinter.web.urls"
 WSGI_APPLICATION = "vinter.web.wsgi.application"
@@ -96,7 +103,27 @@ DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 LOGIN_URL = "sign-in"
 LOGIN_REDIRECT_URL = "home"
 LOGOUT_REDIRECT_URL = "sign-in"
-AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"}]
+AUTHENTICATION_BACKENDS = [
+    "axes.backends.AxesStandaloneBackend",
+    "django.contrib.auth.backends.ModelBackend",
+]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": f"django.contrib.auth.password_validation.{name}"}
+    for name in (
+        "UserAttributeSimilarityValidator",
+        "MinimumLengthValidator",
+        "CommonPasswordValidator",
+        "NumericPasswordValidator",
+    )
+]
+SIGN_UP = os.environ.get("VINTER_SIGN_UP", "closed")  # closed: by invitation; open: for everybody
+AXES_FAILURE_LIMIT = 6  # wrong tries of one name from one address, after which signing in rests
+AXES_COOLOFF_TIME = timedelta(minutes=15)
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_RESET_ON_SUCCESS = True
+AXES_LOCKOUT_TEMPLATE = "accounts/locked.html"
+AXES_DISABLE_ACCESS_LOG = True
+AXES_VERBOSE = False
 STATIC_URL = "/static/"
 STATICFILES_DIRS = [BASE / "static"]
 STATICFILES_FINDERS = ["django.contrib.staticfiles.finders.FileSystemFinder"]  # only what is ours
@@ -114,6 +141,7 @@ SESSION_COOKIE_SAMESITE = "Lax"
 CSRF_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = os.environ.get("VINTER_HTTPS") == "1"
 SECURE_CONTENT_TYPE_NOSNIFF = True
+SECURE_HSTS_SECONDS = 365 * 86400 if os.environ.get("VINTER_HTTPS") == "1" else 0
 SECURE_REFERRER_POLICY = "same-origin"
 X_FRAME_OPTIONS = "DENY"
 FILE_UPLOAD_TEMP_DIR = HOME / "incoming"

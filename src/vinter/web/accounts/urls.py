@@ -1,4 +1,4 @@
-"""Addresses of signing in and out."""
+"""Addresses of signing in, up and out, and of one's account."""
 
 from django.contrib.auth.views import LogoutView
 from django.urls import path
@@ -7,5 +7,10 @@ from vinter.web.accounts import views
 
 urlpatterns = [
     path("sign-in/", views.SignIn.as_view(), name="sign-in"),
+    path("sign-up/", views.sign_up, name="sign-up"),
     path("sign-out/", LogoutView.as_view(), name="sign-out"),
+    path("account/", views.account, name="account"),
+    path("account/password/", views.ChangePassword.as_view(), name="password"),
+    path("account/invite/", views.invite, name="invite"),
+    path("account/end/", views.end, name="account-end"),
 ]

@@ -1,17 +1,103 @@
-"""Signing in: by name and password, or with one button where demo data are served."""
+"""Signing in and up, and a person's own account."""
 
 from typing import Any
 
 from django.conf import settings
-from django.contrib.auth.views import LoginView
+from django.contrib.auth import login, logout
+from django.contrib.auth.decorators import login_not_required
+from django.contrib.auth.views import LoginView, PasswordChangeView
+from django.core.exceptions import PermissionDenied
+from django.http import HttpRequest, HttpResponse, HttpResponseBase
+from django.shortcuts import redirect, render
+from django.urls import reverse_lazy
+from django.utils import timezone
+from django.views.decorators.http import require_POST
+
+from vinter.web.accounts import people
+from vinter.web.accounts.forms import EndForm, SignUpForm
+from vinter.web.accounts.models import Invitation, good_invitation, may_sign_up, nobody_yet
+from vinter.web.workflow import head
+
+BACKEND = "django.contrib.auth.backends.ModelBackend"
 
 
 class SignIn(LoginView):
-    """The sign-in page; offers the demo where there is one."""
+    """The sign-in page; offers the demo where there is one, and the first account where there is none."""
 
     template_name = "accounts/sign_in.html"
     redirect_authenticated_user = True
 
+    def get(self, request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponseBase:
+        """On an empty home the first to come makes the owner's account."""
+        if not settings.DEMO and nobody_yet():
+            return redirect("sign-up")
+        return super().get(request, *args, **kwargs)
+
     def get_context_data(self, **kwargs: Any) -> dict[str, Any]:
-        """Whether there is a demo to enter."""
-        return {**super().get_context_data(**kwargs), "demo": settings.DEMO}
+        """Whether there is a demo to enter, and whether an account can be made."""
+        return {**super().get_context_data(**kwargs), "demo": settings.DEMO, "open": may_sign_up("")}
+
+
+class ChangePassword(PasswordChangeView):
+    """A new password, with the old one."""
+
+    template_name = "accounts/password.html"
+    success_url = reverse_lazy("account")
+
+    def get_context_data(self, **kwargs: Any) -> dict[str, Any]:
+        """The head of the page."""
+        return {**super().get_context_data(**kwargs), **head("")}
+
+
+@login_not_required
+def sign_up(request: HttpRequest) -> HttpResponse:
+    """Make an account: the first one, by invitation, or where signing up is open."""
+    code = request.POST.get("code", "") or request.GET.get("code", "")
+    if not may_sign_up(code):
+        return render(request, "accounts/closed.html", status=403)
+    form = SignUpForm(request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        user = people.add(form.cleaned_data["username"], form.cleaned_data["password1"])
+        invitation = good_invitation(code)
+        if invitation:
+            Invitation.objects.filter(pk=invitation.pk).update(used=timezone.now())
+        login(request, user, backend=BACKEND)
+        return redirect("home")
+    context = {"form": form, "code": code, "first": nobody_yet()}
+    return render(request, "accounts/sign_up.html", context, status=400 if form.errors else 200)
+
+
+def account(request: HttpRequest) -> HttpResponse:
+    """One's own account: password, invitations to others, the end of it."""
+    return render(
+        request,
+        "accounts/account.html",
+        {
+            "end": EndForm(request.user),
+            "invitations": [i for i in Invitation.objects.filter(owner=request.user) if i.good],
+            "link": request.build_absolute_uri(reverse_lazy("sign-up")),
+            **head(""),
+        },
+    )
+
+
+@require_POST
+def invite(request: HttpRequest) -> HttpResponse:
+    """A new invitation; only whoever made this Vinter's first account invites."""
+    if not request.user.is_staff:  # type: ignore[union-attr]
+        raise PermissionDenied("only the owner of this Vinter invites")
+    Invitation.objects.create(owner=request.user)
+    return redirect("account")
+
+
+@require_POST
+def end(request: HttpRequest) -> HttpResponse:
+    """Delete the account and everything in it."""
+    form = EndForm(request.user, request.POST)
+    if not form.is_valid():
+        context = {"end": form, "invitations": [], **head("")}
+        return render(request, "accounts/account.html", context, status=400)
+    user = request.user
+    logout(request)
+    people.delete(user)  # type: ignore[arg-type]
+    return redirect("sign-in")

@@ -1,0 +1,52 @@
+"""Invitations to an account."""
+
+import secrets
+from datetime import timedelta
+
+from django.conf import settings
+from django.contrib.auth import get_user_model
+from django.db import models
+from django.utils import timezone
+
+INVITATION_DAYS = 14
+
+
+def _code() -> str:
+    return secrets.token_urlsafe(16)
+
+
+class Invitation(models.Model):
+    """A link that lets one person make an account; used once, for two weeks."""
+
+    code = models.CharField(max_length=40, unique=True, default=_code)
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
+    created = models.DateTimeField(auto_now_add=True)
+    used = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return f"invitation by {self.owner}"
+
+    @property
+    def good(self) -> bool:
+        """Whether it can still be used."""
+        return self.used is None and timezone.now() - self.created < timedelta(days=INVITATION_DAYS)
+
+
+def nobody_yet() -> bool:
+    """Whether no account with a password is here: then whoever comes first is the owner of this Vinter."""
+    marks = [user.has_usable_password() for user in get_user_model().objects.only("password")]
+    return not any(marks)
+
+
+def good_invitation(code: str) -> Invitation | None:
+    """An invitation that can still be used."""
+    found = Invitation.objects.filter(code=code).first() if code else None
+    return found if found and found.good else None
+
+
+def may_sign_up(code: str) -> bool:
+    """Whether an account can be made: the first one, with an invitation, or where signing up is open."""
+    return nobody_yet() or settings.SIGN_UP == "open" or good_invitation(code) is not None
