@@ -13,7 +13,15 @@ import grimp
 
 ROOT = Path(__file__).resolve().parents[1]
 BOX_WIDTH, BOX_HEIGHT, ACROSS, DOWN, MARGIN = 132, 34, 158, 92, 20
-SMALL = ("errors", "versions", "constants", "discovery", "parallel", "byte_cache")  # known to every room
+SMALL = (
+    "errors",
+    "finite",
+    "versions",
+    "constants",
+    "discovery",
+    "parallel",
+    "byte_cache",
+)  # known to every room
 SHARED = ("forms", "fields", "uploads", "owned", "workflow", "templatetags", "settings", "urls", "security")
 SHARED += ("serve", "wsgi", "assets")
 

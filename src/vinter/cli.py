@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from vinter.core.errors import BadInput
+from vinter.core.finite import finite
 from vinter.core.stack.combining.methods import KAPPA, Method
 
 
@@ -52,7 +53,7 @@ def _magnitude(text: str) -> float | None:
 
 
 def _print(data: object) -> None:
-    print(json.dumps(data, indent=1))
+    print(json.dumps(finite(data), indent=1, allow_nan=False))
 
 
 def _horizon(path: Path | None) -> Any:
@@ -161,15 +162,22 @@ def _exposure(a: argparse.Namespace) -> None:
 
 def _inspect(a: argparse.Namespace) -> None:
     from vinter.core.frames.measure import compare, measure
-    from vinter.core.frames.reading import frame_files, read_frame
+    from vinter.core.frames.reading import frame_files, named, read_frame
 
     rows, broken = [], []
     for path in frame_files(a.files):
         try:
-            rows.append(measure(read_frame(path)))
+            with named(path.name):
+                rows.append(measure(read_frame(path)))
         except BadInput as error:
             broken.append(
-                {"file": path.name, "kind": "unreadable", "verdict": "drop", "reasons": [str(error)]}
+                {
+                    "file": path.name,
+                    "kind": "unreadable",
+                    "verdict": "drop",
+                    "reasons": [str(error)],
+                    "error": str(error),
+                }
             )
     _print([asdict(m) for m in compare(rows)] + broken)
     if not rows:

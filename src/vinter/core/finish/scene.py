@@ -10,6 +10,7 @@ import numpy.typing as npt
 import tifffile
 
 from vinter.core.errors import BadInput
+from vinter.core.formats.whole import whole
 from vinter.core.frames.reading import Colour
 
 F32 = npt.NDArray[np.float32]
@@ -160,7 +161,8 @@ def save_scene(path: Path, scene: Scene) -> None:
             "core": scene.core,
         }
     )
-    np.savez(path, rgb=scene.rgb, sky=scene.sky, meta=np.frombuffer(meta.encode(), np.uint8))
+    with whole(path) as draft:
+        np.savez(draft, rgb=scene.rgb, sky=scene.sky, meta=np.frombuffer(meta.encode(), np.uint8))
 
 
 def load_scene(path: Path) -> Scene:

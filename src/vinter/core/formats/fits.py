@@ -6,6 +6,8 @@ import numpy as np
 import numpy.typing as npt
 from astropy.io import fits
 
+from vinter.core.formats.whole import whole
+
 F32 = npt.NDArray[np.float32]
 
 
@@ -57,4 +59,5 @@ def write_fits(path: Path, picture: F32, cards: dict[str, float | str | int] | N
     header["CTYPE3"] = "RGB"
     for name, value in (cards or {}).items():
         header[name] = value
-    fits.PrimaryHDU(cube, header).writeto(path, overwrite=True)
+    with whole(path) as draft:
+        fits.PrimaryHDU(cube, header).writeto(draft)

@@ -6,6 +6,8 @@ import numpy as np
 import numpy.typing as npt
 import tifffile
 
+from vinter.core.formats.whole import whole
+
 F32 = npt.NDArray[np.float32]
 LINEAR_RAW = 34892
 WHITE = 65535
@@ -37,13 +39,14 @@ def write_linear_dng(
         (50728, "2I", 3, _rationals(np.array(neutral)), True),
         (50778, "H", 1, D65, True),
     ]
-    tifffile.imwrite(
-        path,
-        data,
-        photometric=LINEAR_RAW,
-        planarconfig="contig",
-        extratags=tags,
-        metadata=None,
-        software="Vinter",
-        rowsperstrip=data.shape[0],
-    )
+    with whole(path) as draft:
+        tifffile.imwrite(
+            draft,
+            data,
+            photometric=LINEAR_RAW,
+            planarconfig="contig",
+            extratags=tags,
+            metadata=None,
+            software="Vinter",
+            rowsperstrip=data.shape[0],
+        )

@@ -10,7 +10,7 @@ import numpy.typing as npt
 import tifffile
 from PIL import Image, ImageCms
 
-from vinter.core.errors import BadInput
+from vinter.core.formats.whole import whole, write_image
 
 SOFTWARE = "Vinter"
 JPEG_QUALITY = 93
@@ -53,33 +53,35 @@ def write_jpeg(
     path: Path, rgb: npt.NDArray[np.uint8], info: PictureInfo | None = None, quality: int = JPEG_QUALITY
 ) -> None:
     """8-bit sRGB JPEG with EXIF and colour profile."""
-    Image.fromarray(rgb).save(
-        path, "JPEG", quality=quality, exif=_exif(info or PictureInfo()), icc_profile=_srgb(), subsampling=0
-    )
+    exif = _exif(info or PictureInfo())
+    with whole(path) as draft:
+        Image.fromarray(rgb).save(
+            draft, "JPEG", quality=quality, exif=exif, icc_profile=_srgb(), subsampling=0
+        )
 
 
 def write_tiff16(path: Path, rgb: npt.NDArray[np.uint16], info: PictureInfo | None = None) -> None:
     """16-bit sRGB TIFF with colour profile and description."""
     info = info or PictureInfo()
     when = datetime.fromtimestamp(info.time, UTC) if info.time is not None else None
-    tifffile.imwrite(
-        path,
-        rgb,
-        photometric="rgb",
-        iccprofile=_srgb(),
-        software=SOFTWARE,
-        datetime=when,
-        metadata=None,
-        description=info.title.encode("ascii", "replace").decode(),
-        compression="zlib",
-        predictor=True,
-    )
+    with whole(path) as draft:
+        tifffile.imwrite(
+            draft,
+            rgb,
+            photometric="rgb",
+            iccprofile=_srgb(),
+            software=SOFTWARE,
+            datetime=when,
+            metadata=None,
+            description=info.title.encode("ascii", "replace").decode(),
+            compression="zlib",
+            predictor=True,
+        )
 
 
 def write_png16(path: Path, rgb: npt.NDArray[np.uint16]) -> None:
     """16-bit PNG."""
-    if not cv2.imwrite(str(path), rgb[..., ::-1]):
-        raise BadInput(f"{path}: could not be written")
+    write_image(path, rgb)
 
 
 def jpeg_bytes(rgb: npt.NDArray[np.uint8], quality: int = 88) -> bytes:

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from math import isfinite
 from pathlib import Path
 from typing import Any
 
@@ -29,12 +30,15 @@ class Metadata:
 
 
 def _number(value: Any) -> float | None:
+    """A number of a tag; None for what is none, as 0/0 or 1/0 in files of careless writers."""
     try:
         if isinstance(value, tuple):
-            return float(value[0]) / float(value[1]) if len(value) > 1 else float(value[0])
-        return float(value)
-    except (TypeError, ValueError, ZeroDivisionError):
+            found = float(value[0]) / float(value[1]) if len(value) > 1 else float(value[0])
+        else:
+            found = float(value)
+    except (TypeError, ValueError, IndexError, ZeroDivisionError, OverflowError):
         return None
+    return found if isfinite(found) else None
 
 
 def _moment(exif: dict[str, Any]) -> float | None:

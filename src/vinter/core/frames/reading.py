@@ -1,5 +1,7 @@
 """Frames from files: Bayer RAW unpacked by LibRaw, pictures by Pillow and tifffile, all turned upright."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -24,6 +26,9 @@ Image.MAX_IMAGE_PIXELS = LARGEST_PIXELS
 pillow_heif.register_heif_opener()
 _FLIP_TO_ORIENTATION = {0: 1, 3: 3, 5: 8, 6: 6}
 SRGB_FROM_XYZ = np.array([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]])
+
+
+BAYER = {(0, 1, 1, 2), (2, 1, 1, 0), (1, 0, 2, 1), (1, 2, 0, 1)}  # greens on a diagonal, one red, one blue
 
 
 @dataclass(frozen=True)
@@ -57,6 +62,12 @@ class Frame:
     shading: npt.NDArray[np.float32] | None = None
     notes: tuple[CorrectionNote, ...] = ()
     warp: LensWarp | None = None
+
+    def __post_init__(self) -> None:
+        if self.pattern is not None and tuple(map(int, self.pattern.ravel())) not in BAYER:
+            raise BadInput(f"{self.path.name}: its colour filter is not a Bayer pattern")
+        if not np.isfinite(self.white) or self.white <= float(np.max(self.black)):
+            raise BadInput(f"{self.path.name}: its white level ({self.white:g}) is not above its black")
 
     @property
     def size(self) -> tuple[int, int]:
@@ -244,6 +255,22 @@ def read_picture(path: Path) -> Frame:
     )
 
 
+@contextmanager
+def named(name: str) -> Iterator[None]:
+    """Whatever goes wrong with a file, by its content or inside a library, becomes one sentence with its
+    name.
+
+    Running out of memory and being stopped are not the file's fault and pass on.
+    """
+    try:
+        yield
+    except (BadInput, MemoryError):
+        raise
+    except Exception as error:
+        words = " ".join(str(error).split())[:200]
+        raise BadInput(f"{name}: cannot be read ({type(error).__name__}: {words})") from error
+
+
 def read_frame(path: Path) -> Frame:
     """Any supported file; BadInput names the file and what is wrong with it."""
     if not path.is_file():
@@ -253,7 +280,8 @@ def read_frame(path: Path) -> Frame:
     suffix = path.suffix.lower()
     if suffix not in SUFFIXES:
         raise BadInput(f"{path.name}: files of type {suffix or 'none'} are not read")
-    frame = read_raw(path) if suffix in RAW_SUFFIXES else read_picture(path)
+    with named(path.name):
+        frame = read_raw(path) if suffix in RAW_SUFFIXES else read_picture(path)
     if min(frame.size) < 64:
         raise BadInput(f"{path.name}: {frame.size[0]} x {frame.size[1]} pixels is too small for a frame")
     return frame

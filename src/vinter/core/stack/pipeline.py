@@ -21,6 +21,7 @@ import numpy.typing as npt
 import tifffile
 
 from vinter.core.errors import BadInput
+from vinter.core.formats.whole import whole, write_image
 from vinter.core.frames.adaptive_moments import shapes
 from vinter.core.frames.lenswarp import LensWarp
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic, picture_half
@@ -291,9 +292,10 @@ def _write(run: Run, burst: PreparedFrames, picture: Path, out: Path) -> tuple[P
             "focal_px": model.focal if model else base.focal_px,
         }
     )
-    tifffile.imwrite(out, rgb, photometric="rgb", description=description, compression=None)
+    with whole(out) as draft:
+        tifffile.imwrite(draft, rgb, photometric="rgb", description=description, compression=None)
     mask_path = out.with_suffix(".mask.png")
-    cv2.imwrite(str(mask_path), mask)
+    write_image(mask_path, mask)
     return mask_path, round(warp.most_px(base.size), 1) if warp else None
 
 
@@ -304,7 +306,7 @@ def _write_left_out(left_out: Path, mask: Path, warp: LensWarp | None, out: Path
     sky = np.load(mask, mmap_mode="r")[::4, ::4] > 250
     mean = float(share[::4, ::4][sky].mean()) if sky.any() else 0.0
     drawn = warp.straightened(share) if warp else share
-    cv2.imwrite(str(out), np.round(255 * np.sqrt(np.clip(drawn, 0, 1))).astype(np.uint8))
+    write_image(out, np.round(255 * np.sqrt(np.clip(drawn, 0, 1))).astype(np.uint8))
     return mean
 
 

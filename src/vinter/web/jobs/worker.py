@@ -11,6 +11,9 @@ from concurrent.futures import Executor, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from types import FrameType
 
+from django.db import OperationalError
+
+RETRY_SECONDS = 3.0
 BEAT_SECONDS = 3.0
 IDLE_SECONDS = 0.4
 PROGRESS_SECONDS = 0.5
@@ -55,7 +58,11 @@ class Worker:
             if job is None:
                 self.stopping.wait(IDLE_SECONDS)
             else:
-                self.work(job)
+                try:
+                    self.work(job)
+                except OperationalError:  # the database could not take the news: a full disk, most likely
+                    log.exception("the end of job %s could not be noted; it will be taken up again", job)
+                    self.stopping.wait(RETRY_SECONDS)
 
     def work(self, job) -> None:  # type: ignore[no-untyped-def]
         """Do one job and end its row with what came of it."""
@@ -70,7 +77,10 @@ class Worker:
 
         def keep_alive() -> None:
             while not ended.wait(BEAT_SECONDS):
-                beat(job)
+                try:
+                    beat(job)
+                except OperationalError:
+                    log.warning("the lease of job %s could not be renewed just now", job)
                 close_old_connections()
 
         last = [0.0]

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_POST
 from vinter.core.camera.exposure import SHUTTERS, iso_stops
 from vinter.core.camera.phones import Lens
 from vinter.core.errors import BadInput
+from vinter.core.formats.whole import whole, write_image
 from vinter.core.rehearse.coach import REHEARSED, Judgement, histogram, judge, judge_exercise
 from vinter.core.rehearse.exercises import LADDER, exercise
 from vinter.core.rehearse.outcome import after_leaving, after_press
@@ -121,10 +122,9 @@ def shoot(request: HttpRequest, pk: int) -> HttpResponse:
     shown = press(burst, _settings(request, burst.lens), standing, seed=len(go.presses) + 1)
     found = _judged(go, shown)
     go.folder.mkdir(parents=True, exist_ok=True)
-    cv2.imwrite(
-        str(go.folder / "picture.jpg"), developed(shown)[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, QUALITY]
-    )
-    np.save(go.folder / "mosaic.npy", shown.mosaic)
+    write_image(go.folder / "picture.jpg", developed(shown), [cv2.IMWRITE_JPEG_QUALITY, QUALITY])
+    with whole(go.folder / "mosaic.npy") as draft:
+        np.save(draft, shown.mosaic)
     go.presses = [
         *go.presses,
         {

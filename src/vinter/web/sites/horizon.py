@@ -15,6 +15,7 @@ from django.views.decorators.http import require_POST
 
 from vinter.core.errors import BadInput
 from vinter.core.formats.horizons import horizon_text, read_horizon
+from vinter.core.formats.whole import write_image
 from vinter.core.frames.sandbox import check_content, probe
 from vinter.core.ground.panorama import PanoramaFix, fix_by_points, fix_by_sun, traced
 from vinter.core.sky.ephemeris import GALACTIC_CENTRE, diurnal_path
@@ -126,7 +127,7 @@ def add_picture(request: HttpRequest, pk: int) -> HttpResponse:
     picture = (
         cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else picture
     )
-    cv2.imwrite(str(folder / f"{name}.jpg"), picture, [cv2.IMWRITE_JPEG_QUALITY, 85])
+    write_image(folder / f"{name}.jpg", picture[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 85])
     one = ScoutPicture.objects.create(
         site=site,
         stored=f"{name}.jpg",

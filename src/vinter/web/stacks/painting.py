@@ -11,6 +11,7 @@ from django.views.decorators.http import require_POST
 import vinter
 from vinter.core.errors import BadInput
 from vinter.core.finish.scene import read_stack
+from vinter.core.formats.whole import write_image
 from vinter.core.stack.masking.brush import Stroke, painted
 from vinter.web.jobs.models import enqueue
 from vinter.web.owned import owned
@@ -74,7 +75,7 @@ def paint(request: HttpRequest, pk: int) -> HttpResponse:
         version=vinter.__version__,
     )
     new.own_mask.parent.mkdir(parents=True, exist_ok=True)
-    cv2.imwrite(str(new.own_mask), mask)
+    write_image(new.own_mask, mask)
     enqueue(request.user, "stack", new.pk)
     return redirect("stack", new.pk)
 

@@ -5,7 +5,6 @@ import json
 from dataclasses import asdict, replace
 from typing import Any
 
-import cv2
 import numpy as np
 import numpy.typing as npt
 import tifffile
@@ -14,6 +13,7 @@ from vinter.core.camera.projection import view_of
 from vinter.core.finish.scene import read_stack
 from vinter.core.formats.fits import wcs_cards, write_fits
 from vinter.core.formats.lineardng import write_linear_dng
+from vinter.core.formats.whole import whole, write_image
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, picture_half
 from vinter.core.frames.reading import SRGB_FROM_XYZ
 from vinter.core.frames.stars import Stars, background, find_stars
@@ -41,7 +41,8 @@ def examine(one: Stack) -> dict[str, Any]:
         with tifffile.TiffFile(one.picture) as file:
             picture, description = file.asarray(), file.pages[0].description  # type: ignore[union-attr]
         picture = np.asarray(picture * fall.gains(picture.shape[1::-1])[..., None], np.float32)
-        tifffile.imwrite(one.picture, picture, photometric="rgb", description=description, compression=None)
+        with whole(one.picture) as draft:
+            tifffile.imwrite(draft, picture, photometric="rgb", description=description, compression=None)
     return {
         "field": asdict(field),
         "falloff": {**asdict(fall), "significant": fall.significant, "taken_out": taken_out}
@@ -93,4 +94,4 @@ def write(one: Stack, kind: str) -> None:
         neutral, matrix = tuple(colour["neutral"]), np.array(colour["matrix"])
         write_linear_dng(path, picture, neutral, np.linalg.inv(matrix) @ SRGB_FROM_XYZ)
     else:
-        cv2.imwrite(str(path), np.clip(np.round(picture[..., ::-1] * 65535), 0, 65535).astype(np.uint16))
+        write_image(path, np.clip(np.round(picture * 65535), 0, 65535).astype(np.uint16))

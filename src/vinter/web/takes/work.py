@@ -8,10 +8,11 @@ from typing import Any
 import cv2
 
 from vinter.core.errors import BadInput
+from vinter.core.finite import finite
 from vinter.core.formats.pictures import write_jpeg
 from vinter.core.frames.measure import clean, measure
 from vinter.core.frames.preview import preview, thumbnail
-from vinter.core.frames.reading import read_frame
+from vinter.core.frames.reading import named, read_frame
 from vinter.core.frames.sandbox import probe
 from vinter.core.simulate.phone import Burst, SimulatedPhone
 
@@ -33,14 +34,17 @@ def measure_file(path: Path, label: str, previews: Path, foreign: bool) -> dict[
     try:
         if foreign:
             probe(path, label)
-        frame = read_frame(path)
-        data, plane = clean(frame)
-        found = asdict(measure(frame, (data, plane)))
-        picture = preview(frame, data, found["background"])
+        with named(label):
+            frame = read_frame(path)
+            data, plane = clean(frame)
+            found = asdict(measure(frame, (data, plane)))
+            picture = preview(frame, data, found["background"])
         write_jpeg(previews / f"{path.stem}.jpg", picture, quality=82)
         write_jpeg(previews / f"{path.stem}.small.jpg", thumbnail(picture), quality=85)
-        return {**found, "file": label}
+        return dict(finite({**found, "file": label}))
     except BadInput as error:
         return {"error": str(error).replace(path.name, label)}
-    except (OSError, ValueError, MemoryError) as error:
-        return {"error": f"{label}: {error}"}
+    except MemoryError:
+        return {"error": f"{label}: measuring it needs more memory than is free"}
+    except OSError as error:
+        return {"error": f"{label}: {error.strerror or error}"}

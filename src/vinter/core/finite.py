@@ -1,0 +1,15 @@
+"""Plain data without numbers that are none: what JSON and databases refuse."""
+
+from math import isfinite
+from typing import Any
+
+
+def finite(data: Any) -> Any:
+    """The same plain data (dicts, lists, tuples, scalars) with None where a number is NaN or infinite."""
+    if isinstance(data, dict):
+        return {key: finite(value) for key, value in data.items()}
+    if isinstance(data, (list, tuple)):
+        return [finite(value) for value in data]
+    if isinstance(data, float):
+        return data if isfinite(data) else None
+    return data

@@ -1,0 +1,129 @@
+"""No address answers with a fault of ours, whatever stands in it or is sent to it."""
+
+import re
+
+import pytest
+from django.urls import get_resolver, reverse
+
+from vinter.web.finish.models import Export, Finish
+from vinter.web.rehearse.models import Rehearsal
+
+pytestmark = pytest.mark.django_db
+HOSTILE = (
+    "nan", "inf", "-inf", "1e999", "-1", "0", "²", "٣", "9999-12-31", "0001-01-01", "2027-02-30",
+   
+    "1e400", "99999999999999999999", "'; drop table", "<script>", "../../etc/passwd",
+    "\x00", "a" * 3000, "1,2,3,4",
+)  # fmt: skip
+FIELDS = """
+    t day drive minutes weekday earliest latest school target own_target box lat lon az up roll span
+    centre high width start end lens portrait mode use x y size offset id name order a b at zoom
+    height gap bearing metres share frames iso shutter site kind decision frame_type do key text
+    method kappa ground tail points strokes recipe habit title lesson o_minutes code only
+""".split()
+PATTERNS = {p.name: p for room in get_resolver().url_patterns for p in room.url_patterns}
+SLOW = {"map-glow", "skyline-sky", "rehearse-press", "darker"}  # answered one by one below
+
+
+@pytest.fixture
+def world(nerea, shot, mill, small_stack):
+    """One of everything, by the first words of its addresses."""
+    finish = Finish.objects.create(owner=nerea, stack=small_stack, recipe={}, version="1")
+    export = Export.objects.create(owner=nerea, finish=finish, kind="jpg", recipe={})
+    go = Rehearsal.objects.create(owner=nerea, exercise="thirty")
+    pks = dict.fromkeys(("shots", "field"), shot.pk) | {
+        "sites": mill.pk,
+        "rehearse": go.pk,
+        "finish": finish.pk,
+    }
+    pks |= {
+        "gear": shot.phone_id,
+        "takes": small_stack.take_id,
+        "stacks": small_stack.pk,
+        "exports": export.pk,
+    }
+    return pks | {"frames": small_stack.take.frame_set.first().pk}
+
+
+def address(name, pks, word):
+    """An address with a hostile word wherever it takes words, and hostile years."""
+    route = str(PATTERNS[name].pattern)
+    out = {}
+    for kind, key in re.findall(r"<(\w+):(\w+)>", route):
+        if kind == "int":
+            out[key] = (
+                pks.get(route.split("/", maxsplit=1)[0], 1) if key == "pk" else {"0": 0}.get(word, 9999)
+            )
+        else:
+            out[key] = re.sub(r"[/\x00]", "_", word)[:200] or "_"
+    return reverse(name, kwargs=out)
+
+
+@pytest.mark.parametrize("word", HOSTILE, ids=range(len(HOSTILE)))
+def test_no_address_breaks(desk, world, word):
+    desk.raise_request_exception = False
+    broken = []
+    given = dict.fromkeys(FIELDS, word)
+    for name in sorted(set(PATTERNS) - SLOW - {"sign-out", "account-end", "site-delete", "phone-delete"}):
+        where = address(name, world, word)
+        for method, data in ((desk.get, given), (desk.post, given)):
+            answer = method(where, data)
+            if answer.status_code >= 500:
+                broken.append((name, method.__name__, answer.status_code))
+    assert broken == []
+
+
+@pytest.mark.parametrize("name", sorted(SLOW))
+def test_nor_those_that_compute_much(desk, world, name):
+    desk.raise_request_exception = False
+    for word in HOSTILE:
+        for field in ("box", "high", "width", "span", "centre", "t", "minutes", "iso"):
+            answer = desk.get(address(name, world, word), {"t": "1812588300", field: word})
+            assert answer.status_code < 500, (name, field, word)
+
+
+@pytest.mark.parametrize("field", FIELDS)
+def test_one_hostile_word_among_good_ones(desk, world, mill, field):
+    desk.raise_request_exception = False
+    good = {
+        "t": "1812588300",
+        "day": "2027-06-09",
+        "height": "9",
+        "gap": "6",
+        "bearing": "205",
+        "metres": "60",
+    }
+    pages = [
+        reverse("night", args=[mill.pk, "2027-06-09"]),
+        reverse("skyline", args=[mill.pk]),
+        reverse("stand", args=[mill.pk]),
+        reverse("shot-new", args=[mill.pk]),
+    ]
+    for word in ("nan", "1e999", "²", "\x00", "9999-12-31"):
+        for page in pages:
+            answer = desk.get(page, {**good, field: word})
+            assert answer.status_code < 500, (page, field, word)
+
+
+@pytest.mark.parametrize(
+    "body", [b"", b"{", b"[]", b"null", b"NaN", b'{"version": 1e999}', b"[" * 50000, b"\xff\xfe", b'"x"']
+)
+@pytest.mark.parametrize("name", ["draw", "finish-save"])
+def test_recipes_that_are_none(desk, world, name, body):
+    desk.raise_request_exception = False
+    answer = desk.post(reverse(name, args=[world["finish"]]), body, content_type="application/json")
+    assert answer.status_code == 400
+
+
+@pytest.mark.parametrize(
+    "points", ["[[0, NaN]]", "[[1e999, 2]]", "[[1]]", "[1, 2]", "{}", "[" * 20000, '[["a", "b"]]', "null"]
+)
+def test_drawn_lines_that_are_none(desk, world, mill, points):
+    desk.raise_request_exception = False
+    mill.refresh_from_db()
+    before = mill.horizon
+    answer = desk.post(reverse("horizon-draw", args=[mill.pk]), {"points": points})
+    mill.refresh_from_db()
+    assert answer.status_code in (302, 400) and (answer.status_code == 302 or mill.horizon == before)
+    strokes = desk.post(reverse("paint-try", args=[world["stacks"]]), {"strokes": points})
+    assert strokes.status_code in (200, 400)
