@@ -23,7 +23,7 @@ SMALL = (
     "byte_cache",
 )  # known to every room
 SHARED = ("forms", "fields", "uploads", "owned", "workflow", "templatetags", "settings", "urls", "security")
-SHARED += ("serve", "wsgi", "assets")
+SHARED += ("serve", "wsgi", "assets", "keeping")
 
 
 def imports_of(parent: str, left_out: tuple[str, ...]) -> dict[str, set[str]]:

@@ -324,6 +324,22 @@ def _account(a: argparse.Namespace) -> None:
         print(f"{a.name}: account deleted, with everything in it")
 
 
+def _backup(a: argparse.Namespace) -> None:
+    _web()
+    from vinter.web.keeping import backup
+
+    print(f"{a.file}: {backup(a.file)} files")
+
+
+def _restore(a: argparse.Namespace) -> None:
+    _web()
+    from vinter.web.keeping import restore
+
+    count = restore(a.file)
+    _web()
+    print(f"{a.file}: {count} files restored")
+
+
 def _import(a: argparse.Namespace) -> None:
     _web()
     from vinter.web.takes.intake import import_folder
@@ -480,6 +496,10 @@ def parser() -> argparse.ArgumentParser:
     p = add("account", _account, "make an account, give it a new password, or delete it with all it holds")
     p.add_argument("what", choices=["add", "password", "delete"])
     p.add_argument("name")
+    p = add("backup", _backup, "everything of this home as one ZIP file, while it runs")
+    p.add_argument("file", type=Path)
+    p = add("restore", _restore, "a backup over what is here, while it runs")
+    p.add_argument("file", type=Path)
     p = add("import", _import, "take a folder of frames on this machine into the web application")
     p.add_argument("folder", type=Path)
     p.add_argument("--user", required=True, metavar="NAME")

@@ -1,0 +1,92 @@
+"""All of a home as one file, and back: the database by SQLite's online backup, pictures, and the key.
+
+Both work while Vinter runs. What can be worked out again (kept stages of stacks) is left out.
+"""
+
+import shutil
+import sqlite3
+import tempfile
+import zipfile
+import zlib
+from contextlib import closing
+from pathlib import Path, PurePosixPath
+
+from django.conf import settings
+from django.db import connection
+
+from vinter.core.errors import BadInput
+from vinter.core.formats.whole import whole
+
+DATABASE, KEY, MEDIA = "vinter.sqlite3", "secret.key", "media"
+LEFT_OUT = {"work", "partial"}
+
+
+def _database() -> Path:
+    return Path(connection.settings_dict["NAME"])
+
+
+def _copied(source: Path, target: Path) -> None:
+    """One database over another, whole, while either is in use."""
+    with closing(sqlite3.connect(source)) as a, closing(sqlite3.connect(target)) as b:
+        a.backup(b)
+
+
+def backup(out: Path) -> int:
+    """Everything into one ZIP file, which is there whole or not at all; returns how many files it holds."""
+    if not out.parent.is_dir():
+        raise BadInput(f"{out.parent}: no such folder")
+    media = Path(settings.MEDIA_ROOT)
+    with tempfile.TemporaryDirectory() as folder, whole(out) as draft:
+        copy = Path(folder) / DATABASE
+        _copied(_database(), copy)
+        with zipfile.ZipFile(draft, "w", zipfile.ZIP_STORED, allowZip64=True) as archive:
+            archive.write(copy, DATABASE, zipfile.ZIP_DEFLATED)
+            if (settings.HOME / KEY).is_file():
+                archive.write(settings.HOME / KEY, KEY)
+            for path in sorted(p for p in media.rglob("*") if p.is_file()):
+                inside = path.relative_to(media)
+                if not LEFT_OUT & set(inside.parts) and not path.name.startswith("."):
+                    archive.write(path, f"{MEDIA}/{inside.as_posix()}")
+            return len(archive.namelist())
+
+
+def _members(archive: zipfile.ZipFile, name: str) -> list[zipfile.ZipInfo]:
+    """What is in a backup; BadInput when it is none, or a name leads out of the home."""
+    members = archive.infolist()
+    if DATABASE not in archive.namelist():
+        raise BadInput(f"{name}: not a backup of Vinter: there is no {DATABASE} in it")
+    for member in members:
+        parts = PurePosixPath(member.filename).parts
+        known = member.filename in (DATABASE, KEY) or parts[:1] == (MEDIA,)
+        if not known or ".." in parts or PurePosixPath(member.filename).is_absolute():
+            raise BadInput(f"{name}: {member.filename!r} does not belong into a backup")
+    try:
+        broken = archive.testzip()
+    except (zipfile.BadZipFile, zlib.error) as error:
+        raise BadInput(f"{name}: damaged ({error}); nothing was restored") from error
+    if broken:
+        raise BadInput(f"{name}: {broken} in it is damaged; nothing was restored")
+    return members
+
+
+def restore(source: Path) -> int:
+    """A backup over what is here: the database as a whole, pictures beside those that are here; returns how
+    many files came. The key stays when there is one, so that who is signed in stays so."""
+    if not zipfile.is_zipfile(source):
+        raise BadInput(f"{source}: not a backup of Vinter")
+    with zipfile.ZipFile(source) as archive, tempfile.TemporaryDirectory() as folder:
+        members = _members(archive, source.name)
+        _copied(Path(archive.extract(DATABASE, folder)), _database())
+        for member in members:
+            if member.filename == DATABASE or member.is_dir():
+                continue
+            target = settings.HOME / member.filename
+            if member.filename == KEY and target.exists():
+                continue
+            target.parent.mkdir(parents=True, exist_ok=True)
+            with archive.open(member) as read, whole(target) as draft:
+                with draft.open("wb") as write:
+                    shutil.copyfileobj(read, write)
+                if member.filename == KEY:
+                    draft.chmod(0o600)
+        return len(members)
