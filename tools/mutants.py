@@ -70,8 +70,8 @@ FAULTS = (
     Fault(
         "anybody's stack can be compared",
         "src/vinter/web/stacks/compare.py",
-        "Stack.objects.filter(pk=int(number), owner=request.user, report__isnull=False)",
-        "Stack.objects.filter(pk=int(number), report__isnull=False)",
+        "Stack.objects.filter(pk=pk, owner=request.user, report__isnull=False)",
+        "Stack.objects.filter(pk=pk, report__isnull=False)",
         "tests/web/test_stacks.py",
     ),
     Fault(

@@ -8,6 +8,8 @@ from django import forms
 from vinter.core.errors import BadInput
 
 F = TypeVar("F", bound=forms.Form)
+FIRST_YEAR, LAST_YEAR = 1900, 2099  # what addresses may ask for; the ephemeris has the last word
+MOST_DIGITS = 18  # of a row's number: what a database can hold
 EARLIEST_UNIX, LATEST_UNIX = -2.2e9, 2.6e9  # what the ephemeris covers
 
 
@@ -33,9 +35,12 @@ class DayField(forms.Field):
         if not value:
             return None
         try:
-            return date.fromisoformat(str(value))
+            day = date.fromisoformat(str(value))
         except ValueError as error:
             raise forms.ValidationError("not a date like 2027-06-09") from error
+        if not FIRST_YEAR <= day.year <= LAST_YEAR:
+            raise forms.ValidationError(f"the years {FIRST_YEAR} to {LAST_YEAR} are covered, as 2027-06-09")
+        return day
 
 
 class ClockField(forms.Field):
@@ -66,6 +71,12 @@ def checked(form: F) -> F:
         where = " ".join(part for part in (label, repr(given) if given else "") if part)
         parts.append(f"{where}: {errors[0]}" if label else str(errors[0]))
     raise BadInput("; ".join(part.rstrip(".") for part in parts))
+
+
+def row_number(text: str) -> int | None:
+    """The number of a row as an address gives it; None when it is none (signs, foreign digits, absurdly
+    long)."""
+    return int(text) if text.isascii() and text.isdecimal() and len(text) <= MOST_DIGITS else None
 
 
 class DayForm(forms.Form):

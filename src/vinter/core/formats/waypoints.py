@@ -13,6 +13,7 @@ import gpxpy.gpx
 from vinter.core.errors import BadInput
 
 MOST = 500
+LOWEST_M, HIGHEST_M = -450.0, 9000.0
 LARGEST = 5 * 2**20  # bytes
 
 
@@ -35,6 +36,8 @@ def _checked(name: str, lat: Any, lon: Any, elevation: Any, note: Any, where: st
         raise BadInput(f"{where}: {lat!r}, {lon!r} is not a position in degrees") from error
     if not (-90 <= y <= 90 and -180 <= x <= 180):
         raise BadInput(f"{where}: {y:g}, {x:g} is not on the map")
+    if height is not None and not LOWEST_M <= height <= HIGHEST_M:
+        raise BadInput(f"{where}: an elevation of {height:g} m is none on Earth")
     return Waypoint(
         str(name or "").strip()[:80] or f"{y:.4f}, {x:.4f}", y, x, height, str(note or "").strip()[:2000]
     )
@@ -63,7 +66,7 @@ def _from_geojson(text: str, name: str) -> list[Waypoint]:
     try:
         data = json.loads(text)
         features = data["features"] if data.get("type") == "FeatureCollection" else [data]
-    except (ValueError, AttributeError, KeyError, TypeError) as error:
+    except (ValueError, AttributeError, KeyError, TypeError, RecursionError) as error:
         raise BadInput(f"{name}: not a GeoJSON file of points ({error})") from error
     out = []
     for i, feature in enumerate(features, 1):
@@ -93,7 +96,10 @@ def _column(names: list[str], *wanted: str) -> str | None:
 
 def _from_csv(text: str, name: str) -> list[Waypoint]:
     reader = csv.DictReader(io.StringIO(text))
-    names = list(reader.fieldnames or [])
+    try:
+        names = list(reader.fieldnames or [])
+    except csv.Error as error:
+        raise BadInput(f"{name}: not a CSV file ({error})") from error
     lat, lon = _column(names, "lat", "latitude"), _column(names, "lon", "lng", "longitude")
     if lat is None or lon is None:
         raise BadInput(

@@ -14,7 +14,7 @@ from vinter.core.sky.thresholds import Thresholds
 from vinter.core.sky.verdict import Verdict
 from vinter.web.nights.drawing import PAPER, tones
 from vinter.web.nights.query import PlanQuery
-from vinter.web.nights.years import YEARS, judged_nights
+from vinter.web.nights.years import YEARS, judged_nights, year_span
 
 FIRST_HOUR, LAST_HOUR = 4, 21  # hours after local noon at the sheet's edges: 16:00 to 09:00
 BIN = 300.0
@@ -90,7 +90,7 @@ def season(site: Site, year: int, query: PlanQuery) -> Season:
 
 
 def _season(site: Site, year: int, query: PlanQuery) -> Season:
-    first, last = date(year, 1, 1), date(year, 12, 31)
+    first, last = year_span(year)
     limits, night_filter = query.limits, query.night_filter
     found = judged_nights(site, first, last, query.what, limits)
     best, days = runs(found, night_filter), len(found)

@@ -1,7 +1,7 @@
 """The season sheet, the best nights and the night page."""
 
 import time
-from datetime import date, datetime, timedelta
+from datetime import datetime, timedelta
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
@@ -20,7 +20,7 @@ from vinter.core.sky.target_track import arch
 from vinter.core.sky.targets import CORE
 from vinter.core.sky.thresholds import MOON_SCHOOLS
 from vinter.core.sky.verdict import judge
-from vinter.web.forms import checked, read_day
+from vinter.web.forms import checked, read_day, row_number
 from vinter.web.nights.dome import dome
 from vinter.web.nights.drawing import draw, reading
 from vinter.web.nights.forms import WEEKDAYS, CursorForm, DriveForm, MinuteForm, PreferencesForm
@@ -28,7 +28,7 @@ from vinter.web.nights.models import preferences_of
 from vinter.web.nights.outlook import ahead, today
 from vinter.web.nights.query import PlanQuery, plan_query
 from vinter.web.nights.season import Season, season
-from vinter.web.nights.years import judged_nights
+from vinter.web.nights.years import judged_nights, year_span
 from vinter.web.owned import owned
 from vinter.web.sites.models import Site
 from vinter.web.workflow import head
@@ -36,7 +36,8 @@ from vinter.web.workflow import head
 
 def _first_site(request: HttpRequest) -> Site | None:
     sites = Site.objects.filter(owner=request.user)
-    return (sites.filter(pk=request.GET["site"]) if request.GET.get("site", "").isdigit() else sites).first()
+    wanted = row_number(request.GET.get("site", ""))
+    return (sites if wanted is None else sites.filter(pk=wanted)).first()
 
 
 def _context(query: PlanQuery, site: Site) -> str:
@@ -97,7 +98,7 @@ def season_minute(request: HttpRequest, pk: int) -> JsonResponse:
 def season_table(request: HttpRequest, pk: int, year: int) -> HttpResponse:
     """The year's nights as CSV, those that meet the filters."""
     site, query = owned(Site, request, pk), plan_query(request)
-    found = judged_nights(site.core(), date(year, 1, 1), date(year, 12, 31), query.what, query.limits)
+    found = judged_nights(site.core(), *year_span(year), query.what, query.limits)
     chosen = [(n, v) for n, v in found if query.night_filter.suits(n, v)]
     return HttpResponse(
         nights_csv([n for n, _ in chosen], [v for _, v in chosen]),

@@ -61,7 +61,7 @@ def _store(site: Site, points: Points) -> HttpResponse:
 def _pairs(text: str, label: str) -> list[tuple[float, float]]:
     try:
         return [(float(a), float(b)) for a, b in json.loads(text)]
-    except (ValueError, TypeError) as error:
+    except (ValueError, TypeError, RecursionError) as error:
         raise BadInput(f"{label}: a list of pairs of numbers is wanted") from error
 
 

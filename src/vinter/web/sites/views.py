@@ -5,7 +5,7 @@ from typing import Any
 
 from django.db import transaction
 from django.forms import ModelForm
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
@@ -116,7 +116,9 @@ def add_light(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def delete_known(request: HttpRequest, kind: str, pk: int) -> HttpResponse:
     """Remove a reading or a stray light."""
-    model = {"reading": Reading, "light": StrayLight}[kind]
+    model = {"reading": Reading, "light": StrayLight}.get(kind)
+    if model is None:
+        raise Http404("nothing of this kind is known of a site")
     row = get_object_or_404(model, pk=pk, site__owner=request.user)
     site = row.site_id
     row.delete()

@@ -10,6 +10,7 @@ from django.urls import reverse
 
 from vinter.core.errors import BadInput
 from vinter.core.frames.comparison import PictureQuality, differences, quality, scale_of
+from vinter.web.forms import row_number
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame, Take
 from vinter.web.workflow import head
@@ -92,17 +93,18 @@ def _of_stack(one: Stack) -> Side:
 def _side(request: HttpRequest, key: str) -> Side | None:
     """The thing a key of the address names, when it is the user's and can be shown."""
     kind, _, number = key.partition(":")
-    if not number.isdigit():
+    pk = row_number(number)
+    if pk is None:
         return None
     if kind == "frame":
         frame = (
-            Frame.objects.filter(pk=int(number), take__owner=request.user, measure__isnull=False)
+            Frame.objects.filter(pk=pk, take__owner=request.user, measure__isnull=False)
             .select_related("take__shot")
             .first()
         )
         return _of_frame(frame) if frame else None
     one = (
-        Stack.objects.filter(pk=int(number), owner=request.user, report__isnull=False)
+        Stack.objects.filter(pk=pk, owner=request.user, report__isnull=False)
         .select_related("take__shot")
         .first()
     )

@@ -31,7 +31,7 @@ def _strokes(text: str, scale: float) -> list[Stroke]:
             )
             for row in json.loads(text)
         ]
-    except (ValueError, TypeError, KeyError) as error:
+    except (ValueError, TypeError, KeyError, RecursionError) as error:
         raise BadInput(f"strokes: a list of points, radius and sky is wanted ({error})") from error
 
 

@@ -12,7 +12,7 @@ from django.views.decorators.http import require_POST
 from vinter.core.errors import BadInput
 from vinter.core.formats.video import LEAST_FRAMES
 from vinter.core.frames.frame_type import FRAME_TYPES
-from vinter.web.forms import checked
+from vinter.web.forms import checked, row_number
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned
 from vinter.web.shots.models import Shot
@@ -57,7 +57,8 @@ def shoot(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def new_upload(request: HttpRequest) -> HttpResponse:
     """An empty take for the user's own files, for a shot or on its own."""
-    shot = owned(Shot, request, int(request.POST["shot"])) if request.POST.get("shot", "").isdigit() else None
+    wanted = row_number(request.POST.get("shot", ""))
+    shot = None if wanted is None else owned(Shot, request, wanted)
     take = Take.objects.create(
         owner=request.user, shot=shot, kind=Take.UPLOADED, title=shot.title if shot else "Own frames"
     )

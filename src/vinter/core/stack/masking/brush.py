@@ -13,6 +13,7 @@ from vinter.core.stack.masking.sky_mask import FEATHER
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 MOST_STROKES, MOST_POINTS = 400, 4000
+FARTHEST_PX = 1e5  # from the picture's corner
 SNAP_SHARE = 0.8  # of a stroke's radius, within which its edge may move to the picture's
 SOFTNESS = 4e-3  # of the guide's variance: how strongly an edge of the picture holds
 
@@ -28,6 +29,8 @@ class Stroke:
     def __post_init__(self) -> None:
         if not self.points or len(self.points) > MOST_POINTS:
             raise BadInput(f"a stroke has 1 to {MOST_POINTS} points")
+        if not np.isfinite(self.points).all() or np.abs(self.points).max() > FARTHEST_PX:
+            raise BadInput("a stroke's points lie within the picture")
         if not 1 <= self.radius <= 2000:
             raise BadInput(f"brush radius {self.radius:g} is not within 1 to 2000 px")
 
