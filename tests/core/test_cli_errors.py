@@ -110,7 +110,7 @@ def test_a_file_that_is_no_frame_is_named(fails, frames, tmp_path, name, capsys)
         whole = frames[0].read_bytes()
         contents = {"empty.dng": b"", "words.dng": b"nothing to see", "half.dng": whole[: len(whole) // 3]}
         path.write_bytes(contents.get(name, b"II*\0junk"))
-    assert name.split(".")[0] in fails("inspect", path) or "none of the files" in fails("inspect", path)
+    assert "no frames" in (line := fails("inspect", path)) or "none of the files" in line
 
 
 def test_good_files_are_measured_beside_bad_ones(frames, tmp_path, capsys):

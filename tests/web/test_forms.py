@@ -114,7 +114,7 @@ def test_a_long_answer_is_cut_in_the_message():
     assert len(str(caught.value)) < 120
 
 
-@pytest.mark.parametrize("text", ["2027-06-09", "1970-01-01", "2099-12-31"])
+@pytest.mark.parametrize("text", ["2027-06-09", "1970-01-01", "2051-12-31"])
 def test_days_come_back_as_they_were(text):
     assert read_day(text).isoformat() == text
 

@@ -6,9 +6,9 @@ from typing import Any, TypeVar
 from django import forms
 
 from vinter.core.errors import BadInput
+from vinter.core.sky.ephemeris import FIRST_YEAR, LAST_YEAR
 
 F = TypeVar("F", bound=forms.Form)
-FIRST_YEAR, LAST_YEAR = 1900, 2099  # what addresses may ask for; the ephemeris has the last word
 MOST_DIGITS = 18  # of a row's number: what a database can hold
 EARLIEST_UNIX, LATEST_UNIX = -2.2e9, 2.6e9  # what the ephemeris covers
 

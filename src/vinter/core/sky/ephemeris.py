@@ -55,13 +55,14 @@ class Ephemeris:
     end: float
 
 
-def _check_year(year: int) -> None:
+def check_year(year: int) -> None:
+    """BadInput for a year that the ephemeris does not cover."""
     if not FIRST_YEAR <= year <= LAST_YEAR:
         raise BadInput(f"year {year} is outside the ephemeris, {FIRST_YEAR} to {LAST_YEAR}")
 
 
 def _year_grid(year: int) -> Array:
-    _check_year(year)
+    check_year(year)
     first = datetime(year, 1, 1, tzinfo=UTC) - timedelta(days=MARGIN_DAYS)
     hours = (datetime(year + 1, 1, 1, tzinfo=UTC) - first).days * 24 + MARGIN_DAYS * 24
     return np.asarray(first.timestamp() + 3600.0 * np.arange(0, hours + GRID_HOURS, GRID_HOURS))

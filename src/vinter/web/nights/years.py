@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 from django.conf import settings
 
 from vinter.core.byte_cache import ByteCache
-from vinter.core.errors import BadInput
+from vinter.core.sky.ephemeris import check_year
 from vinter.core.sky.nights import Night
 from vinter.core.sky.ranking import judged
 from vinter.core.sky.site import Site
@@ -18,7 +18,6 @@ from vinter.core.sky.targets import Target
 from vinter.core.sky.thresholds import Thresholds
 from vinter.core.sky.verdict import Verdict
 
-FIRST_YEAR, LAST_YEAR = 1900, 2052  # that the ephemeris covers with a margin
 JudgedNights = list[tuple[Night, Verdict]]
 V = TypeVar("V")
 YEARS = ByteCache(settings.PLANNING_CACHE_BYTES)
@@ -26,8 +25,7 @@ YEARS = ByteCache(settings.PLANNING_CACHE_BYTES)
 
 def year_span(year: int) -> tuple[date, date]:
     """First and last day of a calendar year; BadInput for one that is not covered."""
-    if not FIRST_YEAR <= year <= LAST_YEAR:
-        raise BadInput(f"year {year} is not within {FIRST_YEAR} to {LAST_YEAR}")
+    check_year(year)
     return date(year, 1, 1), date(year, 12, 31)
 
 
