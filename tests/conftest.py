@@ -120,6 +120,7 @@ class WorkerProcess:
             "VINTER_DB": str(connection.settings_dict["NAME"]),
             "VINTER_HOME": str(settings.HOME),
             "VINTER_WORKERS": "2",
+            "VINTER_LEASE": "2",
             "PYTHONPATH": str(Path(__file__).parents[1] / "src"),
         }
         self.process = None

@@ -29,17 +29,17 @@ def test_jobs_import_no_app_and_every_kind_has_its_function():
         queued |= set(re.findall(r'enqueue\([\w.]+, "(\w+)"', path.read_text()))
     assert queued == {"shoot", "measure", "film", "stack", "export"}
     for kind in queued:
-        assert callable(registry.handler_of(kind))
+        assert callable(registry.handler_of(kind)) and registry.kind_of(kind).lane in registry.LANES
 
 
 def test_a_kind_that_nobody_registered_is_a_clear_error(monkeypatch):
     with pytest.raises(KeyError, match="dance"):
         registry.handler_of("dance")
-    registry.register("dance", "vinter.web.jobs.registry.handler_of")
+    registry.register("dance", registry.JobKind("vinter.web.jobs.registry.handler_of"))
     try:
         assert registry.handler_of("dance") is import_string("vinter.web.jobs.registry.handler_of")
     finally:
-        registry._HANDLERS.pop("dance")
+        registry._KINDS.pop("dance")
 
 
 @pytest.mark.django_db

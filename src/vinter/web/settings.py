@@ -152,6 +152,10 @@ UPLOAD_LIMIT = 400 * 2**20  # bytes of one uploaded frame
 KEPT_LIMIT = (
     int(os.environ.get("VINTER_KEPT_MB", "12000")) * 2**20
 )  # of what stacks worked out, over all takes
+JOBS_PER_PERSON = int(os.environ.get("VINTER_JOBS_PER_PERSON", "30"))  # that wait at a time
+LEASE_SECONDS = float(
+    os.environ.get("VINTER_LEASE", "15")
+)  # without a heartbeat, then a job is taken up again
 WORKER_PROCESSES = int(os.environ.get("VINTER_WORKERS", min(os.cpu_count() or 1, 8)))
 FORECAST_URL = os.environ.get(
     "VINTER_FORECAST", ""

@@ -2,7 +2,7 @@
 
 from django.apps import AppConfig
 
-from vinter.web.jobs.registry import register
+from vinter.web.jobs.registry import QUICK, JobKind, register
 
 
 class FinishConfig(AppConfig):
@@ -12,4 +12,4 @@ class FinishConfig(AppConfig):
 
     def ready(self) -> None:
         """Name the functions by kind of job."""
-        register("export", "vinter.web.finish.tasks.export_finish")
+        register("export", JobKind("vinter.web.finish.tasks.export_finish", QUICK, "an export"))

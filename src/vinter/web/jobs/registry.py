@@ -10,6 +10,8 @@ from dataclasses import dataclass
 from django.utils.module_loading import import_string
 
 Progress = Callable[[str, float], None]
+QUICK, LONG = "quick", "long"
+LANES = (QUICK, LONG)
 
 
 @dataclass(frozen=True)
@@ -23,16 +25,33 @@ class JobContext:
 
 
 Handler = Callable[[int, JobContext], None]
-_HANDLERS: dict[str, str] = {}
 
 
-def register(kind: str, path: str) -> None:
-    """Name the function (a dotted path, so that web pages do not load the pipelines) that does jobs of a
-    kind."""
-    _HANDLERS[kind] = path
+@dataclass(frozen=True)
+class JobKind:
+    """A kind of job: the dotted path of its function (so that web pages do not load the pipelines), its lane,
+    a noun for people, and whether it takes in what arrives while it runs."""
+
+    path: str
+    lane: str = LONG
+    noun: str = "some work"
+    takes_in: bool = False
+
+
+_KINDS: dict[str, JobKind] = {}
+
+
+def register(kind: str, what: JobKind) -> None:
+    """Name what does jobs of a kind."""
+    _KINDS[kind] = what
+
+
+def kind_of(kind: str) -> JobKind:
+    """A kind by its key; KeyError when no app registered it."""
+    return _KINDS[kind]
 
 
 def handler_of(kind: str) -> Handler:
-    """The function that does a job of a kind; KeyError when no app registered one."""
-    handler: Handler = import_string(_HANDLERS[kind])
+    """The function that does a job of a kind."""
+    handler: Handler = import_string(_KINDS[kind].path)
     return handler

@@ -4,6 +4,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
+from vinter.web.jobs import models as jobs
 from vinter.web.jobs.models import Job
 from vinter.web.owned import owned
 
@@ -21,9 +22,5 @@ def status(request: HttpRequest, pk: int) -> HttpResponse:
 def cancel(request: HttpRequest, pk: int) -> HttpResponse:
     """Ask a job to stop."""
     job = owned(Job, request, pk)
-    Job.objects.filter(pk=job.pk, state=Job.QUEUED).update(
-        state=Job.CANCELLED, error="cancelled before it began"
-    )
-    Job.objects.filter(pk=job.pk, state=Job.RUNNING).update(cancel=True, label="stopping")
-    job.refresh_from_db()
+    jobs.cancel(job)
     return render(request, "jobs/progress.html", {"job": job})

@@ -1,4 +1,7 @@
-"""The worker: takes jobs one at a time, keeps their lease alive, and lets a pool of processes do the work."""
+"""The worker: in each lane one job at a time, its heart kept beating, done by a pool of processes.
+
+Long jobs run at a lower priority than quick ones, and both below the pages.
+"""
 
 import ctypes
 import logging
@@ -14,7 +17,8 @@ from types import FrameType
 from django.db import OperationalError
 
 RETRY_SECONDS = 3.0
-BEAT_SECONDS = 3.0
+BEATS_PER_LEASE = 5
+NICE = {"quick": 5, "long": 10}
 IDLE_SECONDS = 0.4
 PROGRESS_SECONDS = 0.5
 PR_SET_PDEATHSIG = 1
@@ -27,7 +31,13 @@ def die_with_parent() -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)
 
 
-def make_pool(processes: int, cluster: str) -> Executor:
+def start_in_pool(nice: int) -> None:
+    """What a process of the pool does first."""
+    die_with_parent()
+    os.nice(nice)
+
+
+def make_pool(processes: int, cluster: str, nice: int = 0) -> Executor:
     """A pool of spawned processes, or a Dask cluster's executor when one is named."""
     if cluster:
         from dask.distributed import Client  # type: ignore[import-not-found]
@@ -35,34 +45,43 @@ def make_pool(processes: int, cluster: str) -> Executor:
         executor: Executor = Client(cluster).get_executor()
         return executor
     return ProcessPoolExecutor(
-        processes, mp_context=multiprocessing.get_context("spawn"), initializer=die_with_parent
+        processes,
+        mp_context=multiprocessing.get_context("spawn"),
+        initializer=start_in_pool,
+        initargs=(nice,),
     )
 
 
 class Worker:
-    """Runs jobs until told to stop."""
+    """Runs the jobs of one lane until its process ends."""
 
-    def __init__(self) -> None:
+    def __init__(self, lane: str) -> None:
         from django.conf import settings
 
+        from vinter.web.jobs.models import Heartbeats
+
+        self.lane = lane
         self.settings = settings
-        self.stopping = threading.Event()
-        self.pool = make_pool(settings.WORKER_PROCESSES, settings.CLUSTER)
+        self.beats = Heartbeats(settings.LEASE_SECONDS)
+        self.pool = self._new_pool()
+
+    def _new_pool(self) -> Executor:
+        return make_pool(self.settings.WORKER_PROCESSES, self.settings.CLUSTER, NICE[self.lane])
 
     def run(self) -> None:
         """Take jobs for ever."""
         from vinter.web.jobs.models import claim
 
-        while not self.stopping.is_set():
-            job = claim()
-            if job is None:
-                self.stopping.wait(IDLE_SECONDS)
-            else:
-                try:
+        while True:
+            try:
+                job = claim(self.lane, self.beats)
+                if job is None:
+                    time.sleep(IDLE_SECONDS)
+                else:
                     self.work(job)
-                except OperationalError:  # the database could not take the news: a full disk, most likely
-                    log.exception("the end of job %s could not be noted; it will be taken up again", job)
-                    self.stopping.wait(RETRY_SECONDS)
+            except OperationalError:  # the database could not take the news: a full disk, most likely
+                log.exception("the database could not be written; what was begun will be taken up again")
+                time.sleep(RETRY_SECONDS)
 
     def work(self, job) -> None:  # type: ignore[no-untyped-def]
         """Do one job and end its row with what came of it."""
@@ -70,17 +89,17 @@ class Worker:
 
         from vinter.core.errors import BadInput
         from vinter.core.parallel import Cancelled
-        from vinter.web.jobs.models import Job, beat, finish, report, wants_stop
+        from vinter.web.jobs.models import Job, beat, finish, give_back, report, wants_stop
         from vinter.web.jobs.registry import JobContext, handler_of
 
         ended = threading.Event()
 
         def keep_alive() -> None:
-            while not ended.wait(BEAT_SECONDS):
+            while not ended.wait(self.settings.LEASE_SECONDS / BEATS_PER_LEASE):
                 try:
                     beat(job)
                 except OperationalError:
-                    log.warning("the lease of job %s could not be renewed just now", job)
+                    log.warning("the heartbeat of job %s could not be written just now", job)
                 close_old_connections()
 
         last = [0.0]
@@ -101,8 +120,8 @@ class Worker:
         except BrokenProcessPool:
             log.warning("a pool process died during %s; the job will be tried again", job)
             self.pool.shutdown(wait=False, cancel_futures=True)
-            self.pool = make_pool(self.settings.WORKER_PROCESSES, self.settings.CLUSTER)
-            Job.objects.filter(pk=job.pk, attempt=job.attempt).update(lease_until=job.created)
+            self.pool = self._new_pool()
+            give_back(job)
         except OSError as error:
             finish(job, Job.FAILED, f"{error.strerror or error}. What was stored before is kept.")
         except Exception:  # a defect in one job must not end the worker
@@ -124,7 +143,7 @@ def main() -> None:
     import django
 
     django.setup()
-    worker = Worker()
+    from vinter.web.jobs.registry import LONG, QUICK
 
     def stop(signum: int, frame: FrameType | None) -> None:
         # the kernel ends the pool's processes with us; shutting the pool down here could deadlock on a second
@@ -133,7 +152,8 @@ def main() -> None:
 
     signal.signal(signal.SIGTERM, stop)
     signal.signal(signal.SIGINT, stop)
-    worker.run()
+    threading.Thread(target=Worker(QUICK).run, daemon=True, name=QUICK).start()
+    Worker(LONG).run()
 
 
 if __name__ == "__main__":

@@ -2,7 +2,7 @@
 
 from django.apps import AppConfig
 
-from vinter.web.jobs.registry import register
+from vinter.web.jobs.registry import LONG, JobKind, register
 
 
 class StacksConfig(AppConfig):
@@ -12,4 +12,4 @@ class StacksConfig(AppConfig):
 
     def ready(self) -> None:
         """Name the functions by kind of job."""
-        register("stack", "vinter.web.stacks.tasks.run_stack")
+        register("stack", JobKind("vinter.web.stacks.tasks.run_stack", LONG, "a stack"))

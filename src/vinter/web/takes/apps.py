@@ -2,7 +2,7 @@
 
 from django.apps import AppConfig
 
-from vinter.web.jobs.registry import register
+from vinter.web.jobs.registry import LONG, QUICK, JobKind, register
 
 
 class TakesConfig(AppConfig):
@@ -12,6 +12,8 @@ class TakesConfig(AppConfig):
 
     def ready(self) -> None:
         """Name the functions by kind of job."""
-        register("shoot", "vinter.web.takes.tasks.shoot_take")
-        register("measure", "vinter.web.takes.tasks.measure_take")
-        register("film", "vinter.web.takes.tasks.film_take")
+        register(
+            "shoot", JobKind("vinter.web.takes.tasks.shoot_take", LONG, "a burst of the simulated phone")
+        )
+        register("measure", JobKind("vinter.web.takes.tasks.measure_take", QUICK, "measuring", takes_in=True))
+        register("film", JobKind("vinter.web.takes.tasks.film_take", LONG, "a time-lapse"))

@@ -77,7 +77,13 @@ def film_take(pk: int, context: JobContext) -> None:
 
 
 def _measure(take: Take, context: JobContext, start: float, foreign: bool) -> None:
-    waiting = [f for f in take.frame_set.all() if f.measure is None and not f.error]
+    """Measure what has no measure, also what arrives meanwhile, then judge all against each other."""
+    while waiting := [f for f in take.frame_set.all() if f.measure is None and not f.error]:
+        _measure_some(take, waiting, context, start, foreign)
+    _compare(take)
+
+
+def _measure_some(take: Take, waiting: list[Frame], context: JobContext, start: float, foreign: bool) -> None:
     futures = {
         context.pool.submit(measure_file, Path(f.path), f.name, take.previews, foreign): i
         for i, f in enumerate(waiting)
@@ -87,7 +93,6 @@ def _measure(take: Take, context: JobContext, start: float, foreign: bool) -> No
         f.error = found[i].get("error", "")
         f.measure = None if f.error else found[i]
     Frame.objects.bulk_update(waiting, ["measure", "error"])
-    _compare(take)
 
 
 def _compare(take: Take) -> None:

@@ -103,3 +103,10 @@ def icon(name: str) -> SafeString:
     """An icon of the vendored set, by reference."""
     sheet = escape(static("vendor/icons.svg"))
     return mark_safe(f'<svg class="icon" aria-hidden="true"><use href="{sheet}#{escape(name)}"/></svg>')
+
+
+@register.filter
+def ordinal(n: int) -> str:
+    """A number as a place in a row: 1st, 2nd, 3rd, 11th."""
+    ending = "th" if n % 100 in (11, 12, 13) else {1: "st", 2: "nd", 3: "rd"}.get(n % 10, "th")
+    return f"{n}{ending}"
