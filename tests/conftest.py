@@ -60,7 +60,7 @@ def small_take(nerea, shot):
             stored=path.name,
             size=path.stat().st_size,
             digest=path.name,
-            measure=measure_file(path, path.name, take.previews, False),
+            measure=measure_file(path, path.name, take.previews),
         )
     _compare(take)
     return take

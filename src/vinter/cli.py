@@ -161,14 +161,19 @@ def _exposure(a: argparse.Namespace) -> None:
 
 
 def _inspect(a: argparse.Namespace) -> None:
+    from vinter.core.frames.decoding import decoded
     from vinter.core.frames.measure import compare, measure
-    from vinter.core.frames.reading import frame_files, named, read_frame
+    from vinter.core.frames.reading import frame_files, named
 
     rows, broken = [], []
-    for path in frame_files(a.files):
+    named_or_found = [f for p in a.files for f in (frame_files([p], least=0) if p.is_dir() else [p])]
+    if not named_or_found:
+        raise BadInput("no frames: " + ", ".join(map(str, a.files)))
+    for path in named_or_found:
         try:
+            frame = decoded(path)
             with named(path.name):
-                rows.append(measure(read_frame(path)))
+                rows.append(measure(frame))
         except BadInput as error:
             broken.append(
                 {
@@ -181,7 +186,7 @@ def _inspect(a: argparse.Namespace) -> None:
             )
     _print([asdict(m) for m in compare(rows)] + broken)
     if not rows:
-        raise BadInput("none of the files could be read")
+        raise BadInput(f"none of the files could be read: {broken[0]['error']}")
 
 
 def _files_of(folder: Path | None) -> tuple[Path, ...]:

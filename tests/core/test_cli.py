@@ -171,6 +171,11 @@ def test_from_frames_to_a_picture(call, tmp_path):
     picture = tifffile.imread(tmp_path / "out.tif")
     assert picture.dtype == np.float32 and picture.shape == (600, 800, 3)
     assert cv2.imread(str(tmp_path / "out.mask.png"), cv2.IMREAD_UNCHANGED).shape == (600, 800)
+    for name in ("out.tif", "out.mask.png", "out.left-out.png"):  # an earlier output among the frames
+        (frames / name).write_bytes((tmp_path / name).read_bytes())
+    call("stack", frames, "-o", tmp_path / "again.tif", "--report", tmp_path / "again.json", "--workers", 1)
+    assert json.loads((tmp_path / "again.json").read_text())["frames"] == report["frames"]
+    assert len(json.loads(call("inspect", frames, frames / "gone.dng"))) == 6
     (tmp_path / "r.json").write_text('{"floor": 0.5, "crop": {"ratio": "1:1"}}')
     made = json.loads(
         call(

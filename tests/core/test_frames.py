@@ -9,10 +9,11 @@ from PIL import Image
 
 from vinter.core.errors import BadInput
 from vinter.core.formats.dng import DngInfo, write_dng
+from vinter.core.frames.content import check_content, content_kind
+from vinter.core.frames.decoding import decoded
 from vinter.core.frames.dng import plain_bayer
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, clean_mosaic, clean_picture, demosaic
 from vinter.core.frames.reading import frame_files, read_frame, read_with_libraw
-from vinter.core.frames.sandbox import check_content, content_kind, probe
 
 INFO = DngInfo(
     make="Marlet",
@@ -107,7 +108,9 @@ def test_broken_files_say_what_is_wrong(tmp_path):
     (tmp_path / "text.jpg").write_text("hello")
     (tmp_path / "none.dng").write_bytes(b"")
     (tmp_path / "x.mp4").write_bytes(b"abc")
-    tifffile.imwrite(tmp_path / "odd.tif", np.zeros((80, 80, 2), np.uint8))
+    tifffile.imwrite(
+        tmp_path / "odd.tif", np.zeros((80, 80, 2), np.uint8), photometric="minisblack", planarconfig="contig"
+    )
     for name, word in (
         ("cut.dng", "cut.dng"),
         ("text.jpg", "text.jpg"),
@@ -148,12 +151,17 @@ def test_a_picture_of_900_megapixels_is_refused_in_the_child(tmp_path):
     body = b"".join(struct.pack("<HHII", *t) for t in tags) + struct.pack("<I", 0)
     (tmp_path / "huge.tif").write_bytes(header + body + b"\0" * 400)
     with pytest.raises(BadInput, match="holiday"):
-        probe(tmp_path / "huge.tif", "holiday.tif")
+        decoded(tmp_path / "huge.tif", "holiday.tif")
 
 
-def test_probe_passes_a_good_frame(tmp_path):
+def test_what_the_limited_child_hands_over_is_the_frame_itself(tmp_path):
     write(tmp_path / "a.dng", mosaic_of((1, 2, 3)))
-    probe(tmp_path / "a.dng", "a.dng")
+    here, there = read_frame(tmp_path / "a.dng"), decoded(tmp_path / "a.dng", "night 1.dng")
+    assert there.path.name == "night 1.dng"
+    assert np.array_equal(here.data, there.data) and np.array_equal(here.pattern, there.pattern)
+    assert np.array_equal(here.black, there.black)
+    for name in ("kind", "white", "colour", "meta", "linear", "notes", "warp"):
+        assert getattr(here, name) == getattr(there, name), name
 
 
 @pytest.mark.parametrize("orientation", [1, 3, 6, 8])

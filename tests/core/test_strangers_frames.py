@@ -79,7 +79,7 @@ def test_a_white_level_below_black_is_named(white):
 def test_a_file_with_another_pattern_inside_gets_its_sentence(good, tmp_path):
     odd = tmp_path / "odd.dng"
     odd.write_bytes(with_tag(good.read_bytes(), 33422, bytes([0, 1, 2, 1])))
-    found = measure_file(odd, "IMG_7.dng", tmp_path, foreign=False)
+    found = measure_file(odd, "IMG_7.dng", tmp_path)
     assert "IMG_7.dng" in found["error"] and "odd" not in found["error"]
 
 
@@ -93,7 +93,7 @@ def test_flipped_bits_never_break_the_card(good, tmp_path, seed):
         data[at] ^= 1 << int(drawn.integers(8))
     path = tmp_path / "flipped.dng"
     path.write_bytes(bytes(data))
-    found = measure_file(path, "flipped.dng", tmp_path, foreign=seed < 4)
+    found = measure_file(path, "flipped.dng", tmp_path)
     json.dumps(found, allow_nan=False)
     assert "error" not in found or "flipped.dng" in found["error"]
 
@@ -116,7 +116,7 @@ def test_an_exposure_of_nothing_over_nothing_is_no_exposure(tmp_path):
     block = Image.Exif()
     block.get_ifd(34665)[33434] = (0, 0)
     Image.fromarray(np.full((200, 300, 3), 60, np.uint8)).save(tmp_path / "a.jpg", exif=block)
-    found = measure_file(tmp_path / "a.jpg", "a.jpg", tmp_path, foreign=False)
+    found = measure_file(tmp_path / "a.jpg", "a.jpg", tmp_path)
     assert "error" not in found and found["exposure_s"] is None
     json.dumps(found, allow_nan=False)
 

@@ -4,15 +4,15 @@ import secrets
 import tempfile
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import replace
 from pathlib import Path
 
 from django.core.files.uploadedfile import UploadedFile
 from django.http import HttpRequest
 
 from vinter.core.errors import BadInput
-from vinter.core.frames.reading import Frame, read_frame
-from vinter.core.frames.sandbox import check_content, probe
+from vinter.core.frames.content import check_content
+from vinter.core.frames.decoding import decoded
+from vinter.core.frames.reading import Frame
 
 LARGEST_FRAME = 80 * 2**20
 MOST_FRAMES = 24
@@ -36,7 +36,7 @@ def one_file(request: HttpRequest, what: str, largest: int = SMALL) -> UploadedF
 
 @contextmanager
 def opened_frames(files: Sequence[UploadedFile], least: int = 1) -> Iterator[list[Frame]]:
-    """Uploaded frames, checked by content, opened first in a limited child, then read; gone afterwards."""
+    """Uploaded frames, checked by content, decoded in a limited child; gone afterwards."""
     if not least <= len(files) <= MOST_FRAMES:
         raise BadInput(f"{least} to {MOST_FRAMES} files are wanted, {len(files)} came")
     with tempfile.TemporaryDirectory() as folder:
@@ -49,6 +49,5 @@ def opened_frames(files: Sequence[UploadedFile], least: int = 1) -> Iterator[lis
             check_content(name, start)
             path = Path(folder) / f"{secrets.token_hex(6)}{Path(name).suffix.lower()}"
             path.write_bytes(start + file.read())
-            probe(path, name)
-            frames.append(replace(read_frame(path), path=Path(name)))
+            frames.append(decoded(path, name))
         yield frames

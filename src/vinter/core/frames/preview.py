@@ -9,6 +9,7 @@ from vinter.core.frames.reading import Colour, Frame
 
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
+BAND, MARGIN = 512, 2  # rows at a time, and beside them for the demosaicing; both even
 TARGET = 0.055  # linear level to which the background is brought
 
 
@@ -34,8 +35,14 @@ def stretched(rgb: F32, colour: Colour, gain: float) -> U8:
 
 
 def preview(frame: Frame, data: npt.NDArray[np.uint16], background: float) -> U8:
-    """A frame as 8-bit RGB at full size."""
-    return stretched(linear_of(data, frame.pattern), frame.colour, gain_for(background))
+    """A frame as 8-bit RGB at full size; made in bands of rows, so that large frames need little memory."""
+    gain, height = gain_for(background), data.shape[0]
+    out = np.empty((*data.shape[:2], 3), np.uint8)
+    for top in range(0, height, BAND):
+        first, last = max(top - MARGIN, 0), min(top + BAND + MARGIN, height)
+        band = stretched(linear_of(data[first:last], frame.pattern), frame.colour, gain)
+        out[top : top + BAND] = band[top - first :][:BAND]
+    return out
 
 
 def thumbnail(picture: U8, width: int = 480) -> U8:

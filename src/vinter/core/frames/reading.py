@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -18,13 +19,17 @@ from vinter.core.frames.lenswarp import UPRIGHT, LensWarp
 from vinter.core.frames.metadata import Metadata, picture_metadata, tiff_metadata, tiff_tags
 from vinter.core.frames.opcodes import CorrectionNote, corrections
 
-LARGEST_PIXELS = 220_000_000
+LARGEST_PIXELS = 205_000_000  # of a mosaic
+LARGEST_PICTURE = 110_000_000  # pixels of three colours
 RAW_SUFFIXES = {".dng", ".cr2", ".cr3", ".nef", ".arw", ".raf", ".rw2", ".orf", ".raw", ".pef", ".srw"}
 PICTURE_SUFFIXES = {".jpg", ".jpeg", ".png", ".tif", ".tiff", ".heic", ".heif"}
 SUFFIXES = RAW_SUFFIXES | PICTURE_SUFFIXES
-Image.MAX_IMAGE_PIXELS = LARGEST_PIXELS
+Image.MAX_IMAGE_PIXELS = LARGEST_PICTURE
 pillow_heif.register_heif_opener()
 _FLIP_TO_ORIENTATION = {0: 1, 3: 3, 5: 8, 6: 6}
+HEADER_BYTES = 2**16
+OWN_MARKS = (b'"vinter": "stack"', b"Vinter\0")  # in a stack's description, as the writer of an export
+OWN_COMPANIONS = (".mask.png", ".left-out.png", ".png")
 SRGB_FROM_XYZ = np.array([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]])
 
 
@@ -173,8 +178,8 @@ def read_with_libraw(path: Path) -> Frame:
             orientation = _FLIP_TO_ORIENTATION.get(raw.sizes.flip, 1)
             colour = _raw_colour(raw, path)
             visible = raw.raw_image_visible
-            if visible.size > LARGEST_PIXELS * 4:
-                raise BadInput(f"{path.name}: {visible.shape[1]} x {visible.shape[0]} pixels is too large")
+            flat = raw.raw_pattern is not None and visible.ndim == 2
+            check_size(path, visible.shape[1], visible.shape[0], LARGEST_PIXELS if flat else LARGEST_PICTURE)
             white = float(raw.white_level or np.iinfo(visible.dtype).max)
             if raw.raw_pattern is None or visible.ndim == 3:
                 data = np.array(visible[..., :3], np.uint16)
@@ -208,6 +213,15 @@ def read_with_libraw(path: Path) -> Frame:
     )
 
 
+def check_size(path: Path, width: int, height: int, most: int = LARGEST_PICTURE) -> None:
+    """BadInput for more pixels than can be worked with in the memory a frame may take."""
+    if width * height > most:
+        raise BadInput(
+            f"{path.name}: {width} x {height} pixels is too large; frames of at most {most // 10**6} "
+            "megapixels are read"
+        )
+
+
 def _told(error: Exception) -> str:
     text = error.args[0] if error.args else error
     return text.decode(errors="replace") if isinstance(text, bytes) else str(text)
@@ -219,7 +233,7 @@ def _as_uint16(data: npt.NDArray[np.generic], path: Path) -> npt.NDArray[np.uint
     if data.ndim != 3 or data.shape[2] < 3:
         raise BadInput(f"{path.name}: a picture of shape {data.shape} is neither grey nor colour")
     if data.dtype == np.uint8:
-        return data[..., :3].astype(np.uint16) * 257
+        return np.asarray(np.multiply(data[..., :3], 257, dtype=np.uint16), np.uint16)
     if data.dtype == np.uint16:
         return np.asarray(data[..., :3], np.uint16)
     if np.issubdtype(data.dtype, np.floating):
@@ -229,14 +243,24 @@ def _as_uint16(data: npt.NDArray[np.generic], path: Path) -> npt.NDArray[np.uint
     raise BadInput(f"{path.name}: pixels of type {data.dtype} are not supported")
 
 
+def _tiff_values(path: Path) -> npt.NDArray[Any]:
+    """Pixels of a TIFF's first picture; its size is judged before anything is unpacked."""
+    with tifffile.TiffFile(path) as tif:
+        page = tif.pages[0]
+        check_size(path, page.imagewidth, page.imagelength)
+        values = np.asarray(page.asarray())
+        return np.moveaxis(values, 0, -1) if values.ndim == 3 and page.planarconfig == 2 else values
+
+
 def read_picture(path: Path) -> Frame:
     """A JPEG, PNG, TIFF or HEIF picture as upright RGB in 16 bits; float TIFF counts as linear 0 to 1."""
     try:
         if path.suffix.lower() in (".tif", ".tiff"):
-            values = tifffile.imread(path)
+            values = _tiff_values(path)
             meta, linear = tiff_metadata(path), bool(np.issubdtype(values.dtype, np.floating))
         else:
             with Image.open(path) as image:
+                check_size(path, *image.size)
                 meta, linear = picture_metadata(image), False
                 values = np.asarray(image.convert("RGB"))
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombError, tifffile.TiffFileError) as error:
@@ -287,19 +311,37 @@ def read_frame(path: Path) -> Frame:
     return frame
 
 
-def frame_files(paths: list[Path]) -> list[Path]:
-    """Files and the readable files of folders, by name; BadInput when there are none."""
+def _own_outputs(files: list[Path]) -> set[Path]:
+    """Those of a folder's files that Vinter itself wrote from frames: stacks and exports by what they say of
+    themselves, and what lies beside them under their name."""
+    made = set()
+    for path in files:
+        with path.open("rb") as file:
+            start = file.read(HEADER_BYTES)
+        if any(mark in start for mark in OWN_MARKS):
+            made.add(path)
+    stems = {p.stem for p in made}
+    beside = {p for p in files if any(p.name == f"{stem}{end}" for stem in stems for end in OWN_COMPANIONS)}
+    return made | beside | {p for p in files if p.name.endswith((".mask.png", ".left-out.png"))}
+
+
+def frame_files(paths: list[Path], least: int = 1) -> list[Path]:
+    """Files, and of folders the readable files that are no earlier output, by name; BadInput when there
+    are fewer than ``least``."""
     found: list[Path] = []
     for path in paths:
         if path.is_dir():
             inside = sorted(
-                p for p in path.iterdir() if p.suffix.lower() in SUFFIXES and not p.name.startswith(".")
+                p
+                for p in path.iterdir()
+                if p.is_file() and p.suffix.lower() in SUFFIXES and not p.name.startswith(".")
             )
-            found += [p for p in inside if not p.name.endswith(".mask.png")]
+            made = _own_outputs(inside)
+            found += [p for p in inside if p not in made]
         elif path.is_file():
             found.append(path)
         else:
             raise BadInput(f"{path}: no such file or folder")
-    if not found:
+    if len(found) < least:
         raise BadInput("no frames: " + ", ".join(map(str, paths)))
     return found

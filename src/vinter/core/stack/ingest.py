@@ -12,9 +12,10 @@ import sep
 
 from vinter.core.constants import EQUIVALENT_UNKNOWN_MM, FULL_FRAME_DIAGONAL_MM
 from vinter.core.errors import BadInput
+from vinter.core.frames.decoding import decoded
 from vinter.core.frames.lenswarp import LensWarp
 from vinter.core.frames.measure import Measure, clean, measure
-from vinter.core.frames.reading import Colour, read_frame
+from vinter.core.frames.reading import Colour
 from vinter.core.frames.stars import Stars, background, find_stars
 
 U16 = npt.NDArray[np.uint16]
@@ -130,7 +131,7 @@ def ingest(path: Path, spill: Path, masters: Masters) -> Ingested:
     """Read, clean and measure one frame and write its clean data to ``spill``; errors come back as text."""
     quiet_worker()
     try:
-        frame = read_frame(path)
+        frame = decoded(path)
         dark, flat = _loaded(masters.dark), _loaded(masters.flat)
         for label, master in (("dark", dark), ("flat", flat)):
             if master is not None and master.shape != frame.data.shape[:2]:
@@ -165,7 +166,7 @@ def master_frame(paths: list[Path], out: Path, relative: bool, below: Path | Non
 
     ``below`` is a master to subtract first (dark or bias for flats). Rows are worked in bands.
     """
-    frames = [read_frame(p) for p in paths]
+    frames = [decoded(p) for p in paths]
     shape = frames[0].data.shape
     for f in frames:
         if f.pattern is None or f.data.shape != shape:

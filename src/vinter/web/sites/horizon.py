@@ -16,7 +16,8 @@ from django.views.decorators.http import require_POST
 from vinter.core.errors import BadInput
 from vinter.core.formats.horizons import horizon_text, read_horizon
 from vinter.core.formats.whole import write_image
-from vinter.core.frames.sandbox import check_content, probe
+from vinter.core.frames.content import check_content
+from vinter.core.frames.decoding import decoded
 from vinter.core.ground.panorama import PanoramaFix, fix_by_points, fix_by_sun, traced
 from vinter.core.sky.ephemeris import GALACTIC_CENTRE, diurnal_path
 from vinter.core.sky.horizon import Horizon, merged
@@ -103,7 +104,7 @@ def _folder(site: Site) -> Path:
 
 @require_POST
 def add_picture(request: HttpRequest, pk: int) -> HttpResponse:
-    """Keep a picture taken by day; opened first in a limited child, then stored anew as JPEG without its
+    """Keep a picture taken by day; decoded in a limited child, then stored anew as JPEG without its
     metadata."""
     site = owned(Site, request, pk)
     file = one_file(request, "a JPEG or PNG", LARGEST)
@@ -117,17 +118,14 @@ def add_picture(request: HttpRequest, pk: int) -> HttpResponse:
     raw = folder / f"{name}.incoming{Path(label).suffix.lower()}"
     raw.write_bytes(data)
     try:
-        probe(raw, label)
-        picture = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR)
-        if picture is None:
-            raise BadInput(f"{label}: cannot be opened as a picture")
+        picture = (decoded(raw, label).data >> 8).astype(np.uint8)
     finally:
         raw.unlink()
     scale = min(SHOWN_WIDTH / picture.shape[1], 1.0)
     picture = (
         cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else picture
     )
-    write_image(folder / f"{name}.jpg", picture[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 85])
+    write_image(folder / f"{name}.jpg", picture, [cv2.IMWRITE_JPEG_QUALITY, 85])
     one = ScoutPicture.objects.create(
         site=site,
         stored=f"{name}.jpg",

@@ -10,10 +10,10 @@ from django.conf import settings
 from vinter.core.errors import BadInput
 from vinter.core.finish.scene import prepare, read_stack, save_scene
 from vinter.core.formats.pictures import write_jpeg
+from vinter.core.frames.decoding import decoded
 from vinter.core.frames.frame_type import CALIBRATION
 from vinter.core.frames.measure import clean
 from vinter.core.frames.preview import gain_for, linear_of, stretched, thumbnail
-from vinter.core.frames.reading import read_frame
 from vinter.core.stack.cache import prune
 from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.pipeline import Settings, stack
@@ -90,7 +90,7 @@ def named(value: Any, names: dict[str, str]) -> Any:
 def _previews(one: Stack, reference: str) -> None:
     """The reference frame and the stack in the same stretch, full size, and the working copy for
     finishing."""
-    frame = read_frame(one.take.folder / reference)
+    frame = decoded(one.take.folder / reference)
     data, _ = clean(frame)
     rgb, mask, colour = read_stack(one.picture)
     single = linear_of(data, frame.pattern)

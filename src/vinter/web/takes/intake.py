@@ -12,7 +12,7 @@ from django.contrib.auth import get_user_model
 from django.db import IntegrityError, transaction
 
 from vinter.core.errors import BadInput
-from vinter.core.frames.sandbox import ALLOWED, check_content
+from vinter.core.frames.content import ALLOWED, check_content
 from vinter.web.jobs.models import enqueue
 from vinter.web.takes.models import Frame, Take
 

@@ -52,14 +52,14 @@ def shoot_take(pk: int, context: JobContext) -> None:
         )
         for i in sorted(names)
     )
-    _measure(take, context, 0.55, foreign=False)
+    _measure(take, context, 0.55)
 
 
 def measure_take(pk: int, context: JobContext) -> None:
     """Measure the frames of an uploaded take that have no measures yet."""
     take = Take.objects.get(pk=pk)
     take.previews.mkdir(parents=True, exist_ok=True)
-    _measure(take, context, 0.0, foreign=True)
+    _measure(take, context, 0.0)
 
 
 def film_take(pk: int, context: JobContext) -> None:
@@ -76,16 +76,16 @@ def film_take(pk: int, context: JobContext) -> None:
     )
 
 
-def _measure(take: Take, context: JobContext, start: float, foreign: bool) -> None:
+def _measure(take: Take, context: JobContext, start: float) -> None:
     """Measure what has no measure, also what arrives meanwhile, then judge all against each other."""
     while waiting := [f for f in take.frame_set.all() if f.measure is None and not f.error]:
-        _measure_some(take, waiting, context, start, foreign)
+        _measure_some(take, waiting, context, start)
     _compare(take)
 
 
-def _measure_some(take: Take, waiting: list[Frame], context: JobContext, start: float, foreign: bool) -> None:
+def _measure_some(take: Take, waiting: list[Frame], context: JobContext, start: float) -> None:
     futures = {
-        context.pool.submit(measure_file, Path(f.path), f.name, take.previews, foreign): i
+        context.pool.submit(measure_file, Path(f.path), f.name, take.previews): i
         for i, f in enumerate(waiting)
     }
     found = _gather(futures, context, "measuring frame", start, 1.0)

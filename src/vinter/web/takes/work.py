@@ -1,6 +1,6 @@
 """What a pool process does for a take: shoot a frame, measure a frame, make it visible. No database here."""
 
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -10,10 +10,10 @@ import cv2
 from vinter.core.errors import BadInput
 from vinter.core.finite import finite
 from vinter.core.formats.pictures import write_jpeg
+from vinter.core.frames.decoding import decoded
 from vinter.core.frames.measure import clean, measure
 from vinter.core.frames.preview import preview, thumbnail
-from vinter.core.frames.reading import named, read_frame
-from vinter.core.frames.sandbox import probe
+from vinter.core.frames.reading import named
 from vinter.core.simulate.phone import Burst, SimulatedPhone
 
 
@@ -28,22 +28,22 @@ def shoot_frame(burst: Burst, i: int, folder: Path) -> str:
     return _phone(burst).write(i, folder).name
 
 
-def measure_file(path: Path, label: str, previews: Path, foreign: bool) -> dict[str, Any]:
+def measure_file(path: Path, label: str, previews: Path) -> dict[str, Any]:
     """Measure one file and write a thumbnail and a full-size look; {"error"} when it cannot be read."""
     cv2.setNumThreads(1)
     try:
-        if foreign:
-            probe(path, label)
+        frame = decoded(path, label)
         with named(label):
-            frame = read_frame(path)
             data, plane = clean(frame)
             found = asdict(measure(frame, (data, plane)))
+            frame = replace(frame, data=data)  # of a large frame nothing is held longer than it is needed
+            del plane
             picture = preview(frame, data, found["background"])
         write_jpeg(previews / f"{path.stem}.jpg", picture, quality=82)
         write_jpeg(previews / f"{path.stem}.small.jpg", thumbnail(picture), quality=85)
         return dict(finite({**found, "file": label}))
     except BadInput as error:
-        return {"error": str(error).replace(path.name, label)}
+        return {"error": str(error)}
     except MemoryError:
         return {"error": f"{label}: measuring it needs more memory than is free"}
     except OSError as error:
