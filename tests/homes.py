@@ -3,6 +3,7 @@
 import os
 from pathlib import Path
 
+os.environ.setdefault("VINTER_SPARE_MB", "50")
 worker = os.environ.get("PYTEST_XDIST_WORKER")
 if worker and "VINTER_HOME" in os.environ:
     home = Path(os.environ["VINTER_HOME"]) / worker

@@ -1,13 +1,16 @@
 """Headers that keep pages to this machine, and plain pages for errors a person can correct."""
 
-import errno
+import sys
 from collections.abc import Callable
 
+from django.conf import settings
 from django.db import OperationalError
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
+from django.template.loader import render_to_string
 
 from vinter.core.errors import BadInput
+from vinter.core.formats.whole import DISK_FULL, check_room, no_room
 
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' blob: data:; font-src 'self'; "
@@ -30,14 +33,28 @@ class SecurityHeaders:
         return response
 
 
-DISK_FULL = "the disk is full: what was there is kept, this was not stored; free some space and try again"
+BIG_BODY = 2**20  # bytes of a request that are spilled to the disk before a view sees it
 
 
-def disk_full(error: BaseException) -> bool:
+def disk_full(error: BaseException | None) -> bool:
     """Whether something failed because no space is left, as files or the database say it."""
-    if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
-        return True
-    return isinstance(error, OperationalError) and "full" in str(error)
+    if error is None:
+        return False
+    return no_room(error) or (isinstance(error, OperationalError) and "full" in str(error))
+
+
+def _plainly(request: HttpRequest, message: str, status: int) -> HttpResponse:
+    if request.headers.get("Accept", "").startswith("text/html"):
+        return render(request, "wrong.html", {"message": message}, status=status)
+    return HttpResponse(message, status=status, content_type="text/plain; charset=utf-8")
+
+
+def server_error(request: HttpRequest) -> HttpResponse:
+    """What is left of an error that nothing caught: a full disk is said plainly, wherever it struck; else an
+    apology."""
+    if disk_full(sys.exc_info()[1]):
+        return HttpResponse(DISK_FULL, status=507, content_type="text/plain; charset=utf-8")
+    return HttpResponse(render_to_string("500.html"), status=500)
 
 
 class PlainErrors:
@@ -48,17 +65,21 @@ class PlainErrors:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        """The response as it is."""
+        """The response as it is; 507 before a large body is taken in where there is no room for it."""
+        try:
+            size = int(request.META.get("CONTENT_LENGTH") or 0)
+            if size > BIG_BODY:
+                check_room(settings.HOME, size)
+        except ValueError:
+            pass
+        except OSError:
+            return _plainly(request, DISK_FULL, 507)
         return self.get_response(request)
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
         """A 400 with the sentence of a BadInput, a 507 for a full disk; other errors pass on."""
         if isinstance(error, BadInput):
-            message, status = str(error), 400
-        elif disk_full(error):
-            message, status = DISK_FULL, 507
-        else:
-            return None
-        if request.headers.get("Accept", "").startswith("text/html"):
-            return render(request, "wrong.html", {"message": message}, status=status)
-        return HttpResponse(message, status=status, content_type="text/plain; charset=utf-8")
+            return _plainly(request, str(error), 400)
+        if disk_full(error):
+            return _plainly(request, DISK_FULL, 507)
+        return None

@@ -148,6 +148,7 @@ FILE_UPLOAD_TEMP_DIR = HOME / "incoming"
 FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
 DATA_UPLOAD_MAX_MEMORY_SIZE = 10 * 2**20
 PLANNING_CACHE_BYTES = 100 * 2**20  # nights of years, over all who ask
+os.environ.setdefault("VINTER_SPARE_MB", "500")  # of free disk that no file of ours eats into
 UPLOAD_LIMIT = 400 * 2**20  # bytes of one uploaded frame
 KEPT_LIMIT = (
     int(os.environ.get("VINTER_KEPT_MB", "12000")) * 2**20

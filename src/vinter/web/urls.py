@@ -22,3 +22,4 @@ ROOMS = (
     "jobs",
 )
 urlpatterns = [path("", include(f"vinter.web.{room}.urls")) for room in ROOMS]
+handler500 = "vinter.web.security.server_error"

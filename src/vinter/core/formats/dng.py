@@ -11,6 +11,8 @@ import imagecodecs
 import numpy as np
 import numpy.typing as npt
 
+from vinter.core.formats.whole import whole
+
 BYTE, ASCII, SHORT, LONG, RATIONAL, UNDEFINED, SRATIONAL = 1, 2, 3, 4, 5, 7, 10
 _PACK = {BYTE: "B", SHORT: "H", LONG: "I", UNDEFINED: "B"}
 TILE = 1008
@@ -186,7 +188,7 @@ def write_dng(
     where = {273: small_at, 330: raw_at, 34665: exif_at}
     main = [(t, k, where.get(t, v)) for t, k, v in main]
     raw = [(t, k, offsets if t == 324 else offsets[0] if t == 273 else v) for t, k, v in raw]
-    with open(path, "wb") as out:
+    with whole(path, lasting=False) as draft, draft.open("wb") as out:
         out.write(struct.pack("<2sHI", b"II", 42, main_at))
         out.write(_ifd(main, main_at) + _ifd(exif, exif_at) + _ifd(raw, raw_at))
         out.write(small + b"\0" * (len(small) % 2))

@@ -1,11 +1,14 @@
 """A time-lapse as a video file (WebM, VP8: open, and played by browsers)."""
 
+import errno
+import os
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import cv2
 
 from vinter.core.errors import BadInput
+from vinter.core.formats.whole import whole
 from vinter.core.parallel import Cancelled
 
 WIDTH = 1920  # px
@@ -30,7 +33,21 @@ def write_video(
         raise BadInput(f"a time-lapse needs {LEAST_FRAMES} frames or more; {len(pictures)} kept")
     if not 1 <= fps <= 60:
         raise BadInput(f"{fps:g} pictures a second are not within 1 to 60")
-    part = out.with_name(f"{out.stem}.part.webm")
+    with whole(out) as draft:
+        size = _written(draft, pictures, fps, width, progress, stop)
+        if _frames_in(draft) != len(pictures):  # the library says nothing when the disk is full
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC), str(out))
+    return size
+
+
+def _written(
+    draft: Path,
+    pictures: Sequence[Path],
+    fps: float,
+    width: int,
+    progress: Callable[[int, int], None],
+    stop: Callable[[], bool],
+) -> tuple[int, int]:
     writer, size = None, (0, 0)
     try:
         for i, path in enumerate(pictures):
@@ -43,7 +60,7 @@ def write_video(
             if writer is None:
                 wide = min(width, picture.shape[1]) // 2 * 2
                 size = (wide, round(wide * height / 2) * 2)
-                writer = cv2.VideoWriter(str(part), cv2.VideoWriter.fourcc(*"VP80"), fps, size)
+                writer = cv2.VideoWriter(str(draft), cv2.VideoWriter.fourcc(*"VP80"), fps, size)
                 if not writer.isOpened():
                     raise BadInput("this machine's video library cannot write WebM")
             if abs(height / (size[1] / size[0]) - 1) > 0.02:
@@ -52,12 +69,16 @@ def write_video(
                 )
             writer.write(cv2.resize(picture, size, interpolation=cv2.INTER_AREA))
             progress(i + 1, len(pictures))
-    except BaseException:
+    finally:
         if writer is not None:
             writer.release()
-        part.unlink(missing_ok=True)
-        raise
-    assert writer is not None
-    writer.release()
-    part.replace(out)
     return size
+
+
+def _frames_in(path: Path) -> int:
+    """How many frames of a video can be read back."""
+    reader, count = cv2.VideoCapture(str(path)), 0
+    while reader.grab():
+        count += 1
+    reader.release()
+    return count

@@ -1,7 +1,9 @@
 """Files that are there whole or not at all, whatever dies, fills up or comes twice in between."""
 
+import errno
 import os
 import secrets
+import shutil
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
@@ -11,23 +13,59 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+SPARE = "VINTER_SPARE_MB"  # of free space that no file may eat into; 0 where the environment does not say
+FULL_BYTES = 2**20  # below this free, a library that wrote too little had no room
+DISK_FULL = (
+    "the disk is full, or nearly so: what was there is kept, this was not stored; free some space "
+    "and try again"
+)
+
+
+def no_room(error: BaseException) -> bool:
+    """Whether something failed because no space is left."""
+    return isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT)
+
+
+def check_room(folder: Path, size: int = 0) -> None:
+    """OSError (ENOSPC) when a file of so many bytes would not leave the spare space free on a folder's
+    disk."""
+    spare = int(os.environ.get(SPARE, "0")) * 2**20
+    if shutil.disk_usage(folder).free < spare + size:
+        raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC), str(folder))
+
 
 @contextmanager
-def whole(path: Path) -> Iterator[Path]:
+def whole(path: Path, lasting: bool = True) -> Iterator[Path]:
     """A draft beside a file to write to; when all went well it takes the file's place at once, else it is
     gone.
 
     The draft has the file's suffix. Two writers of one file do not meet: each has a draft of its own and the
-    last one wins.
+    last one wins. What need not outlast a loss of power (``lasting`` False) is not forced to the disk.
+    OSError (ENOSPC) before anything is written when the spare space would not stay free.
     """
+    check_room(path.parent)
     draft = path.with_name(f".{secrets.token_hex(6)}.part{path.suffix}")
     try:
         yield draft
-        with draft.open("rb") as file:
-            os.fsync(file.fileno())
+        if lasting:
+            with draft.open("rb") as file:
+                os.fsync(file.fileno())
         draft.replace(path)
+    except OSError as error:
+        if error.errno is None and shutil.disk_usage(path.parent).free < FULL_BYTES:
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC), str(path)) from error
+        raise
     finally:
         draft.unlink(missing_ok=True)
+
+
+def mapped_array(path: Path, shape: tuple[int, ...]) -> None:
+    """A float32 .npy file to write to through memory maps. Its space is taken at once: a map of a file with
+    holes would kill its process when the disk fills. OSError (ENOSPC) when there is no room."""
+    check_room(path.parent, 4 * int(np.prod(shape)))
+    np.lib.format.open_memmap(path, "w+", np.float32, shape)
+    with path.open("r+b") as file:
+        os.posix_fallocate(file.fileno(), 0, path.stat().st_size)
 
 
 def write_image(path: Path, picture: npt.NDArray[Any], parameters: Sequence[int] = ()) -> None:

@@ -9,6 +9,8 @@ from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any
 
+from vinter.core.formats.whole import whole
+
 FORMAT = 1  # raise it when what is kept changes its meaning
 
 
@@ -55,10 +57,8 @@ class StageCache:
 
     def keep(self, key: str, value: Any) -> None:
         """Keep a value."""
-        part = self.path(key, f".{os.getpid()}.part")
-        with part.open("wb") as file:
+        with whole(self.path(key, ".pickle"), lasting=False) as draft, draft.open("wb") as file:
             pickle.dump(value, file)
-        part.replace(self.path(key, ".pickle"))
 
     def made(self, key: str, make: Callable[[], Any]) -> tuple[Any, bool]:
         """The kept value or a new one, and whether it was kept."""

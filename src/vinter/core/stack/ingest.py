@@ -1,6 +1,5 @@
 """First pass over a take: every frame read, cleaned, measured and spilled to disk, in worker processes."""
 
-import os
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -12,6 +11,7 @@ import sep
 
 from vinter.core.constants import EQUIVALENT_UNKNOWN_MM, FULL_FRAME_DIAGONAL_MM
 from vinter.core.errors import BadInput
+from vinter.core.formats.whole import no_room, whole
 from vinter.core.frames.decoding import decoded
 from vinter.core.frames.lenswarp import LensWarp
 from vinter.core.frames.measure import Measure, clean, measure
@@ -104,10 +104,8 @@ def star_light(signal: F32, stars: Stars) -> F32:
 
 def save_whole(path: Path, data: npt.NDArray[Any]) -> None:
     """Write an array so that it is there whole or not at all."""
-    part = path.with_suffix(f".{os.getpid()}.part")
-    with part.open("wb") as file:
+    with whole(path, lasting=False) as draft, draft.open("wb") as file:
         np.save(file, data)
-    part.replace(path)
 
 
 def quiet_worker() -> None:
@@ -158,6 +156,8 @@ def ingest(path: Path, spill: Path, masters: Masters) -> Ingested:
     except BadInput as error:
         return Ingested(path=path, error=str(error))
     except (OSError, MemoryError, ValueError) as error:
+        if no_room(error):
+            raise
         return Ingested(path=path, error=f"{path.name}: {error}")
 
 

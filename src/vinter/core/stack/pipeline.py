@@ -21,7 +21,7 @@ import numpy.typing as npt
 import tifffile
 
 from vinter.core.errors import BadInput
-from vinter.core.formats.whole import whole, write_image
+from vinter.core.formats.whole import mapped_array, whole, write_image
 from vinter.core.frames.adaptive_moments import shapes
 from vinter.core.frames.lenswarp import LensWarp
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic, picture_half
@@ -195,7 +195,7 @@ def _second_pass(run: Run, plan: Plan) -> tuple[Path, Path, list[Done]]:
     tiles."""
     paths = run.folder / "picture.npy", run.folder / "left-out.npy"
     for path, colours in zip(paths, ((3,), ()), strict=True):
-        np.lib.format.open_memmap(path, "w+", np.float32, (plan.size[1], plan.size[0], *colours))
+        mapped_array(path, (plan.size[1], plan.size[0], *colours))
     futures = {
         run.pool.submit(make_tile, plan, t, *paths): i
         for i, t in enumerate(tile_grid(plan.size, len(plan.sources)))

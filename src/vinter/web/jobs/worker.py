@@ -88,6 +88,7 @@ class Worker:
         from django.db import close_old_connections
 
         from vinter.core.errors import BadInput
+        from vinter.core.formats.whole import DISK_FULL, no_room
         from vinter.core.parallel import Cancelled
         from vinter.web.jobs.models import Job, beat, finish, give_back, report, wants_stop
         from vinter.web.jobs.registry import JobContext, handler_of
@@ -123,7 +124,8 @@ class Worker:
             self.pool = self._new_pool()
             give_back(job)
         except OSError as error:
-            finish(job, Job.FAILED, f"{error.strerror or error}. What was stored before is kept.")
+            plain = f"{error.strerror or error}. What was stored before is kept."
+            finish(job, Job.FAILED, DISK_FULL if no_room(error) else plain)
         except Exception:  # a defect in one job must not end the worker
             log.exception("job %s failed", job)
             finish(

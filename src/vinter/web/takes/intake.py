@@ -12,11 +12,10 @@ from django.contrib.auth import get_user_model
 from django.db import IntegrityError, transaction
 
 from vinter.core.errors import BadInput
+from vinter.core.formats.whole import DISK_FULL, check_room
 from vinter.core.frames.content import ALLOWED, check_content
 from vinter.web.jobs.models import enqueue
 from vinter.web.takes.models import Frame, Take
-
-SPARE_BYTES = 500 * 2**20
 
 
 class Refused(Exception):
@@ -33,10 +32,10 @@ def room_for(name: str, size: int) -> None:
         raise Refused(f"{name}: the file is empty")
     if size > settings.UPLOAD_LIMIT:
         raise Refused(f"{name}: larger than {settings.UPLOAD_LIMIT // 2**20} MB")
-    if shutil.disk_usage(settings.MEDIA_ROOT.parent).free < size + SPARE_BYTES:
-        raise Refused(
-            f"{name}: the disk is nearly full; nothing was lost, free some space and send it again", 507
-        )
+    try:
+        check_room(settings.HOME, size)
+    except OSError as error:
+        raise Refused(f"{name}: {DISK_FULL}", 507) from error
 
 
 def taken_in(one: Take, name: str, whole: Path) -> dict[str, Any]:

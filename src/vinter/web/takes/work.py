@@ -10,6 +10,7 @@ import cv2
 from vinter.core.errors import BadInput
 from vinter.core.finite import finite
 from vinter.core.formats.pictures import write_jpeg
+from vinter.core.formats.whole import no_room
 from vinter.core.frames.decoding import decoded
 from vinter.core.frames.measure import clean, measure
 from vinter.core.frames.preview import preview, thumbnail
@@ -47,4 +48,6 @@ def measure_file(path: Path, label: str, previews: Path) -> dict[str, Any]:
     except MemoryError:
         return {"error": f"{label}: measuring it needs more memory than is free"}
     except OSError as error:
+        if no_room(error):  # not the file's fault
+            raise
         return {"error": f"{label}: {error.strerror or error}"}
