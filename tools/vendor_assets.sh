@@ -12,7 +12,7 @@ grep -v '^//# sourceMappingURL' node_modules/leaflet/dist/leaflet.js >"$static/v
 sed '/url(images/d' node_modules/leaflet/dist/leaflet.css >"$static/vendor/leaflet.css"
 {
     echo '<svg xmlns="http://www.w3.org/2000/svg">'
-    for icon in moon calendar camera download upload printer check x plus trash-2 arrow-left arrow-right circle-help; do
+    for icon in moon calendar camera download upload printer check x plus trash-2 arrow-left arrow-right circle-help undo-2; do
         echo "<symbol id=\"$icon\" viewBox=\"0 0 24 24\" fill=\"none\" stroke=\"currentColor\" stroke-width=\"2\" stroke-linecap=\"round\" stroke-linejoin=\"round\">"
         sed -n '/^>/,/^<\/svg>/p' "node_modules/lucide-static/icons/$icon.svg" | sed '1d;$d'
         echo '</symbol>'

@@ -43,6 +43,7 @@ INSTALLED_APPS = [
     "vinter.web.demo",
     "vinter.web.home",
     "vinter.web.jobs",
+    "vinter.web.bin",
     "vinter.web.gear",
     "vinter.web.sites",
     "vinter.web.satellites",
@@ -56,6 +57,7 @@ INSTALLED_APPS = [
     "vinter.web.stacks",
     "vinter.web.finish",
     "vinter.web.ledger",
+    "vinter.web.space",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -82,6 +84,7 @@ TEMPLATES = [
             "context_processors": [
                 "django.template.context_processors.request",
                 "django.contrib.auth.context_processors.auth",
+                "vinter.web.bin.context.just_binned",
             ],
             "builtins": ["django.templatetags.static", "vinter.web.templatetags.figures"],
         },
@@ -148,7 +151,11 @@ FILE_UPLOAD_TEMP_DIR = HOME / "incoming"
 FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
 DATA_UPLOAD_MAX_MEMORY_SIZE = 10 * 2**20
 PLANNING_CACHE_BYTES = 100 * 2**20  # nights of years, over all who ask
-os.environ.setdefault("VINTER_SPARE_MB", "500")  # of free disk that no file of ours eats into
+SPARE_MB = os.environ.setdefault("VINTER_SPARE_MB", "500")  # of free disk that no file of ours eats into
+QUOTA_BYTES = int(
+    float(os.environ.get("VINTER_QUOTA_GB", "0")) * 1e9
+)  # a person may store; 0: as much as fits
+MACHINE_QUOTA_BYTES = int(float(os.environ.get("VINTER_MACHINE_GB", "0")) * 1e9)  # all together; 0: as fits
 UPLOAD_LIMIT = 400 * 2**20  # bytes of one uploaded frame
 KEPT_LIMIT = (
     int(os.environ.get("VINTER_KEPT_MB", "12000")) * 2**20

@@ -20,6 +20,8 @@ ROOMS = (
     "finish",
     "ledger",
     "jobs",
+    "bin",
+    "space",
 )
 urlpatterns = [path("", include(f"vinter.web.{room}.urls")) for room in ROOMS]
 handler500 = "vinter.web.security.server_error"

@@ -58,6 +58,6 @@ def delete(user: User) -> None:
     owned = [m for m in apps.get_models() if any(f.name == "owner" for f in m._meta.get_fields())]
     with transaction.atomic():
         for model in reversed(owned):
-            model._default_manager.filter(owner=user).delete()
+            model._base_manager.filter(owner=user).delete()
         user.delete()
     shutil.rmtree(folder, ignore_errors=True)

@@ -7,12 +7,15 @@ from django.db import models
 
 from vinter.core.finish.export import EXPORT_KINDS
 from vinter.core.finish.recipe import RECIPE, RecipeParts, recipe_from
+from vinter.web.bin.models import Binnable
 from vinter.web.fields import VersionedJSONField
 from vinter.web.stacks.models import Stack
 
 
-class Finish(models.Model):
+class Finish(Binnable):
     """A recipe for a stack."""
+
+    LIST = "finishes"
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
     stack = models.ForeignKey(Stack, models.PROTECT)
@@ -27,13 +30,23 @@ class Finish(models.Model):
     def __str__(self) -> str:
         return f"Finish {self.pk} of {self.stack}"
 
+    def came_of_it(self) -> list[Binnable]:
+        """Its exports."""
+        return list(self.export_set.all())
+
+    def came_from(self) -> Binnable:
+        """Its stack."""
+        return self.stack
+
     def core(self) -> RecipeParts:
         """The recipe for the core."""
         return recipe_from(self.recipe)
 
 
-class Export(models.Model):
+class Export(Binnable):
     """A finished picture as a file, with the recipe it was made by."""
+
+    JOBS = ("export",)
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
     finish = models.ForeignKey(Finish, models.CASCADE)
@@ -49,6 +62,20 @@ class Export(models.Model):
 
     def __str__(self) -> str:
         return f"{self.label} of {self.finish}"
+
+    def page(self) -> str:
+        """The finish it was made from."""
+        return self.finish.page()
+
+    list_page = page
+
+    def came_from(self) -> Binnable:
+        """Its finish."""
+        return self.finish
+
+    def files(self) -> list[Path]:
+        """The picture and the small one beside it."""
+        return [self.path, self.small]
 
     @property
     def label(self) -> str:

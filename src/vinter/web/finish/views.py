@@ -20,6 +20,7 @@ from vinter.web.finish.models import Export, Finish
 from vinter.web.forms import checked
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned
+from vinter.web.quota import check_quota
 from vinter.web.stacks.models import Stack
 from vinter.web.workflow import head
 
@@ -110,6 +111,7 @@ def recipe_file(request: HttpRequest, pk: int) -> HttpResponse:
 def export(request: HttpRequest, pk: int) -> HttpResponse:
     """Queue an export of the kept recipe."""
     one = owned(Finish, request, pk)
+    check_quota(one.owner_id)
     wanted = checked(ExportForm(request.POST)).cleaned_data
     made = Export.objects.create(owner=request.user, finish=one, recipe=one.recipe, **wanted)
     enqueue(request.user, "export", made.pk)

@@ -70,10 +70,16 @@ class Worker:
 
     def run(self) -> None:
         """Take jobs for ever."""
+        from vinter.web.jobs.chores import EVERY_SECONDS, do_chores
         from vinter.web.jobs.models import claim
+        from vinter.web.jobs.registry import QUICK
 
+        rested = time.monotonic() - EVERY_SECONDS
         while True:
             try:
+                if self.lane == QUICK and time.monotonic() - rested > EVERY_SECONDS:
+                    rested = time.monotonic()
+                    do_chores()
                 job = claim(self.lane, self.beats)
                 if job is None:
                     time.sleep(IDLE_SECONDS)
@@ -85,6 +91,7 @@ class Worker:
 
     def work(self, job) -> None:  # type: ignore[no-untyped-def]
         """Do one job and end its row with what came of it."""
+        from django.core.exceptions import ObjectDoesNotExist
         from django.db import close_old_connections
 
         from vinter.core.errors import BadInput
@@ -116,6 +123,8 @@ class Worker:
             finish(job, Job.DONE)
         except Cancelled:
             finish(job, Job.CANCELLED, "cancelled; what was there before is kept")
+        except ObjectDoesNotExist:
+            finish(job, Job.CANCELLED, "what it was about was deleted meanwhile")
         except BadInput as error:
             finish(job, Job.FAILED, str(error))
         except BrokenProcessPool:

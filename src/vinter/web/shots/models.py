@@ -16,15 +16,18 @@ from vinter.core.shot import SHOT_PLAN
 from vinter.core.simulate.phone import Burst
 from vinter.core.sky.nights import Night, nights
 from vinter.core.sky.targets import target
+from vinter.web.bin.models import Binnable
 from vinter.web.fields import VersionedJSONField
 from vinter.web.gear.models import Phone
 from vinter.web.nights.models import preferences_of
 from vinter.web.sites.models import Site
 
 
-class Shot(models.Model):
+class Shot(Binnable):
     """A site, a minute, a lens and the settings computed for them. ``plan`` is the core's ShotPlan as
     data."""
+
+    LIST = "shots"
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
     site = models.ForeignKey(Site, models.PROTECT)
@@ -53,6 +56,14 @@ class Shot(models.Model):
 
     def __str__(self) -> str:
         return self.title
+
+    def came_of_it(self) -> list[Binnable]:
+        """The takes shot for it."""
+        return list(self.take_set.all())
+
+    def came_from(self) -> Binnable:
+        """Its site."""
+        return self.site
 
     @cached_property
     def core_lens(self) -> Lens:

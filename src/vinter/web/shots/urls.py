@@ -8,6 +8,5 @@ urlpatterns = [
     path("shots/", views.shots, name="shots"),
     path("sites/<int:pk>/shots/new/", views.new, name="shot-new"),
     path("shots/<int:pk>/", views.shot, name="shot"),
-    path("shots/<int:pk>/delete/", views.delete, name="shot-delete"),
     path("shots/<int:pk>/lesson/", views.lesson, name="lesson"),
 ]

@@ -206,13 +206,3 @@ def lesson(request: HttpRequest, pk: int) -> HttpResponse:
     one.lesson = request.POST.get("lesson", "")[:2000]
     one.save(update_fields=["lesson"])
     return redirect("ledger")
-
-
-@require_POST
-def delete(request: HttpRequest, pk: int) -> HttpResponse:
-    """Delete a shot that nothing was shot for."""
-    one = owned(Shot, request, pk)
-    if one.take_set.exists():
-        raise BadInput(f"{one.title}: frames were shot for it, so it stays in the ledger")
-    one.delete()
-    return redirect("shots")

@@ -8,7 +8,6 @@ from typing import Any
 
 import cv2
 import numpy as np
-from django.conf import settings
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
@@ -98,10 +97,6 @@ def export_horizon(request: HttpRequest, pk: int) -> HttpResponse:
     )
 
 
-def _folder(site: Site) -> Path:
-    return Path(settings.MEDIA_ROOT) / str(site.owner_id) / "sites" / str(site.pk)
-
-
 @require_POST
 def add_picture(request: HttpRequest, pk: int) -> HttpResponse:
     """Keep a picture taken by day; decoded in a limited child, then stored anew as JPEG without its
@@ -112,7 +107,7 @@ def add_picture(request: HttpRequest, pk: int) -> HttpResponse:
     check_content(label, data[:8])
     if Path(label).suffix.lower() not in (".jpg", ".jpeg", ".png"):
         raise BadInput(f"{label}: a JPEG or PNG is wanted here")
-    folder = _folder(site)
+    folder = site.folder
     folder.mkdir(parents=True, exist_ok=True)
     name = secrets.token_hex(8)
     raw = folder / f"{name}.incoming{Path(label).suffix.lower()}"
@@ -143,7 +138,7 @@ def _picture(request: HttpRequest, pk: int) -> ScoutPicture:
 def picture(request: HttpRequest, pk: int) -> FileResponse:
     """The stored picture."""
     one = _picture(request, pk)
-    path = _folder(one.site) / one.stored
+    path = one.site.folder / one.stored
     if not path.is_file():
         raise Http404("the picture's file is gone")
     return FileResponse(
@@ -155,7 +150,7 @@ def picture(request: HttpRequest, pk: int) -> FileResponse:
 def delete_picture(request: HttpRequest, pk: int) -> HttpResponse:
     """Remove a picture."""
     one = _picture(request, pk)
-    (_folder(one.site) / one.stored).unlink(missing_ok=True)
+    (one.site.folder / one.stored).unlink(missing_ok=True)
     one.delete()
     return redirect("site", one.site_id)
 

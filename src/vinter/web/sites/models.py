@@ -1,6 +1,7 @@
 """Places a person shoots from, and what is known of each."""
 
 from datetime import time
+from pathlib import Path
 from typing import Any
 
 from django.conf import settings
@@ -12,10 +13,13 @@ from vinter.core.sky.glow import bearing_distance, glow
 from vinter.core.sky.horizon import Horizon
 from vinter.core.sky.site import Site as CoreSite
 from vinter.core.sky.site_sky import ZenithSource, zenith_source
+from vinter.web.bin.models import Binnable
 
 
-class Site(models.Model):
+class Site(Binnable):
     """A place with its sky and what can hurt there."""
+
+    LIST = "sites"
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
     name = models.CharField(max_length=80)
@@ -70,6 +74,19 @@ class Site(models.Model):
             "error": 0.4 if sky.zenith is None else 0.1,
             "glow": model,
         }
+
+    def came_of_it(self) -> list[Binnable]:
+        """The shots planned here."""
+        return list(self.shot_set.all())
+
+    def files(self) -> list[Path]:
+        """Its pictures taken by day."""
+        return [self.folder]
+
+    @property
+    def folder(self) -> Path:
+        """Where its pictures lie."""
+        return Path(settings.MEDIA_ROOT) / str(self.owner_id) / "sites" / str(self.pk)
 
     @property
     def hazard_labels(self) -> list[str]:

@@ -17,7 +17,6 @@ urlpatterns = [
     path("sites/map/point.json", map.map_point, name="map-point"),
     path("sites/map/glow.png", map.map_glow, name="map-glow"),
     path("sites/<int:pk>/", views.edit, name="site"),
-    path("sites/<int:pk>/delete/", views.delete, name="site-delete"),
     path("sites/<int:pk>/darker/", views.darker_places, name="darker"),
     path("sites/<int:pk>/readings/", views.add_reading, name="site-reading"),
     path("sites/<int:pk>/lights/", views.add_light, name="site-light"),

@@ -10,7 +10,6 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
-from vinter.core.errors import BadInput
 from vinter.core.formats.waypoints import Waypoint, csv_text, geojson_text, gpx_text, read_waypoints
 from vinter.core.ground.darker import darker
 from vinter.core.ground.zones import zone_at
@@ -81,16 +80,6 @@ def _keep(form: SiteForm) -> Site:
         if site.home:
             Site.objects.filter(owner=site.owner, home=True).exclude(pk=site.pk).update(home=False)
     return site
-
-
-@require_POST
-def delete(request: HttpRequest, pk: int) -> HttpResponse:
-    """Delete a site that no shot was planned for."""
-    site = owned(Site, request, pk)
-    if site.shot_set.exists():
-        raise BadInput(f"{site.name}: shots were planned here, so it stays; their ledger needs it")
-    site.delete()
-    return redirect("sites")
 
 
 def _add(request: HttpRequest, pk: int, form: "ModelForm[Any]") -> HttpResponse:

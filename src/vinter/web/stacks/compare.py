@@ -156,8 +156,8 @@ def _likely(request: HttpRequest, first: Side) -> Side | None:
     one = (stacks.exclude(mine) if kind == "stack" else stacks).select_related("take__shot").first()
     if one:
         return _of_stack(one)
-    frames = Frame.objects.filter(take__owner=request.user, measure__isnull=False).select_related(
-        "take__shot"
-    )
+    frames = Frame.objects.filter(
+        take__owner=request.user, take__binned=None, measure__isnull=False
+    ).select_related("take__shot")
     frame = frames.exclude(pk=int(number)).last()
     return _of_frame(frame) if frame else None

@@ -6,12 +6,16 @@ from django.conf import settings
 from django.db import models
 
 from vinter.core.stack.report import REPORT
+from vinter.web.bin.models import Binnable
 from vinter.web.fields import VersionedJSONField
 from vinter.web.takes.models import Take
 
 
-class Stack(models.Model):
+class Stack(Binnable):
     """A take combined into one linear picture; names its inputs, parameters and code version."""
+
+    LIST = "stacks"
+    JOBS = ("stack",)
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
     take = models.ForeignKey(Take, models.PROTECT)
@@ -34,6 +38,18 @@ class Stack(models.Model):
 
     def __str__(self) -> str:
         return f"{self.take.title}, {len(self.frames)} frames"
+
+    def came_of_it(self) -> list[Binnable]:
+        """Its finishes."""
+        return list(self.finish_set.all())
+
+    def came_from(self) -> Binnable:
+        """Its take."""
+        return self.take
+
+    def files(self) -> list[Path]:
+        """Its results, and the mask painted by hand."""
+        return [self.folder, self.own_mask]
 
     @property
     def folder(self) -> Path:

@@ -12,6 +12,7 @@ from vinter.core.errors import BadInput
 from vinter.web.forms import checked
 from vinter.web.jobs.models import Job, enqueue, latest
 from vinter.web.owned import owned
+from vinter.web.quota import check_quota
 from vinter.web.stacks.drawing import drawn
 from vinter.web.stacks.forms import StackForm, of_stack
 from vinter.web.stacks.models import Stack
@@ -49,6 +50,7 @@ def _begun(request: HttpRequest, take: Take, frames: list[Frame], mask: Stack | 
     """A new stack as the form says, queued; with another's painted mask when there is one."""
     if not frames:
         raise BadInput(f"{take.title}: no frame goes into the stack, so there is nothing to stack")
+    check_quota(take.owner_id)
     form = checked(StackForm(take, frames, request.POST))
     one = Stack.objects.create(
         owner=request.user,

@@ -15,6 +15,7 @@ from vinter.core.errors import BadInput
 from vinter.core.formats.whole import DISK_FULL, check_room
 from vinter.core.frames.content import ALLOWED, check_content
 from vinter.web.jobs.models import enqueue
+from vinter.web.quota import OverQuota, check_quota
 from vinter.web.takes.models import Frame, Take
 
 
@@ -26,12 +27,16 @@ class Refused(Exception):
         self.status = status
 
 
-def room_for(name: str, size: int) -> None:
+def room_for(owner: int, name: str, size: int) -> None:
     """Refuse what is empty, too large, or more than the disk holds."""
     if size <= 0:
         raise Refused(f"{name}: the file is empty")
     if size > settings.UPLOAD_LIMIT:
         raise Refused(f"{name}: larger than {settings.UPLOAD_LIMIT // 2**20} MB")
+    try:
+        check_quota(owner, size)
+    except OverQuota as error:
+        raise Refused(f"{name}: {error}", 507) from error
     try:
         check_room(settings.HOME, size)
     except OSError as error:
@@ -61,6 +66,7 @@ def taken_in(one: Take, name: str, whole: Path) -> dict[str, Any]:
             whole.rename(one.folder / stored)
     except IntegrityError:
         whole.unlink()
+        Frame.everything.filter(take=one, digest=digest.hexdigest()).update(binned=None)
         return {"name": name, "duplicate": True}
     return {"name": name, "duplicate": False}
 
@@ -91,7 +97,7 @@ def import_folder(folder: Path, username: str, title: str = "") -> tuple[Take, d
     results = {}
     for path in files:
         try:
-            room_for(path.name, path.stat().st_size)
+            room_for(owner.pk, path.name, path.stat().st_size)
             copy = partial(one, secrets.token_hex(8))
             shutil.copyfile(path, copy)
             results[path.name] = (

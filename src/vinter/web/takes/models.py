@@ -7,12 +7,15 @@ from django.conf import settings
 from django.db import models
 
 from vinter.core.frames.selection import Candidate, Decision
+from vinter.web.bin.models import Binnable
 from vinter.web.shots.models import Shot
 
 
-class Take(models.Model):
+class Take(Binnable):
     """A burst of frames from one stand, shot by the simulated phone or uploaded."""
 
+    LIST = "takes"
+    JOBS = ("shoot", "measure", "film")
     SIMULATED, UPLOADED = "simulated", "uploaded"
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
@@ -27,6 +30,18 @@ class Take(models.Model):
 
     def __str__(self) -> str:
         return self.title
+
+    def came_of_it(self) -> list[Binnable]:
+        """Its stacks; its frames are reached through it."""
+        return list(self.stack_set.all())
+
+    def came_from(self) -> Binnable | None:
+        """Its shot."""
+        return self.shot
+
+    def files(self) -> list[Path]:
+        """All that lies in its folder."""
+        return [self.folder]
 
     @property
     def folder(self) -> Path:
@@ -57,7 +72,7 @@ class Take(models.Model):
         return [f for f in self.frame_set.all() if f.candidate.serves_as(frame_type)]
 
 
-class Frame(models.Model):
+class Frame(Binnable):
     """One file of a take with its measures (the core's Measure as data) and the user's decision."""
 
     take = models.ForeignKey(Take, models.CASCADE)
@@ -77,6 +92,26 @@ class Frame(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    @classmethod
+    def of(cls, user: Any) -> "models.QuerySet[Any]":
+        """The frames of a person's takes."""
+        return cls.objects.filter(take__owner=user)
+
+    def page(self) -> str:
+        """The sheet it lies on."""
+        return self.take.page()
+
+    list_page = page
+
+    def came_from(self) -> Binnable:
+        """Its take."""
+        return self.take
+
+    def files(self) -> list[Path]:
+        """The original and the pictures of it."""
+        stem = Path(self.stored).stem
+        return [self.path, *(self.take.previews / f"{stem}{end}" for end in (".jpg", ".small.jpg"))]
 
     @property
     def path(self) -> Path:

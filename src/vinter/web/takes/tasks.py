@@ -36,7 +36,7 @@ def shoot_take(pk: int, context: JobContext) -> None:
     """Let the simulated phone shoot the take's shot, then measure the frames."""
     take = Take.objects.select_related("shot__site", "shot__phone").get(pk=pk)
     assert take.shot is not None
-    take.frame_set.all().delete()
+    Frame.everything.filter(take=take).delete()
     shutil.rmtree(take.folder, ignore_errors=True)
     take.previews.mkdir(parents=True)
     burst = take.shot.burst(take.seed)

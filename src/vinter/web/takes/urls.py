@@ -12,6 +12,7 @@ urlpatterns = [
     path("takes/<int:pk>/upload/", views.upload, name="upload"),
     path("takes/<int:pk>/film/", views.film, name="film"),
     path("takes/<int:pk>/measure/", views.measure, name="measure"),
+    path("takes/<int:pk>/left-out/delete/", views.delete_left_out, name="left-out-delete"),
     path("frames/<int:pk>/decide/", views.decide, name="decide"),
     path("frames/<int:pk>/type/", views.set_type, name="frame-type"),
     path("frames/<int:pk>/<str:size>.jpg", views.preview, name="preview"),

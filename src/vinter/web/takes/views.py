@@ -12,6 +12,8 @@ from django.views.decorators.http import require_POST
 from vinter.core.errors import BadInput
 from vinter.core.formats.video import LEAST_FRAMES
 from vinter.core.frames.frame_type import FRAME_TYPES
+from vinter.web.bin.models import put_in
+from vinter.web.bin.views import offering_undo
 from vinter.web.forms import checked, row_number
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned
@@ -126,6 +128,17 @@ def decide(request: HttpRequest, pk: int) -> HttpResponse:
     return _one_frame(request, frame)
 
 
+@require_POST
+def delete_left_out(request: HttpRequest, pk: int) -> HttpResponse:
+    """Put the frames that serve for nothing into the bin: those left out, and those that cannot be read."""
+    one = owned(Take, request, pk)
+    idle = [f for f in one.frame_set.all() if not f.included]
+    if not idle:
+        raise BadInput(f"{one.title}: every frame is used, so none was deleted")
+    count = f"{len(idle)} frame{'s' if len(idle) > 1 else ''}"
+    return offering_undo(one.page(), put_in(request.user, f"{count} of {one.title}", idle, one.page()))
+
+
 def _one_frame(request: HttpRequest, frame: Frame) -> HttpResponse:
     """A frame in the contact sheet, with the count of those that go into the stack."""
     return render(
@@ -169,7 +182,7 @@ def upload(request: HttpRequest, pk: int) -> JsonResponse:
         if file is None or not file.name:
             raise Refused("no file came with the request")
         name = Path(file.name).name[:200]
-        room_for(name, file.size or 0)
+        room_for(one.owner_id, name, file.size or 0)
         whole = partial(one, secrets.token_hex(8))
         with whole.open("wb") as out:
             for chunk in file.chunks():
@@ -193,7 +206,7 @@ def _part(request: HttpRequest, one: Take) -> dict[str, Any]:
     if not form.is_valid():
         raise Refused("size and offset are wanted as whole numbers")
     size, offset = form.cleaned_data["size"], form.cleaned_data["offset"]
-    room_for(name, size)
+    room_for(one.owner_id, name, size - here)
     data = request.body
     if offset != here or here + len(data) > size:
         return {"offset": here, "again": True}

@@ -1,0 +1,1 @@
+"""What was deleted and can be put back for a week."""

@@ -1,0 +1,42 @@
+"""Putting back, and deleting for good."""
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect
+from django.views.decorators.http import require_POST
+
+from vinter.web.bin.models import BinEntry, binnable_models, destroy, put_back, put_in
+from vinter.web.owned import owned
+
+
+def offering_undo(page: str, entry: BinEntry) -> HttpResponse:
+    """To a page that says what was just put into the bin and offers to undo it."""
+    return redirect(f"{page}?binned={entry.pk}")
+
+
+@require_POST
+def put(request: HttpRequest, kind: str, pk: int) -> HttpResponse:
+    """Put a site, shot, take, frame, stack, finish or export into the bin."""
+    model = next((m for m in binnable_models() if m._meta.model_name == kind), None)
+    if model is None:
+        raise Http404("nothing of this kind can be deleted")
+    row = get_object_or_404(model.of(request.user), pk=pk)
+    return offering_undo(row.list_page(), put_in(request.user, f"{kind} {row}", [row], row.page()))
+
+
+@require_POST
+def restore(request: HttpRequest, pk: int) -> HttpResponse:
+    """Put an entry back where it was."""
+    entry = owned(BinEntry, request, pk)
+    back = entry.back
+    put_back(entry)
+    return redirect(back or "space")
+
+
+@require_POST
+def empty(request: HttpRequest, pk: int) -> HttpResponse:
+    """Delete one entry for good; 0 stands for all."""
+    entries = [owned(BinEntry, request, pk)] if pk else list(BinEntry.objects.filter(owner=request.user))
+    for entry in entries:
+        if BinEntry.objects.filter(pk=entry.pk).exists():  # it may have gone with what it came of
+            destroy(entry)
+    return redirect("space")

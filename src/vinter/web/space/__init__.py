@@ -1,0 +1,1 @@
+"""What takes how much of the disk, and how it is given back."""

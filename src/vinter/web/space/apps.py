@@ -1,0 +1,15 @@
+"""The app of the page Space; sweeping up what was left behind is a chore."""
+
+from django.apps import AppConfig
+
+from vinter.web.jobs.chores import register_chore
+
+
+class SpaceConfig(AppConfig):
+    """Registers the chore."""
+
+    name = "vinter.web.space"
+
+    def ready(self) -> None:
+        """Name the function."""
+        register_chore("vinter.web.space.usage.sweep")
