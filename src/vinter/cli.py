@@ -64,7 +64,7 @@ def _horizon(path: Path | None) -> Any:
     if path is None:
         return None
     try:
-        return Horizon(read_horizon(path.read_bytes(), path.name))
+        return Horizon(read_horizon(path.read_bytes(), path.name).all_or_nothing())
     except OSError as error:
         raise BadInput(f"{path}: {error.strerror}") from error
 

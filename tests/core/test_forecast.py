@@ -60,7 +60,7 @@ def test_state_says_far_over_stale_and_missing():
 
 def test_csv_goes_out_and_comes_back():
     hours = tuple(weather(37.7, -8.77, NOW, 48))
-    back = read_csv(write_csv(hours), "mine.csv", NOW)
+    back = read_csv(write_csv(hours), "mine.csv", NOW).good
     assert back.hours == hours and back.source == "file mine.csv"
 
 
@@ -78,6 +78,15 @@ def test_csv_goes_out_and_comes_back():
 def test_bad_files_name_line_and_column(text, message):
     with pytest.raises(BadInput, match=message):
         read_csv(text, "mine.csv", NOW)
+
+
+def test_good_hours_go_in_and_the_refused_are_listed():
+    good = "2027-06-08T12:00:00Z,0,0,0,0.5,5,2,10\n"
+    found = read_csv(HEAD + good + "later,0,0,0,0.5,5,2,10\n" + good.replace("0.5", "inf"), "mine.csv", NOW)
+    assert len(found.good.hours) == 1 and ["line 3" in found.refused[0], "line 4" in found.refused[1]] == [
+        True,
+        True,
+    ]
 
 
 def test_made_up_weather_is_the_same_twice_and_like_weather():

@@ -7,7 +7,10 @@ import pytest
 
 from vinter.core.errors import BadInput
 from vinter.core.formats.horizons import horizon_text, read_horizon
+from vinter.core.formats.spreadsheet import csv_text as table
+from vinter.core.formats.spreadsheet import unguarded
 from vinter.core.formats.waypoints import Waypoint, csv_text, geojson_text, gpx_text, read_waypoints
+from vinter.core.imported import Imported
 
 PLACES = [
     Waypoint("Tide mill", 37.702, -8.772, 6.0, "soft mud"),
@@ -19,7 +22,7 @@ PLACES = [
     ("write", "name"), [(gpx_text, "a.gpx"), (geojson_text, "a.geojson"), (csv_text, "a.csv")]
 )
 def test_places_go_out_and_come_back(write, name):
-    assert read_waypoints(write(PLACES).encode(), name) == PLACES
+    assert read_waypoints(write(PLACES).encode(), name) == Imported(PLACES)
 
 
 def test_gpx_and_geojson_open_in_other_readers():
@@ -35,10 +38,10 @@ def test_foreign_files_are_read():
     gpx = """<?xml version="1.0"?><gpx version="1.1" creator="other" xmlns="http://www.topografix.com/GPX/1/1">
       <wpt lat="37.1" lon="-8.2"><ele>12</ele><name>Cape</name></wpt>
       <rte><rtept lat="37.2" lon="-8.3"/></rte></gpx>"""
-    assert [w.name for w in read_waypoints(gpx.encode(), "x.gpx")] == ["Cape", "37.2000, -8.3000"]
-    assert read_waypoints(b"\xef\xbb\xbfName;x,Latitude,lng\nA,1.5,2.5\n", "x.csv")[0].lat == 1.5
+    assert [w.name for w in read_waypoints(gpx.encode(), "x.gpx").good] == ["Cape", "37.2000, -8.3000"]
+    assert read_waypoints(b"\xef\xbb\xbfName;x,Latitude,lng\nA,1.5,2.5\n", "x.csv").good[0].lat == 1.5
     one = b'{"type":"Feature","geometry":{"type":"Point","coordinates":[2,1]},"properties":{"name":"B"}}'
-    assert read_waypoints(one, "b.json")[0].lon == 2
+    assert read_waypoints(one, "b.json").good[0].lon == 2
 
 
 @pytest.mark.parametrize(
@@ -66,8 +69,8 @@ def test_bad_files_say_what_is_wrong(data, message):
 
 def test_horizons_go_out_and_come_back_in_any_separator():
     points = ((0.0, 2.0), (90.0, 5.5), (270.0, -1.0))
-    assert read_horizon(horizon_text(points).encode(), "h.csv") == points
-    assert read_horizon(b"# by hand\nAZ\tALT\n90\t5.5\n-90;-1\n360 2\n", "h.txt") == points
+    assert read_horizon(horizon_text(points).encode(), "h.csv") == Imported(points)
+    assert read_horizon(b"# by hand\nAZ\tALT\n90\t5.5\n-90;-1\n360 2\n", "h.txt") == Imported(points)
     for data, message in (
         (b"az,alt\n10,x\n", "line 2"),
         (b"10,95\n", "line 1"),
@@ -76,3 +79,47 @@ def test_horizons_go_out_and_come_back_in_any_separator():
     ):
         with pytest.raises(BadInput, match=message):
             read_horizon(data, "h.csv")
+
+
+GPX = """<gpx version="1.1"><wpt lat="37.1" lon="-8.2"><name>Cape</name></wpt>
+<wpt lat="NaN" lon="1"/><wpt lat="1" lon="inf"/><wpt lat="abc" lon="1"/><wpt lon="1"/><wpt lat="1" lon="2"><ele>1e999</ele></wpt></gpx>"""
+GEO = """{"type": "FeatureCollection", "features": [
+{"geometry": {"type": "Point", "coordinates": [2, 1]}, "properties": {"name": "Good"}},
+{"geometry": {"type": "Point", "coordinates": [NaN, 1]}}, {"geometry": {"type": "Point", "coordinates": 7}},
+{"geometry": {"type": "Point", "coordinates": ["x", {}]}, "properties": [1]}, 17, null,
+{"geometry": {"type": "Point", "coordinates": [2, 1, 1e400]}}, {"geometry": [1, 2]}]}"""
+CSV = "name,lat,lon,elevation\nGood,1,2,3\nfar,1,2,1e999\nnone,nan,2,\nshort,1\n,x,y,z\n"
+
+
+@pytest.mark.parametrize(
+    ("text", "good", "refused"),
+    [
+        (GPX, ["Cape"], ["waypoint 2", "waypoint 3", "waypoint 4", "waypoint 5", "waypoint 6: an elevation"]),
+        (GEO, ["Good"], ["feature 2", "feature 3", "feature 4", "feature 7: an elevation"]),
+        (CSV, ["Good"], ["line 3: an elevation", "line 4", "line 5", "line 6"]),
+    ],
+)
+def test_good_places_go_in_and_the_refused_are_listed(text, good, refused):
+    found = read_waypoints(text.encode(), "mine")
+    assert [w.name for w in found.good] == good
+    assert [r.startswith(f"mine, {where}") for r, where in zip(found.refused, refused, strict=True)] == [
+        True
+    ] * len(refused)
+    with pytest.raises(BadInput, match="mine, "):
+        found.all_or_nothing()
+
+
+def test_good_lines_of_a_horizon_go_in():
+    found = read_horizon(b"0,2\n90,abc\n180,nan\n270,4\n", "h.csv")
+    assert found.good == ((0.0, 2.0), (270.0, 4.0)) and len(found.refused) == 2
+
+
+def test_formulas_stay_text_and_come_back():
+    evil = ["=1+1", "+7", "-8.5 km", "@SUM(A1)", "\t=2", "fine", -8.5]
+    out = table(("a",), [[e] for e in evil]).splitlines()
+    assert out[1:6] == ["'=1+1", "'+7", "'-8.5 km", "'@SUM(A1)", "'\t=2"] and out[6:] == ["fine", "-8.5"]
+    assert [unguarded(f"'{e}") for e in evil[:5]] == evil[:5] and unguarded("'tis") == "'tis"
+    place = Waypoint("=HYPERLINK(1)", 1.0, 2.0, None, "-note")
+    assert "\n'=HYPERLINK" in csv_text([place]) and read_waypoints(
+        csv_text([place]).encode(), "a.csv"
+    ).good == [place]

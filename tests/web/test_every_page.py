@@ -19,9 +19,10 @@ PATTERNS = {p.name: p for room in get_resolver().url_patterns for p in room.url_
 # addresses that only take
 POSTED = set(
     """
-    sign-out enter-demo phone-add phone-delete measured sites-import site-delete site-reading
+    sign-out enter-demo phone-add phone-delete measured sites-import site-reading
     site-light site-known-delete horizon-draw horizon-import scout-add scout-delete forecast-refresh
-    forecast-import station-import shot-delete lesson pack-change rehearse-begin rehearse-press
+    forecast-import station-import
+    bin-put bin-restore bin-empty space-again left-out-delete lesson pack-change rehearse-begin rehearse-press
     rehearse-leave shoot take-upload measure decide frame-type stack-new stack-again stack-otherwise
     paint-try finish-new draw finish-save export job-cancel invite account-end
     """.split()

@@ -223,7 +223,7 @@ def test_what_belongs_to_another_does_not_exist(client, stranger, shot, small_ta
     ]
     posts = [
         reverse("shoot", args=[shot.pk]),
-        reverse("shot-delete", args=[shot.pk]),
+        reverse("bin-put", args=["shot", shot.pk]),
         reverse("lesson", args=[shot.pk]),
         reverse("upload", args=[small_take.pk]),
         reverse("measure", args=[small_take.pk]),

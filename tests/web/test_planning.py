@@ -240,9 +240,11 @@ def test_a_horizon_comes_from_a_file_and_goes_out_again(desk, mill):
     )
     assert Site.objects.get(pk=mill.pk).horizon == [[0.0, 3.0], [120.0, 11.0]]
     assert said(desk.get(reverse("horizon-export", args=[mill.pk]))) == "azimuth,altitude\n0,3\n120,11\n"
-    assert "line 2" in said(
-        desk.post(reverse("horizon-import", args=[mill.pk]), {"file": upload("h.csv", b"0,3\nx,y\n")})
-    )
+    answer = desk.post(reverse("horizon-import", args=[mill.pk]), {"file": upload("h.csv", b"0,4\n9,y\n")})
+    page = said(desk.get(answer["Location"]))
+    assert "What could be read is in. Refused:" in page and "h.csv, line 2" in page
+    assert Site.objects.get(pk=mill.pk).horizon == [[0.0, 4.0]]
+    assert "Refused:" not in said(desk.get(answer["Location"]))  # said once
 
 
 def test_a_panorama_is_traced_into_the_horizon(desk, nerea, mill):
@@ -468,7 +470,6 @@ def test_planning_of_another_does_not_exist(client, nerea, stranger, mill):
     posts = [
         reverse(n, args=own)
         for n in (
-            "site-delete",
             "site-reading",
             "site-light",
             "horizon-draw",
@@ -481,6 +482,7 @@ def test_planning_of_another_does_not_exist(client, nerea, stranger, mill):
     posts += [
         reverse("scout-delete", args=[picture.pk]),
         reverse("trace", args=[picture.pk]),
+        reverse("bin-put", args=["site", mill.pk]),
         reverse("site-known-delete", args=["light", lamp.pk]),
         reverse("site-known-delete", args=["reading", reading.pk]),
     ]

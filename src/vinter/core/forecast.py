@@ -12,6 +12,8 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.errors import BadInput
+from vinter.core.formats.spreadsheet import csv_text
+from vinter.core.imported import Imported
 from vinter.core.sky.ephemeris import horizontal, year_ephemeris, year_of
 from vinter.core.sky.nights import SUN_LEVELS, evening_of
 from vinter.core.sky.site import CLEAN_EXTINCTION, Site
@@ -209,33 +211,40 @@ def _hour(row: dict[str, str], line: int, name: str) -> Hour:
         raise BadInput(f"{name}, line {line}: {error}") from error
 
 
-def read_csv(text: str, name: str, issued: float) -> Forecast:
-    """A forecast from hourly CSV with the columns of ``COLUMNS`` (fog and extinction may be left out);
-    BadInput names the line."""
+def read_csv(text: str, name: str, issued: float) -> Imported[Forecast]:
+    """A forecast from hourly CSV with the columns of ``COLUMNS`` (fog and extinction may be left out):
+    the good hours, and why other lines were refused. BadInput when there is no good one."""
     reader = csv.DictReader(io.StringIO(text))
     missing = [c for c in COLUMNS if c not in (reader.fieldnames or []) and c not in OPTIONAL]
     if missing:
         raise BadInput(f"{name}: the column {missing[0]!r} is missing; wanted are {', '.join(COLUMNS)}")
     hours: list[Hour] = []
-    for line, row in enumerate(reader, 2):
-        if len(hours) >= MOST_HOURS:
-            raise BadInput(f"{name}: more than {MOST_HOURS} hours")
-        hours.append(_hour(row, line, name))
+    refused: list[str] = []
+    try:
+        for row in reader:
+            if len(hours) >= MOST_HOURS:
+                raise BadInput(f"{name}: more than {MOST_HOURS} hours")
+            try:
+                hours.append(_hour(row, reader.line_num, name))
+            except BadInput as error:
+                refused.append(str(error))
+    except csv.Error as error:
+        raise BadInput(f"{name}, line {reader.line_num}: {error}") from error
     if not hours:
-        raise BadInput(f"{name}: no hour in it")
-    return Forecast(issued, f"file {name}", tuple(sorted(hours, key=lambda h: h.t)))
+        raise BadInput(refused[0] if refused else f"{name}: no hour in it")
+    found = Forecast(issued, f"file {name}", tuple(sorted(hours, key=lambda h: h.t)))
+    return Imported(found, tuple(refused))
 
 
 def write_csv(hours: Iterable[Hour]) -> str:
     """Hours as CSV that ``read_csv`` reads."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(COLUMNS)
-    for h in hours:
-        writer.writerow(
-            [
+    return csv_text(
+        COLUMNS,
+        (
+            (
                 datetime.fromtimestamp(h.t, UTC).strftime("%Y-%m-%dT%H:%M:%SZ"),
                 *(getattr(h, c) for c in COLUMNS[1:]),
-            ]
-        )
-    return out.getvalue()
+            )
+            for h in hours
+        ),
+    )

@@ -84,7 +84,7 @@ TEMPLATES = [
             "context_processors": [
                 "django.template.context_processors.request",
                 "django.contrib.auth.context_processors.auth",
-                "vinter.web.bin.context.just_binned",
+                "vinter.web.notices.notices",
             ],
             "builtins": ["django.templatetags.static", "vinter.web.templatetags.figures"],
         },

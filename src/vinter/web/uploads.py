@@ -5,6 +5,7 @@ import tempfile
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
+from typing import TypeVar
 
 from django.core.files.uploadedfile import UploadedFile
 from django.http import HttpRequest
@@ -13,10 +14,13 @@ from vinter.core.errors import BadInput
 from vinter.core.frames.content import check_content
 from vinter.core.frames.decoding import decoded
 from vinter.core.frames.reading import Frame
+from vinter.core.imported import Imported
 
 LARGEST_FRAME = 80 * 2**20
 MOST_FRAMES = 24
 SMALL = 2**20
+REFUSED, MOST_REFUSED = "refused", 20
+T = TypeVar("T")
 
 
 def one_file(request: HttpRequest, what: str, largest: int = SMALL) -> UploadedFile:
@@ -32,6 +36,17 @@ def one_file(request: HttpRequest, what: str, largest: int = SMALL) -> UploadedF
             f"{file.name}: empty or larger than {largest / 2**20:g} MB; {what} is wanted, nothing was changed"
         )
     return file
+
+
+def good_of(request: HttpRequest, found: Imported[T]) -> T:
+    """The good lines of a file; why others were refused is said at the head of the next page."""
+    if found.refused:
+        more = len(found.refused) - MOST_REFUSED
+        request.session[REFUSED] = [
+            *found.refused[:MOST_REFUSED],
+            *([f"and {more} more"] if more > 0 else []),
+        ]
+    return found.good
 
 
 @contextmanager

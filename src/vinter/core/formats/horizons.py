@@ -3,19 +3,22 @@
 import math
 
 from vinter.core.errors import BadInput
+from vinter.core.imported import Imported
 
 
-def read_horizon(data: bytes, name: str) -> tuple[tuple[float, float], ...]:
+def read_horizon(data: bytes, name: str) -> Imported[tuple[tuple[float, float], ...]]:
     """Points (azimuth, altitude) in degrees of a CSV of two columns; a first line of names and lines after #
     are passed over.
 
-    The separator may be a comma, a semicolon, a tab or blanks. BadInput names the line that cannot be read.
+    The separator may be a comma, a semicolon, a tab or blanks. The good lines, and why others were refused.
+    BadInput when there is no good one.
     """
     try:
         lines = data.decode("utf-8-sig").splitlines()
     except UnicodeDecodeError as error:
         raise BadInput(f"{name}: not a text file") from error
     points: dict[float, float] = {}
+    refused: list[str] = []
     for number, line in enumerate(lines, 1):
         text = line.split("#")[0].strip()
         if not text:
@@ -23,25 +26,25 @@ def read_horizon(data: bytes, name: str) -> tuple[tuple[float, float], ...]:
         parts = text.replace(";", " ").replace(",", " ").split()
         try:
             azimuth, altitude = float(parts[0]), float(parts[1])
-        except (ValueError, IndexError) as error:
-            if not points and number < 3 and not text[0].isdigit():
-                continue  # names of the columns
-            raise BadInput(
-                f"{name}, line {number}: {text!r} is not an azimuth and an altitude in degrees"
-            ) from error
+        except (ValueError, IndexError):
+            if points or number > 2 or text[0].isdigit():  # else the names of the columns
+                words = f"{text[:60]!r} is not an azimuth and an altitude in degrees"
+                refused.append(f"{name}, line {number}: {words}")
+            continue
         if not (
             math.isfinite(azimuth)
             and math.isfinite(altitude)
             and -360 <= azimuth <= 360
             and -15 <= altitude <= 90
         ):
-            raise BadInput(
+            refused.append(
                 f"{name}, line {number}: azimuth {azimuth:g} or altitude {altitude:g} is out of range"
             )
+            continue
         points[azimuth % 360] = altitude
     if not points:
-        raise BadInput(f"{name}: no point of a horizon in it")
-    return tuple(sorted(points.items()))
+        raise BadInput(refused[0] if refused else f"{name}: no point of a horizon in it")
+    return Imported(tuple(sorted(points.items())), tuple(refused))
 
 
 def horizon_text(points: tuple[tuple[float, float], ...]) -> str:

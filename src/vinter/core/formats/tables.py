@@ -1,13 +1,12 @@
 """Nights as tables: JSON data, CSV and iCalendar."""
 
-import csv
-import io
 from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from icalendar import Alarm, Calendar, Event
 
+from vinter.core.formats.spreadsheet import csv_text
 from vinter.core.sky.nights import Moment, Night, Window
 from vinter.core.sky.site import Site
 from vinter.core.sky.verdict import Verdict
@@ -96,9 +95,7 @@ COLUMNS = (
 
 def nights_csv(nights: list[Night], verdicts: list[Verdict]) -> str:
     """Nights as CSV, one row a night with its best window; times in UTC, several events joined by a space."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(COLUMNS)
+    rows = []
 
     def joined(times: list[float]) -> str:
         return " ".join(iso(t) for t in times)
@@ -119,7 +116,7 @@ def nights_csv(nights: list[Night], verdicts: list[Verdict]) -> str:
                 f"{w.best.brightness:.2f}",
             )
         )
-        writer.writerow(
+        rows.append(
             (
                 n.day.isoformat(),
                 joined(n.sun["set"]),
@@ -134,7 +131,7 @@ def nights_csv(nights: list[Night], verdicts: list[Verdict]) -> str:
                 v.word,
             )
         )
-    return out.getvalue()
+    return csv_text(COLUMNS, rows)
 
 
 def nights_ics(site: Site, nights: list[Night], verdicts: list[Verdict], notes: Sequence[str] = ()) -> str:

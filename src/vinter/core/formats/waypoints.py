@@ -5,12 +5,15 @@ import io
 import json
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
+from xml.etree import ElementTree
 
-import gpxpy
 import gpxpy.gpx
 
 from vinter.core.errors import BadInput
+from vinter.core.formats import spreadsheet
+from vinter.core.formats.spreadsheet import unguarded
+from vinter.core.imported import Imported
 
 MOST = 500
 LOWEST_M, HIGHEST_M = -450.0, 9000.0
@@ -28,63 +31,85 @@ class Waypoint:
     note: str = ""
 
 
-def _checked(name: str, lat: Any, lon: Any, elevation: Any, note: Any, where: str) -> Waypoint:
+class Raw(NamedTuple):
+    """A place as a file has it, and where in the file."""
+
+    where: str
+    name: Any
+    lat: Any
+    lon: Any
+    elevation: Any
+    note: Any
+
+
+def _checked(raw: Raw, file: str) -> Waypoint:
+    where = f"{file}, {raw.where}"
     try:
-        y, x = float(lat), float(lon)
-        height = None if elevation in (None, "") else float(elevation)
-    except (TypeError, ValueError) as error:
-        raise BadInput(f"{where}: {lat!r}, {lon!r} is not a position in degrees") from error
+        y, x = float(raw.lat), float(raw.lon)
+    except (TypeError, ValueError, OverflowError) as error:
+        raise BadInput(f"{where}: {raw.lat!r}, {raw.lon!r} is not a position in degrees") from error
     if not (-90 <= y <= 90 and -180 <= x <= 180):
         raise BadInput(f"{where}: {y:g}, {x:g} is not on the map")
+    try:
+        height = None if raw.elevation in (None, "") else float(raw.elevation)
+    except (TypeError, ValueError, OverflowError) as error:
+        raise BadInput(f"{where}: an elevation of {raw.elevation!r} is no number of metres") from error
     if height is not None and not LOWEST_M <= height <= HIGHEST_M:
         raise BadInput(f"{where}: an elevation of {height:g} m is none on Earth")
-    return Waypoint(
-        str(name or "").strip()[:80] or f"{y:.4f}, {x:.4f}", y, x, height, str(note or "").strip()[:2000]
-    )
+    label = "".join(c for c in str(raw.name or "") if c.isprintable()).strip()[:80]
+    return Waypoint(label or f"{y:.4f}, {x:.4f}", y, x, height, str(raw.note or "").strip()[:2000])
 
 
-def _from_gpx(text: str, name: str) -> list[Waypoint]:
+def _from_gpx(text: str, name: str) -> list[Raw]:
     try:
-        gpx = gpxpy.parse(text)
-    except (gpxpy.gpx.GPXException, ValueError) as error:
+        root = ElementTree.fromstring(text)
+    except ElementTree.ParseError as error:
         raise BadInput(f"{name}: not a GPX file ({error})") from error
-    points = [*gpx.waypoints, *(p for route in gpx.routes for p in route.points)]
+    if not root.tag.endswith("gpx"):
+        raise BadInput(f"{name}: not a GPX file")
+
+    def said(point: ElementTree.Element, *tags: str) -> str:
+        inside = {e.tag.rpartition("}")[2]: e.text or "" for e in point}
+        return next((inside[t] for t in tags if inside.get(t)), "")
+
+    points = [p for p in root.iter() if p.tag.rpartition("}")[2] in ("wpt", "rtept")]
     return [
-        _checked(
-            p.name or "",
-            p.latitude,
-            p.longitude,
-            p.elevation,
-            p.description or p.comment,
-            f"{name}, waypoint {i}",
+        Raw(
+            f"waypoint {i}",
+            said(p, "name"),
+            p.get("lat"),
+            p.get("lon"),
+            said(p, "ele"),
+            said(p, "desc", "cmt"),
         )
         for i, p in enumerate(points, 1)
     ]
 
 
-def _from_geojson(text: str, name: str) -> list[Waypoint]:
+def _from_geojson(text: str, name: str) -> list[Raw]:
     try:
         data = json.loads(text)
         features = data["features"] if data.get("type") == "FeatureCollection" else [data]
     except (ValueError, AttributeError, KeyError, TypeError, RecursionError) as error:
         raise BadInput(f"{name}: not a GeoJSON file of points ({error})") from error
+    if not isinstance(features, list):
+        raise BadInput(f"{name}: not a GeoJSON file of points (its features are no list)")
     out = []
     for i, feature in enumerate(features, 1):
-        geometry = (feature.get("geometry") or {}) if isinstance(feature, dict) else {}
+        geometry = feature.get("geometry") if isinstance(feature, dict) else None
         if not isinstance(geometry, dict) or geometry.get("type") != "Point":
             continue
-        at = geometry.get("coordinates")
-        if not isinstance(at, list) or len(at) < 2:
-            raise BadInput(f"{name}, feature {i}: a point without coordinates")
-        said = feature.get("properties") or {}
+        at, said = geometry.get("coordinates"), feature.get("properties")
+        at = at if isinstance(at, list) else []
+        said = said if isinstance(said, dict) else {}
         out.append(
-            _checked(
+            Raw(
+                f"feature {i}",
                 said.get("name", ""),
-                at[1],
-                at[0],
+                at[1] if len(at) > 1 else None,
+                at[0] if at else None,
                 at[2] if len(at) > 2 else said.get("elevation"),
                 said.get("note") or said.get("description"),
-                f"{name}, feature {i}",
             )
         )
     return out
@@ -94,7 +119,7 @@ def _column(names: list[str], *wanted: str) -> str | None:
     return next((n for n in names if n.strip().lower() in wanted), None)
 
 
-def _from_csv(text: str, name: str) -> list[Waypoint]:
+def _from_csv(text: str, name: str) -> list[Raw]:
     reader = csv.DictReader(io.StringIO(text))
     try:
         names = list(reader.fieldnames or [])
@@ -110,22 +135,21 @@ def _from_csv(text: str, name: str) -> list[Waypoint]:
         _column(names, "elevation", "ele"),
         _column(names, "note", "notes", "description"),
     )
-    return [
-        _checked(
-            row.get(label or "") or "",
-            row[lat],
-            row[lon],
-            row.get(height or ""),
-            row.get(note or ""),
-            f"{name}, line {i}",
-        )
-        for i, row in enumerate(reader, 2)
-    ]
+    out = []
+    try:
+        for row in reader:
+            said = unguarded(row.get(label or "") or ""), unguarded(row.get(note or "") or "")
+            where = f"line {reader.line_num}"
+            out.append(Raw(where, said[0], row[lat], row[lon], row.get(height or ""), said[1]))
+    except csv.Error as error:
+        raise BadInput(f"{name}, line {reader.line_num}: {error}") from error
+    return out
 
 
-def read_waypoints(data: bytes, name: str) -> list[Waypoint]:
+def read_waypoints(data: bytes, name: str) -> Imported[list[Waypoint]]:
     """Places in a GPX (waypoints and route points), GeoJSON (points) or CSV file, told apart by their
-    content."""
+    content; the good ones, and why others were refused. BadInput when the file is none of these, or has no
+    good place."""
     if len(data) > LARGEST:
         raise BadInput(f"{name}: larger than {LARGEST // 2**20} MB")
     try:
@@ -135,12 +159,17 @@ def read_waypoints(data: bytes, name: str) -> list[Waypoint]:
     if "<!DOCTYPE" in text[:2000] or "<!ENTITY" in text:
         raise BadInput(f"{name}: XML with its own entities is not read")
     read = _from_gpx if text.startswith("<") else _from_geojson if text.startswith(("{", "[")) else _from_csv
-    found = read(text, name)
-    if not found:
-        raise BadInput(f"{name}: no place in it")
-    if len(found) > MOST:
+    good, refused = [], []
+    for raw in read(text, name):
+        try:
+            good.append(_checked(raw, name))
+        except BadInput as error:
+            refused.append(str(error))
+    if not good:
+        raise BadInput(refused[0] if refused else f"{name}: no place in it")
+    if len(good) > MOST:
         raise BadInput(f"{name}: more than {MOST} places")
-    return found
+    return Imported(good, tuple(refused))
 
 
 def gpx_text(points: Iterable[Waypoint]) -> str:
@@ -171,9 +200,5 @@ def geojson_text(points: Iterable[Waypoint]) -> str:
 
 def csv_text(points: Iterable[Waypoint]) -> str:
     """Places as CSV that ``read_waypoints`` reads."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(("name", "lat", "lon", "elevation", "note"))
-    for p in points:
-        writer.writerow((p.name, p.lat, p.lon, "" if p.elevation is None else p.elevation, p.note))
-    return out.getvalue()
+    rows = ((p.name, p.lat, p.lon, "" if p.elevation is None else p.elevation, p.note) for p in points)
+    return spreadsheet.csv_text(("name", "lat", "lon", "elevation", "note"), rows)

@@ -17,7 +17,7 @@ from vinter.web.forecast.provider import ForecastFailed, provider
 from vinter.web.forms import checked
 from vinter.web.owned import owned
 from vinter.web.sites.models import Site
-from vinter.web.uploads import one_file
+from vinter.web.uploads import good_of, one_file
 from vinter.web.workflow import head
 
 ASK_AGAIN = timedelta(hours=1)
@@ -113,8 +113,9 @@ def import_forecast(request: HttpRequest, pk: int) -> HttpResponse:
         text = file.read().decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise BadInput(f"{name}: not a text file; nothing was changed") from error
+    found = good_of(request, read_csv(text, name, time.time()))
     cached, _ = CachedForecast.objects.get_or_create(site=site)
-    cached.store(read_csv(text, name, time.time()))
+    cached.store(found)
     return redirect("forecast", site.pk)
 
 

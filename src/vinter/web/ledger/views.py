@@ -1,14 +1,15 @@
 """The ledger: what was planned, what was set, what came out, each step linked to the one before."""
 
-import csv
-import io
+import json
 from dataclasses import dataclass
-from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
+from vinter.core.finite import finite
+from vinter.core.formats.spreadsheet import csv_text
 from vinter.web.finish.models import Export, Finish
+from vinter.web.ledger.rows import COLUMNS, ledger_rows
 from vinter.web.nights.drawing import Strip, draw
 from vinter.web.shots.models import Shot
 from vinter.web.stacks.models import Stack
@@ -58,48 +59,18 @@ def ledger(request: HttpRequest) -> HttpResponse:
 
 def ledger_csv(request: HttpRequest) -> HttpResponse:
     """The ledger as CSV."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(
-        [
-            "night",
-            "site",
-            "title",
-            "phone",
-            "lens",
-            "iso",
-            "shutter_s",
-            "frames_planned",
-            "frames_stacked",
-            "noise_gain",
-            "sky_planned_mag_arcsec2",
-            "exports",
-            "lesson",
-        ]
-    )
-    for shot in Shot.objects.filter(owner=request.user).select_related("site", "phone"):
-        reports: list[dict[str, Any]] = [s.report for s in Stack.objects.filter(take__shot=shot) if s.report]
-        best = max(reports, key=lambda r: r["frames_used"], default={})
-        count = Export.objects.filter(finish__stack__take__shot=shot, made_width__isnull=False).count()
-        writer.writerow(
-            [
-                shot.night,
-                shot.site.name,
-                shot.title,
-                shot.phone.name,
-                shot.lens,
-                shot.iso,
-                shot.shutter,
-                shot.frames,
-                best.get("frames_used", ""),
-                best.get("noise_gain", ""),
-                round(shot.plan["at"]["brightness"], 2),
-                count,
-                shot.lesson,
-            ]
-        )
+    rows = ledger_rows(request.user)
     return HttpResponse(
-        out.getvalue(),
+        csv_text(COLUMNS, ([row[c] for c in COLUMNS] for row in rows)),
         content_type="text/csv; charset=utf-8",
         headers={"Content-Disposition": 'attachment; filename="vinter-ledger.csv"'},
+    )
+
+
+def ledger_json(request: HttpRequest) -> HttpResponse:
+    """The ledger as JSON."""
+    return HttpResponse(
+        json.dumps(finite(ledger_rows(request.user)), indent=1, ensure_ascii=False),
+        content_type="application/json",
+        headers={"Content-Disposition": 'attachment; filename="vinter-ledger.json"'},
     )

@@ -24,7 +24,7 @@ from vinter.web.forms import checked
 from vinter.web.owned import owned
 from vinter.web.sites.forms import PointFixForm, SunFixForm
 from vinter.web.sites.models import ScoutPicture, Site
-from vinter.web.uploads import one_file
+from vinter.web.uploads import good_of, one_file
 from vinter.web.workflow import head
 
 LARGEST = 40 * 2**20
@@ -84,7 +84,7 @@ def import_horizon(request: HttpRequest, pk: int) -> HttpResponse:
     """Take a profile from a CSV file."""
     site = owned(Site, request, pk)
     file = one_file(request, "a CSV file of azimuth and altitude")
-    return _store(site, read_horizon(file.read(), file.name or ""))
+    return _store(site, good_of(request, read_horizon(file.read(), file.name or "")))
 
 
 def export_horizon(request: HttpRequest, pk: int) -> HttpResponse:

@@ -18,7 +18,7 @@ from vinter.web.forms import checked
 from vinter.web.owned import owned
 from vinter.web.sites.forms import DarkerForm, ReadingForm, SiteForm, StrayLightForm
 from vinter.web.sites.models import Reading, Site, StrayLight
-from vinter.web.uploads import one_file
+from vinter.web.uploads import good_of, one_file
 from vinter.web.workflow import head
 
 SAME_PLACE = 0.0005  # degrees: a place imported twice is kept once
@@ -136,7 +136,7 @@ def darker_places(request: HttpRequest, pk: int) -> HttpResponse:
 def import_sites(request: HttpRequest) -> HttpResponse:
     """Take sites from a GPX, GeoJSON or CSV file; what is known already is passed over."""
     file = one_file(request, "a GPX, GeoJSON or CSV file of places", LARGEST)
-    found = read_waypoints(file.read(), file.name or "")
+    found = good_of(request, read_waypoints(file.read(), file.name or ""))
     own = [(s.lat, s.lon) for s in Site.objects.filter(owner=request.user)]
     new = [
         w
