@@ -19,6 +19,16 @@ def assets():
     collect()
 
 
+@pytest.fixture(autouse=True)
+def no_files_of_other_tests(request):
+    """Rows are rolled back after a test; so are the files that belonged to them."""
+    yield
+    if {"db", "transactional_db"} & set(request.fixturenames):
+        from django.conf import settings
+
+        shutil.rmtree(settings.MEDIA_ROOT, ignore_errors=True)
+
+
 @pytest.fixture
 def nerea(django_user_model):
     """The demo photographer with her sites, phones and one shot."""

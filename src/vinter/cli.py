@@ -9,13 +9,13 @@ import sys
 from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from datetime import UTC, date, datetime
-from getpass import getpass
 from pathlib import Path
 from typing import Any
 
 from vinter.core.errors import BadInput
 from vinter.core.finite import finite
 from vinter.core.stack.combining.methods import KAPPA, Method
+from vinter.home_commands import home_commands
 
 
 class _Parser(argparse.ArgumentParser):
@@ -286,78 +286,6 @@ def _simulate(a: argparse.Namespace) -> None:
     _print({"frames": [p.name for p in paths], "truth": "truth.json", "iso": burst.iso, "shutter": shutter})
 
 
-def _serve(a: argparse.Namespace) -> None:
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vinter.web.settings")
-    from vinter.web.serve import serve
-
-    serve(a.host, a.port)
-
-
-def _web() -> None:
-    """The web application's settings and its database, brought up to date."""
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vinter.web.settings")
-    import django
-
-    django.setup()
-    from vinter.web.serve import prepare
-
-    prepare()
-
-
-def _password() -> str:
-    """A password asked for twice, or the first line of what is piped in."""
-    if not sys.stdin.isatty():
-        return sys.stdin.readline().rstrip("\n")
-    first, second = getpass("Password: "), getpass("Once more: ")
-    if first != second:
-        raise BadInput("the two passwords differ; nothing was changed")
-    return first
-
-
-def _account(a: argparse.Namespace) -> None:
-    _web()
-    from vinter.web.accounts import people
-
-    if a.what == "add":
-        people.add(a.name, _password())
-        print(f"{a.name}: account made")
-    elif a.what == "password":
-        people.set_password(people.person(a.name).username, _password())
-        print(f"{a.name}: password changed")
-    else:
-        people.delete(people.person(a.name))
-        print(f"{a.name}: account deleted, with everything in it")
-
-
-def _backup(a: argparse.Namespace) -> None:
-    _web()
-    from vinter.web.keeping import backup
-
-    print(f"{a.file}: {backup(a.file)} files")
-
-
-def _restore(a: argparse.Namespace) -> None:
-    _web()
-    from vinter.web.keeping import restore
-
-    count = restore(a.file)
-    _web()
-    print(f"{a.file}: {count} files restored")
-
-
-def _import(a: argparse.Namespace) -> None:
-    _web()
-    from vinter.web.takes.intake import import_folder
-
-    take, said = import_folder(a.folder, a.user, a.title)
-    for name, words in said.items():
-        print(f"{name}: {words.removeprefix(f'{name}: ')}")
-    print(
-        f"take {take.pk}, {take.title!r}: {take.frame_set.count()} frames, to be measured by the running "
-        "worker"
-    )
-
-
 def _place_options(p: argparse.ArgumentParser, required: bool = True) -> None:
     p.add_argument("--lat", type=_number, required=required)
     p.add_argument("--lon", type=_number, required=required)
@@ -495,20 +423,7 @@ def parser() -> argparse.ArgumentParser:
     _planning_commands(add)
     _picture_commands(add)
     _simulate_command(add)
-    p = add("serve", _serve, "start the web application and its worker")
-    p.add_argument("--host", default="127.0.0.1")
-    p.add_argument("--port", type=int, default=8765)
-    p = add("account", _account, "make an account, give it a new password, or delete it with all it holds")
-    p.add_argument("what", choices=["add", "password", "delete"])
-    p.add_argument("name")
-    p = add("backup", _backup, "everything of this home as one ZIP file, while it runs")
-    p.add_argument("file", type=Path)
-    p = add("restore", _restore, "a backup over what is here, while it runs")
-    p.add_argument("file", type=Path)
-    p = add("import", _import, "take a folder of frames on this machine into the web application")
-    p.add_argument("folder", type=Path)
-    p.add_argument("--user", required=True, metavar="NAME")
-    p.add_argument("--title", default="")
+    home_commands(add)
     return root
 
 

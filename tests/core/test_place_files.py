@@ -82,7 +82,8 @@ def test_horizons_go_out_and_come_back_in_any_separator():
 
 
 GPX = """<gpx version="1.1"><wpt lat="37.1" lon="-8.2"><name>Cape</name></wpt>
-<wpt lat="NaN" lon="1"/><wpt lat="1" lon="inf"/><wpt lat="abc" lon="1"/><wpt lon="1"/><wpt lat="1" lon="2"><ele>1e999</ele></wpt></gpx>"""
+<wpt lat="NaN" lon="1"/><wpt lat="1" lon="inf"/>
+<wpt lat="abc" lon="1"/><wpt lon="1"/><wpt lat="1" lon="2"><ele>1e999</ele></wpt></gpx>"""
 GEO = """{"type": "FeatureCollection", "features": [
 {"geometry": {"type": "Point", "coordinates": [2, 1]}, "properties": {"name": "Good"}},
 {"geometry": {"type": "Point", "coordinates": [NaN, 1]}}, {"geometry": {"type": "Point", "coordinates": 7}},

@@ -58,6 +58,7 @@ INSTALLED_APPS = [
     "vinter.web.finish",
     "vinter.web.ledger",
     "vinter.web.space",
+    "vinter.web.archive",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -22,6 +22,7 @@ ROOMS = (
     "jobs",
     "bin",
     "space",
+    "archive",
 )
 urlpatterns = [path("", include(f"vinter.web.{room}.urls")) for room in ROOMS]
 handler500 = "vinter.web.security.server_error"

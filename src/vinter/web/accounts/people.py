@@ -40,6 +40,21 @@ def person(name: str) -> User:
     return found
 
 
+def named_or_new(name: str) -> tuple[User, bool]:
+    """An account by its name, and whether it had to be made; a new one has no password yet."""
+    found = get_user_model().objects.filter(username=name).first()
+    if found is not None:
+        return found, False
+    user = User(username=name)
+    user.set_unusable_password()
+    try:
+        user.full_clean(exclude=["password"])
+    except ValidationError as error:
+        raise BadInput(f"{name!r}: {'; '.join(error.messages)}") from error
+    user.save()
+    return user, True
+
+
 def set_password(name: str, password: str) -> None:
     """A new password for an account."""
     user = person(name)

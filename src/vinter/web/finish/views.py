@@ -22,6 +22,7 @@ from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned
 from vinter.web.quota import check_quota
 from vinter.web.stacks.models import Stack
+from vinter.web.stacks.working import working_copy
 from vinter.web.workflow import head
 
 
@@ -35,10 +36,9 @@ def finishes(request: HttpRequest) -> HttpResponse:
 def new(request: HttpRequest, pk: int) -> HttpResponse:
     """Begin a finish of a stack from a restrained suggestion."""
     stack = owned(Stack, request, pk)
-    working = stack.folder / "working.npz"
-    if not working.is_file():
+    if not stack.picture.is_file():
         raise BadInput(f"{stack}: it is not stacked yet")
-    recipe = suggest(load_scene(working)).model_dump()
+    recipe = suggest(load_scene(working_copy(stack))).model_dump()
     one = Finish.objects.create(owner=request.user, stack=stack, recipe=recipe, version=vinter.__version__)
     return redirect("finish", one.pk)
 
@@ -72,7 +72,7 @@ def draw(request: HttpRequest, pk: int) -> HttpResponse:
     recipe = parse_recipe(request.body)
     if request.GET.get("before"):
         recipe = untouched().with_moves(recipe.of(Geometry))
-    made = edit_session.render(one.stack.folder / "working.npz", recipe, request.GET.get("size") == "draft")
+    made = edit_session.render(working_copy(one.stack), recipe, request.GET.get("size") == "draft")
     figures = {
         "histogram": made.histogram,
         "noise": round(made.limits.sky_noise, 2),

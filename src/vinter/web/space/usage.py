@@ -17,7 +17,7 @@ from vinter.web.sites.models import Site
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Take
 
-DERIVED = ("stack.fits", "stack.dng", "stack.png")  # written when they are first asked for
+DERIVED = ("stack.fits", "stack.dng", "stack.png", "working.npz")  # written when they are asked for
 
 
 @dataclass(frozen=True)
@@ -43,6 +43,7 @@ class Usage:
 
     takes: list[TakeSpace]
     exports: int
+    archives: int
     sites: int
     rehearsals: int
     binned: int
@@ -61,6 +62,7 @@ class Usage:
             ("Pictures of the frames", sum(t.looks for t in self.takes)),
             ("Stacks", sum(t.stacks for t in self.takes)),
             ("Exports", self.exports),
+            ("Archives", self.archives),
             ("Pictures of sites and rehearsals", self.sites + self.rehearsals),
             ("Can be worked out again", self.again),
             ("In the bin", self.binned),
@@ -106,6 +108,7 @@ def usage(owner: int) -> Usage:
     return Usage(
         takes=sorted(takes, key=lambda t: -t.total),
         exports=sum(size_of(p) for e in Export.objects.filter(owner=owner) for p in e.files()),
+        archives=size_of(Path(settings.MEDIA_ROOT) / str(owner) / "archives"),
         sites=sum(size_of(s.folder) for s in Site.objects.filter(owner=owner)),
         rehearsals=sum(size_of(r.folder) for r in Rehearsal.objects.filter(owner=owner)),
         binned=sum(size_of(p) for e in BinEntry.objects.filter(owner=owner) for p in e.files()),
@@ -132,6 +135,7 @@ def left_behind(now: float | None = None, old: float = 86400.0) -> list[Path]:
     media = Path(settings.MEDIA_ROOT)
     torn = [*media.glob("*/takes/*/partial/*.part"), *media.rglob(".*.part*")]
     torn += [*media.glob("*/stacks/*/vinter-stack-*"), *settings.FILE_UPLOAD_TEMP_DIR.glob("*")]
+    torn += [*media.glob("*/archives/tmp*")]
     torn += [*media.glob("*/sites/*/*.incoming.*")]
     rows = {"takes": Take.everything, "stacks": Stack.everything, "sites": Site.everything}
     known = {name: {str(pk) for pk in m.values_list("pk", flat=True)} for name, m in rows.items()}

@@ -8,7 +8,7 @@ import numpy as np
 from django.conf import settings
 
 from vinter.core.errors import BadInput
-from vinter.core.finish.scene import prepare, read_stack, save_scene
+from vinter.core.finish.scene import read_stack
 from vinter.core.formats.pictures import write_jpeg
 from vinter.core.frames.decoding import decoded
 from vinter.core.frames.frame_type import CALIBRATION
@@ -20,9 +20,8 @@ from vinter.core.stack.pipeline import Settings, stack
 from vinter.web.jobs.registry import JobContext
 from vinter.web.stacks.models import Stack
 from vinter.web.stacks.plate import examine
+from vinter.web.stacks.working import working_copy
 from vinter.web.takes.models import Frame
-
-WORKING_PX = 1600
 
 
 def run_stack(pk: int, context: JobContext) -> None:
@@ -92,7 +91,7 @@ def _previews(one: Stack, reference: str) -> None:
     finishing."""
     frame = decoded(one.take.folder / reference)
     data, _ = clean(frame)
-    rgb, mask, colour = read_stack(one.picture)
+    rgb, _, colour = read_stack(one.picture)
     single = linear_of(data, frame.pattern)
     if frame.warp and one.lens == "auto":
         single = frame.warp.straightened(np.asarray(single, np.float32))
@@ -101,4 +100,4 @@ def _previews(one: Stack, reference: str) -> None:
     after = stretched(rgb, colour, gain)
     write_jpeg(one.folder / "after.jpg", after, quality=90)
     write_jpeg(one.folder / "small.jpg", thumbnail(after), quality=88)
-    save_scene(one.folder / "working.npz", prepare(rgb, mask, colour, WORKING_PX))
+    working_copy(one)

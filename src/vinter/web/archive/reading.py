@@ -1,0 +1,266 @@
+"""An archive back into an account: all of it or nothing."""
+
+import json
+import secrets
+import shutil
+import tempfile
+import zipfile
+import zlib
+from collections import Counter
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.core.exceptions import ValidationError
+from django.db import models, transaction
+
+from vinter.core.errors import BadInput
+from vinter.core.formats.whole import check_room
+from vinter.core.frames.content import ALLOWED
+from vinter.web.archive.format import FORMAT, TABLES, VERSION, Table
+from vinter.web.archive.writing import LEFT_OUT
+from vinter.web.fields import VersionedJSONField
+from vinter.web.gear.models import Phone
+from vinter.web.nights.models import Preferences
+from vinter.web.quota import check_quota
+from vinter.web.sites.models import ScoutPicture, Site
+from vinter.web.stacks.models import Stack
+from vinter.web.takes.models import Frame
+
+LARGEST_MEMBER = 512 * 2**20  # bytes of one list of rows
+MOST_ROWS = 500_000
+SUFFIXES = set().union(*ALLOWED.values())
+
+
+def about(source: Path) -> dict[str, Any]:
+    """What an archive says of itself: name, when, with originals or not. BadInput when it is none."""
+    try:
+        with zipfile.ZipFile(source) as archive:
+            found = _json(archive, "archive.json", source.name)
+    except (OSError, zipfile.BadZipFile) as error:
+        raise BadInput(f"{source.name}: not an archive of Vinter ({error})") from error
+    if not isinstance(found, dict) or found.get("format") != FORMAT:
+        raise BadInput(f"{source.name}: not an archive of Vinter")
+    if found.get("version") != VERSION:
+        raise BadInput(f"{source.name}: version {found.get('version')!r} of the format is not known here")
+    if not isinstance(found.get("name"), str) or not found["name"]:
+        raise BadInput(f"{source.name}: archive.json does not say whose it is")
+    return found
+
+
+def _refuse(constant: str) -> float:
+    raise ValueError(f"{constant} is no number")
+
+
+def _json(archive: zipfile.ZipFile, member: str, file: str) -> Any:
+    """The data of a member; [] when there is none. BadInput names file and member."""
+    if member not in archive.namelist():
+        return []
+    if archive.getinfo(member).file_size > LARGEST_MEMBER:
+        raise BadInput(f"{file}: {member} is larger than {LARGEST_MEMBER // 2**20} MB")
+    try:
+        return json.loads(archive.read(member), parse_constant=_refuse)
+    except (ValueError, RecursionError, zipfile.BadZipFile, zlib.error, NotImplementedError) as error:
+        raise BadInput(f"{file}: {member} cannot be read ({error})") from error
+
+
+def _rows(archive: zipfile.ZipFile, table: Table, file: str) -> list[dict[str, Any]]:
+    data = _json(archive, table.member, file)
+    try:
+        if table.member.endswith(".geojson") and data:
+            places = [(f["properties"], [*f["geometry"]["coordinates"], 0.0]) for f in data["features"]]
+            data = [p | {"lon": at[0], "lat": at[1], "elevation": at[2]} for p, at in places]
+    except (TypeError, KeyError, IndexError) as error:
+        raise BadInput(f"{file}: {table.member} is no collection of points") from error
+    if not isinstance(data, list) or not all(
+        isinstance(r, dict) and isinstance(r.get("id"), int) for r in data
+    ):
+        raise BadInput(f"{file}: {table.member} is no list of rows with ids")
+    if len(data) > MOST_ROWS:
+        raise BadInput(f"{file}: {table.member} holds more than {MOST_ROWS} rows")
+    return data
+
+
+class Importing:
+    """One import: which new rows the old ids became, and what it created on the disk."""
+
+    def __init__(self, archive: zipfile.ZipFile, file: str, owner: Any, staging: Path) -> None:
+        self.archive, self.file, self.owner, self.staging = archive, file, owner, staging
+        self.staged: dict[str, Path] = {}
+        self.new: dict[type[models.Model], dict[int, models.Model]] = {}
+        self.written: list[Path] = []
+        self.counts: Counter[str] = Counter()
+
+    def stage(self, progress: Callable[[str, float], None]) -> None:
+        """Unpack the rows' files beside where they will lie, before any row is written: the database is held
+        for moments only."""
+        folders = {table.folder for table in TABLES}
+        wanted = [n for n in self.archive.namelist() if n.partition("/")[0] in folders and n.count("/") == 2]
+        for i, member in enumerate(wanted):
+            progress("unpacking", 0.9 * i / len(wanted))
+            target = self.staging / f"{i}"
+            with self.archive.open(member) as read, target.open("wb") as write:
+                shutil.copyfileobj(read, write)
+            self.staged[member] = target
+
+    def table(self, table: Table) -> None:
+        """Bring in one table with its files."""
+        made = self.new.setdefault(table.model, {})
+        for data in _rows(self.archive, table, self.file):
+            where = f"{self.file}: {table.member}, row {data['id']}"
+            try:
+                row, is_new = self._row(table, data)
+                if is_new:
+                    self._files(table, data["id"], row)
+                    table.check(row)
+            except BadInput as error:
+                raise BadInput(f"{where}: {error}") from error
+            except ValidationError as error:
+                raise BadInput(f"{where}: {'; '.join(error.messages)}") from error
+            except OSError:
+                raise
+            except Exception as error:  # whatever the data break, they are not ours to trust
+                raise BadInput(f"{where}: cannot be worked with ({type(error).__name__}: {error})") from error
+            made[data["id"]] = row
+            self.counts[table.folder] += is_new
+
+    def _row(self, table: Table, data: dict[str, Any]) -> tuple[models.Model, bool]:
+        model = table.model
+        row = model(**{f.attname: self._value(f, data.get(f.name)) for f in _given(model) if f.name in data})
+        if any(f.name == "owner" for f in model._meta.concrete_fields):
+            row.owner = self.owner
+        there = _ADAPT.get(model, lambda row, self: None)(row, self)
+        if there is not None:
+            return there, False
+        with transaction.atomic():
+            row.save(force_insert=True)
+        stamps = {f.attname: self._value(f, data[f.name]) for f in _stamped(model) if data.get(f.name)}
+        if stamps:
+            model._base_manager.filter(pk=row.pk).update(**stamps)
+        return model._base_manager.get(pk=row.pk), True
+
+    def _value(self, field: Any, value: Any) -> Any:
+        """A field's value of what the archive says; rows it points to are the new ones."""
+        if isinstance(field, models.ForeignKey):
+            if value is None:
+                return None
+            target = self.new.get(field.related_model, {}).get(value)
+            if target is None:
+                raise BadInput(f"{field.name} {value!r} is not in the archive")
+            return target.pk
+        if value is None:
+            if not field.null:
+                raise BadInput(f"{field.name} is missing")
+            return None
+        if isinstance(field, VersionedJSONField) and field.schema and value:
+            return field.schema.current(value)
+        found = field.to_python(value)
+        field.run_validators(found)
+        return found
+
+    def _files(self, table: Table, old: int, row: models.Model) -> None:
+        """A row's files to where they belong."""
+        for name, target in table.files(row).items():
+            member = f"{table.folder}/{old}/{name}"
+            if member in self.staged:
+                target.parent.mkdir(parents=True, exist_ok=True)
+                self.written.append(target)
+                self.staged[member].replace(target)
+
+    def undo(self) -> None:
+        """Remove the files that were written."""
+        for path in self.written:
+            path.unlink(missing_ok=True)
+
+
+def _given(model: type[Any]) -> list[Any]:
+    return [f for f in model._meta.concrete_fields if f.name not in LEFT_OUT]
+
+
+def _stamped(model: type[Any]) -> list[Any]:
+    """Fields that storing sets to now."""
+    return [f for f in _given(model) if getattr(f, "auto_now_add", False) or getattr(f, "auto_now", False)]
+
+
+def _phone(row: Phone, importing: Importing) -> Phone | None:
+    """The same phone when it is there already; another of the same key gets one of its own."""
+    for there in Phone.objects.filter(owner=importing.owner, key=row.key):
+        if there.lenses == row.lenses and there.name == row.name:
+            return there
+        row.key = f"{row.key[:30]}-{secrets.token_hex(3)}"
+    return None
+
+
+def _site(row: Site, importing: Importing) -> None:
+    """There is one home."""
+    row.home = row.home and not Site.objects.filter(owner=importing.owner, home=True).exists()
+
+
+def _preferences(row: Preferences, importing: Importing) -> Preferences | None:
+    """What a person has set here stays."""
+    return Preferences.objects.filter(owner=importing.owner).first()
+
+
+def _frame(row: Frame, importing: Importing) -> None:
+    """Stored under a new name of a known kind."""
+    suffix = Path(row.stored).suffix.lower()
+    if suffix not in SUFFIXES:
+        raise BadInput(f"{row.name}: files of type {suffix or 'none'} are not read")
+    row.stored = f"{secrets.token_hex(8)}{suffix}"
+
+
+def _picture(row: ScoutPicture, importing: Importing) -> None:
+    row.stored = f"{secrets.token_hex(8)}.jpg"
+
+
+def _stack(row: Stack, importing: Importing) -> None:
+    """Its frames are the new ones."""
+    frames = importing.new.get(Frame, {})
+    row.frames = [frames[old].pk for old in row.frames if old in frames]
+    if row.ground.startswith("frame:"):
+        frame = frames.get(int(row.ground.removeprefix("frame:")))
+        row.ground = f"frame:{frame.pk}" if frame else "auto"
+
+
+_ADAPT: dict[Any, Callable[[Any, Importing], Any]] = {
+    Phone: _phone,
+    Site: _site,
+    Preferences: _preferences,
+    Frame: _frame,
+    ScoutPicture: _picture,
+    Stack: _stack,
+}
+
+
+def read_archive(
+    source: Path,
+    owner: Any,
+    progress: Callable[[str, float], None] = lambda label, share: None,
+    done: Callable[[dict[str, int]], object] = lambda counts: None,
+) -> dict[str, int]:
+    """Bring an archive into an account, beside what is there; how many rows of each kind came, which ``done``
+    hears while the rows are stored with what it stores. BadInput names what is wrong, and then nothing was
+    changed; OSError (ENOSPC) when there is no room."""
+    about(source)
+    with zipfile.ZipFile(source) as archive:
+        size = sum(m.file_size for m in archive.infolist())
+        check_quota(owner.pk, size)
+        folder = Path(settings.MEDIA_ROOT) / str(owner.pk) / "archives"
+        folder.mkdir(parents=True, exist_ok=True)
+        check_room(folder, size)
+        with tempfile.TemporaryDirectory(dir=folder) as staging:
+            importing = Importing(archive, source.name, owner, Path(staging))
+            try:
+                importing.stage(progress)
+                with transaction.atomic():
+                    for table in TABLES:
+                        importing.table(table)
+                    done(dict(importing.counts))
+            except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError) as error:
+                importing.undo()
+                raise BadInput(f"{source.name}: damaged ({error}); nothing was changed") from error
+            except BaseException:
+                importing.undo()
+                raise
+    return dict(importing.counts)

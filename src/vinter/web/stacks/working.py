@@ -1,0 +1,17 @@
+"""The small working copy of a stack, from which a finish is drawn; made again when it is missing."""
+
+from pathlib import Path
+
+from vinter.core.finish.scene import prepare, read_stack, save_scene
+from vinter.web.stacks.models import Stack
+
+WORKING_PX = 1600
+
+
+def working_copy(one: Stack) -> Path:
+    """The copy's path; FileNotFoundError (as of the stack's picture) when there is nothing to make it
+    from."""
+    path = one.folder / "working.npz"
+    if not path.is_file():
+        save_scene(path, prepare(*read_stack(one.picture), WORKING_PX))
+    return path
