@@ -204,6 +204,35 @@ def test_an_edit_is_steered_undone_and_kept(entered, small_stack):
     expect(page.locator("output[for='geometry.level']")).to_have_text("0.0 °")
 
 
+def test_a_finish_in_two_windows_loses_nothing(entered, small_stack):
+    one = entered
+    one.goto(reverse("stack", args=[small_stack.pk]))
+    one.get_by_role("button", name="Finish it").click()
+    expect(one.locator("#picture[data-ready=full]")).to_be_visible()
+    two = one.context.new_page()
+    two.goto(one.url)
+    expect(two.locator("#picture[data-ready=full]")).to_be_visible()
+
+    def choose(page, ratio):
+        with page.expect_response(re.compile("/save/")) as saved:
+            page.locator("[data-path='geometry.ratio']").select_option(ratio)
+        return saved.value.status
+
+    assert choose(one, "1:1") == 200
+    assert choose(two, "16:9") == 409
+    expect(two.get_by_text("This finish was changed in another window.")).to_be_visible()
+    expect(two.locator("[data-path='geometry.ratio']")).to_have_value("16:9")
+    with two.expect_response(re.compile("/save/")):
+        two.get_by_role("button", name="Take the other").click()
+    expect(two.locator("[data-path='geometry.ratio']")).to_have_value("1:1")
+    with two.expect_response(re.compile("/save/")):
+        two.get_by_role("button", name="Undo").click()  # what was chosen here is not lost
+    expect(two.locator("[data-path='geometry.ratio']")).to_have_value("16:9")
+    one.reload()
+    expect(one.locator("[data-path='geometry.ratio']")).to_have_value("16:9")
+    two.close()
+
+
 def test_two_pictures_side_by_side_move_together(entered, small_stack):
     page = entered
     frame = small_stack.take.frame_set.first()

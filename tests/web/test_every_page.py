@@ -22,7 +22,8 @@ POSTED = set(
     sign-out enter-demo phone-add phone-delete measured sites-import site-reading
     site-light site-known-delete horizon-draw horizon-import scout-add scout-delete forecast-refresh
     forecast-import station-import
-    bin-put bin-restore bin-empty space-again left-out-delete archive-import lesson pack-change rehearse-begin rehearse-press
+    bin-put bin-restore bin-empty space-again left-out-delete archive-import card-revoke
+    lesson pack-change rehearse-begin rehearse-press
     rehearse-leave shoot take-upload measure decide frame-type stack-new stack-again stack-otherwise
     paint-try finish-new draw finish-save export job-cancel invite account-end
     """.split()
@@ -43,7 +44,8 @@ QUERIES = {
 # pictures and files made by work that this test does not do, and what only answers a sender
 LATER = set(
     """
-    scout-picture trace rehearse-picture rehearse-loupe film download download-small card-open upload archive-file
+    scout-picture trace rehearse-picture rehearse-loupe film download download-small
+    card-open upload archive-file
     """.split()
 )
 

@@ -143,7 +143,7 @@ def test_the_recipe_is_kept_and_leaves_as_the_file_the_command_line_reads(desk, 
     answer = desk.post(
         reverse("finish-save", args=[begun.pk]), json.dumps(wanted), content_type="application/json"
     )
-    assert answer.json() == {"saved": True}
+    assert answer.json()["saved"] is True
     got = desk.get(reverse("recipe-file", args=[begun.pk]))
     assert f'filename="vinter-recipe-{begun.pk}.json"' in got["Content-Disposition"]
     assert parse_recipe(got.content).of(BlackPoint).magnitudes == 0.9

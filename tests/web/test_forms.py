@@ -92,7 +92,7 @@ def test_what_is_good_is_read(form, given, field, value):
         (FrameTypeForm, "frame_type=poem", "type of frame 'poem'"),
         (FrameTypeForm, "", "type of frame"),
         (PackForm, "do=burn", "what to do 'burn'"),
-        (PackForm, "do=tick", "item"),
+        (PackForm, "do=pack", "item"),
         (PackForm, "do=add", "words"),
     ],
 )

@@ -1,7 +1,9 @@
-"""Everything a person owns is reached through its owner; what is someone else's does not exist."""
+"""Everything a person owns is reached through its owner; what is someone else's does not exist. And the
+address under which others reach this Vinter."""
 
 from typing import TypeVar
 
+from django.conf import settings
 from django.db.models import Model
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
@@ -12,3 +14,9 @@ M = TypeVar("M", bound=Model)
 def owned(model: type[M], request: HttpRequest, pk: int) -> M:
     """The user's own object, or 404."""
     return get_object_or_404(model, pk=pk, owner=request.user)
+
+
+def outside(path: str) -> str:
+    """The whole address of a path, as others reach it: by the setting, never by what a request says of
+    itself."""
+    return f"{settings.ADDRESS.rstrip('/')}{path}"

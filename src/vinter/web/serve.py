@@ -18,6 +18,7 @@ from vinter.core.sky.ephemeris import year_direction, year_ephemeris
 
 BODY_LIMIT = 450 * 2**20
 RESTART_SECONDS = 1.0
+LOCAL = ("127.0.0.1", "0.0.0.0", "::", "::1")
 
 
 class Keeper:
@@ -82,6 +83,8 @@ def serve(host: str, port: int) -> None:
         stand_in = _free_port()
         os.environ["VINTER_FORECAST"] = f"http://127.0.0.1:{stand_in}/"
         keepers.append(Keeper("the forecast stand-in", "vinter.web.forecast.service", str(stand_in)))
+    if not os.environ.get("VINTER_ORIGINS"):
+        os.environ.setdefault("VINTER_ADDRESS", f"http://{'localhost' if host in LOCAL else host}:{port}")
     django.setup()
     from vinter.web.assets import collect
 

@@ -16,6 +16,9 @@ ALLOWED_HOSTS = os.environ.get("VINTER_HOSTS", "localhost,127.0.0.1,[::1]").spli
 CSRF_TRUSTED_ORIGINS = [o for o in os.environ.get("VINTER_ORIGINS", "").split(",") if o]
 
 
+ADDRESS = os.environ.get("VINTER_ADDRESS") or (CSRF_TRUSTED_ORIGINS or ["http://localhost:8765"])[0]
+
+
 def _secret() -> str:
     """The signing key, made once and kept readable by its owner only; whole or not there, whoever comes
     first."""

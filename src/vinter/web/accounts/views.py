@@ -9,13 +9,14 @@ from django.contrib.auth.views import LoginView, PasswordChangeView
 from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest, HttpResponse, HttpResponseBase
 from django.shortcuts import redirect, render
-from django.urls import reverse_lazy
+from django.urls import reverse, reverse_lazy
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from vinter.web.accounts import people
 from vinter.web.accounts.forms import EndForm, SignUpForm
 from vinter.web.accounts.models import Invitation, good_invitation, may_sign_up, nobody_yet
+from vinter.web.owned import outside
 from vinter.web.workflow import head
 
 BACKEND = "django.contrib.auth.backends.ModelBackend"
@@ -75,7 +76,7 @@ def account(request: HttpRequest) -> HttpResponse:
         {
             "end": EndForm(request.user),
             "invitations": [i for i in Invitation.objects.filter(owner=request.user) if i.good],
-            "link": request.build_absolute_uri(reverse_lazy("sign-up")),
+            "link": outside(reverse("sign-up")),
             **head(""),
         },
     )

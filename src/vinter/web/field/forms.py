@@ -6,16 +6,18 @@ from django import forms
 
 
 class PackForm(forms.Form):
-    """What to do: tick or leave out an item by its key, add one by its text, go alone or not."""
+    """What to do: pack, unpack or leave out an item by its key, add one by its text, go alone or not."""
 
-    do = forms.ChoiceField(label="what to do", choices=[(k, k) for k in ("tick", "leave", "add", "alone")])
+    do = forms.ChoiceField(
+        label="what to do", choices=[(k, k) for k in ("pack", "unpack", "leave", "add", "alone", "together")]
+    )
     key = forms.CharField(label="item", max_length=140, required=False)
     text = forms.CharField(label="words", max_length=120, required=False)
 
     def clean(self) -> dict[str, Any]:
         """A key or words, as the change needs."""
         data = super().clean() or {}
-        need = {"tick": "key", "leave": "key", "add": "text"}.get(data.get("do", ""))
+        need = {"pack": "key", "unpack": "key", "leave": "key", "add": "text"}.get(data.get("do", ""))
         if need and not data.get(need):
             self.add_error(need, "is wanted")
         return data

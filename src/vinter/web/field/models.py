@@ -1,9 +1,45 @@
 """What a person did with the pack list of a shot, one row an item."""
 
+import secrets
+from datetime import timedelta
+
 from django.db import models
+from django.utils import timezone
 
 from vinter.core.field.packing import Mark
 from vinter.web.shots.models import Shot
+
+OPEN_DAYS = 30
+
+
+def _code() -> str:
+    return secrets.token_urlsafe(16)
+
+
+class CardTicket(models.Model):
+    """A link that opens a shot's card without signing in, for thirty days or until it is revoked."""
+
+    shot = models.ForeignKey(Shot, models.CASCADE)
+    code = models.CharField(max_length=40, unique=True, default=_code)
+    created = models.DateTimeField(auto_now_add=True)
+    revoked = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return f"ticket to {self.shot}"
+
+    @property
+    def good(self) -> bool:
+        """Whether it still opens the card."""
+        return not self.revoked and timezone.now() - self.created < timedelta(days=OPEN_DAYS)
+
+
+def ticket_of(shot: Shot) -> CardTicket:
+    """The newest good ticket of a shot, made when there is none."""
+    newest = shot.cardticket_set.first()
+    return newest if newest and newest.good else CardTicket.objects.create(shot=shot)
 
 
 class PackMark(models.Model):

@@ -12,6 +12,7 @@ urlpatterns = [
     path("field/<int:pk>/", views.card, name="card"),
     path("field/<int:pk>/card.pdf", views.card_as_pdf, name="card-pdf"),
     path("field/<int:pk>/qr.svg", views.qr, name="card-qr"),
+    path("field/<int:pk>/revoke/", views.revoke, name="card-revoke"),
     path("field/<int:pk>/timer/", views.timer, name="timer"),
     path("field/<int:pk>/check/", views.check, name="check"),
     path("field/<int:pk>/pack/", views.pack, name="pack"),

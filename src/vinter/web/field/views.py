@@ -8,9 +8,8 @@ from typing import Any
 import segno
 from django.conf import settings
 from django.contrib.auth.decorators import login_not_required
-from django.core import signing
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import get_object_or_404, redirect, render
+from django.shortcuts import redirect, render
 from django.templatetags.static import static
 from django.urls import reverse
 from django.utils.text import slugify
@@ -22,19 +21,17 @@ from vinter.core.field.packing import Outing, Packed, cold_and_dew, marked, pack
 from vinter.core.formats.cardpdf import CardText, card_pdf
 from vinter.core.frames.measure import measure
 from vinter.web.field.forms import PackForm
-from vinter.web.field.models import PackMark
+from vinter.web.field.models import CardTicket, PackMark, ticket_of
 from vinter.web.field.standalone import standalone
 from vinter.web.forms import checked
 from vinter.web.nights.drawing import draw
-from vinter.web.owned import owned
+from vinter.web.owned import outside, owned
 from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Site
 from vinter.web.templatetags.figures import clock, clocks, fixed
 from vinter.web.uploads import LARGEST_FRAME, one_file, opened_frames
 from vinter.web.workflow import head
 
-OPEN_DAYS = 30
-SALT = "vinter.card"
 # The one page that carries its styles and script inside, so that it lives without signal; it may fetch
 # nothing.
 STANDALONE_POLICY = (
@@ -106,29 +103,38 @@ def card_as_pdf(request: HttpRequest, pk: int) -> HttpResponse:
     )
 
 
-def _ticket(shot: Shot) -> str:
-    return signing.dumps(shot.pk, salt=SALT)
-
-
 def qr(request: HttpRequest, pk: int) -> HttpResponse:
-    """A QR code that opens the card on the phone, without signing in, for thirty days."""
+    """A QR code that opens the card on the phone, without signing in, for thirty days or until it is
+    revoked."""
     shot = owned(Shot, request, pk)
-    address = request.build_absolute_uri(reverse("card-open", args=[_ticket(shot)]))
     out = io.BytesIO()
-    segno.make(address, error="m").save(out, kind="svg", scale=4, border=2, dark="#10213f", light="#f1f3f2")
-    return HttpResponse(out.getvalue(), content_type="image/svg+xml")
+    segno.make(outside(reverse("card-open", args=[ticket_of(shot).code])), error="m").save(
+        out, kind="svg", scale=4, border=2, dark="#10213f", light="#f1f3f2"
+    )
+    return HttpResponse(
+        out.getvalue(), content_type="image/svg+xml", headers={"Cache-Control": "private, no-store"}
+    )
+
+
+@require_POST
+def revoke(request: HttpRequest, pk: int) -> HttpResponse:
+    """No code shown so far opens the card any more."""
+    shot = owned(Shot, request, pk)
+    CardTicket.objects.filter(shot=shot).update(revoked=True)
+    return redirect(f"{reverse('shot', args=[shot.pk])}?revoked=1")
 
 
 @login_not_required
 def card_open(request: HttpRequest, ticket: str) -> HttpResponse:
     """The card for whoever holds its QR code: one page with everything inside, which stays open without
     signal."""
-    try:
-        pk = signing.loads(ticket, salt=SALT, max_age=OPEN_DAYS * 86400)
-    except signing.BadSignature as error:
-        raise Http404("no such card") from error
-    shot = get_object_or_404(Shot, pk=pk)
-    return HttpResponse(_standalone(shot), headers={"Content-Security-Policy": STANDALONE_POLICY})
+    found = CardTicket.objects.select_related("shot__site", "shot__phone").filter(code=ticket).first()
+    if found is None or not found.good or found.shot.binned_id:
+        raise Http404("no such card")
+    return HttpResponse(
+        _standalone(found.shot),
+        headers={"Content-Security-Policy": STANDALONE_POLICY, "Cache-Control": "private, no-store"},
+    )
 
 
 def _timer(shot: Shot) -> dict[str, Any]:
@@ -190,17 +196,17 @@ def pack_change(request: HttpRequest, pk: int) -> HttpResponse:
     shot = owned(Shot, request, pk)
     given = checked(PackForm(request.POST)).cleaned_data
     what, key, text = given["do"], given["key"], given["text"]
-    if what == "alone":
-        Shot.objects.filter(pk=shot.pk).update(alone=not shot.alone)
+    if what in ("alone", "together"):
+        Shot.objects.filter(pk=shot.pk).update(alone=what == "alone")
     elif what == "add":
         PackMark.objects.get_or_create(shot=shot, key=f"own-{slugify(text) or text}", defaults={"text": text})
     else:
         mark, _ = PackMark.objects.get_or_create(shot=shot, key=key)
-        if what == "tick":
-            mark.packed = not mark.packed
-        else:
+        if what == "leave":
             mark.left_out = True
-        mark.save()
+        else:
+            mark.packed = what == "pack"
+        mark.save(update_fields=["left_out" if what == "leave" else "packed"])
     return redirect("pack", shot.pk)
 
 

@@ -2,6 +2,7 @@
 
 import json
 
+from django.db import transaction
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
@@ -19,6 +20,7 @@ from vinter.web.finish.forms import ExportForm
 from vinter.web.finish.models import Export, Finish
 from vinter.web.forms import checked
 from vinter.web.jobs.models import enqueue, latest
+from vinter.web.meanwhile import mark_of
 from vinter.web.owned import owned
 from vinter.web.quota import check_quota
 from vinter.web.stacks.models import Stack
@@ -57,6 +59,7 @@ def finish(request: HttpRequest, pk: int) -> HttpResponse:
         {
             "finish": one,
             "lines": lines(one.core()),
+            "seen": mark_of(one.recipe),
             "exports": exports,
             "form": ExportForm(auto_id="%s"),
             **head("Finish", finish=one, context=context),
@@ -90,11 +93,18 @@ def draw(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def save(request: HttpRequest, pk: int) -> HttpResponse:
-    """Keep a recipe."""
-    one = owned(Finish, request, pk)
-    one.recipe = parse_recipe(request.body).model_dump()
-    one.save(update_fields=["recipe", "changed"])
-    return JsonResponse({"saved": True})
+    """Keep a recipe, unless another window kept one since this one looked: then that one is told, and nothing
+    is stored."""
+    owned(Finish, request, pk)
+    wanted = parse_recipe(request.body).model_dump()
+    seen = request.headers.get("X-Vinter-Seen", "")
+    with transaction.atomic():
+        one = Finish.objects.select_for_update().get(pk=pk)
+        if seen and seen != mark_of(one.recipe) and wanted != one.core().model_dump():
+            return JsonResponse({"recipe": one.recipe, "seen": mark_of(one.recipe)}, status=409)
+        one.recipe = wanted
+        one.save(update_fields=["recipe", "changed"])
+    return JsonResponse({"saved": True, "seen": mark_of(one.recipe)})
 
 
 def recipe_file(request: HttpRequest, pk: int) -> HttpResponse:

@@ -4,7 +4,7 @@ ones."""
 from dataclasses import asdict
 
 from django.conf import settings
-from django.db import models
+from django.db import models, transaction
 
 from vinter.core.camera import phones
 from vinter.core.camera.phonefile import lens_from
@@ -33,11 +33,12 @@ class Phone(models.Model):
 
     def store_lens(self, lens: phones.Lens, old: str = "") -> None:
         """Store a lens under its name, in place of one that was called ``old``."""
-        rows = dict(self.lenses.items())
-        if old and old != lens.name:
-            rows.pop(old, None)
-        self.lenses = {**rows, lens.name: asdict(lens)}
-        self.save(update_fields=["lenses"])
+        with transaction.atomic():  # another lens may have been stored meanwhile
+            rows = dict(Phone.objects.select_for_update().get(pk=self.pk).lenses)
+            if old and old != lens.name:
+                rows.pop(old, None)
+            self.lenses = {**rows, lens.name: asdict(lens)}
+            self.save(update_fields=["lenses"])
 
 
 def own(owner: object, phone: phones.Phone) -> Phone:

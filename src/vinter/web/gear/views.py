@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
@@ -19,6 +20,7 @@ from vinter.core.frames.measure import measure
 from vinter.core.frames.sensor import measure_darks, measure_flats
 from vinter.web.gear.forms import lens_form
 from vinter.web.gear.models import Phone, own
+from vinter.web.meanwhile import changes_since, opened_with
 from vinter.web.owned import owned
 from vinter.web.uploads import LARGEST_FRAME, one_file, opened_frames
 from vinter.web.workflow import head
@@ -96,11 +98,31 @@ def _lens(one: Phone, name: str) -> Lens:
 def lens(request: HttpRequest, pk: int, name: str = "") -> HttpResponse:
     """Change a lens, or add one."""
     one = owned(Phone, request, pk)
-    form = lens_form(request.POST or None, _lens(one, name) if name else None)
-    if request.method == "POST" and form.is_valid():
-        one.store_lens(form.lens, name)
-        return redirect("phone", one.pk)
-    return render(request, "gear/lens.html", {"phone": one, "name": name, "form": form, **head("Gear")})
+    fresh = lens_form(None, _lens(one, name) if name else None)
+    form, changes = fresh, []
+    if request.method == "POST":
+        with transaction.atomic():
+            one = Phone.objects.select_for_update().get(pk=pk)
+            known = _lens(one, name) if name else None
+            fresh = lens_form(None, known)
+            data, changes = changes_since(fresh, request.POST)
+            form = lens_form(data, known)
+            if form.is_valid() and not changes:
+                one.store_lens(form.lens, name)
+                return redirect("phone", one.pk)
+    return render(
+        request,
+        "gear/lens.html",
+        {
+            "phone": one,
+            "name": name,
+            "form": form,
+            "changes": changes,
+            "opened_with": opened_with(fresh),
+            **head("Gear"),
+        },
+        status=409 if changes else 200,
+    )
 
 
 def calibrate(request: HttpRequest, pk: int, name: str) -> HttpResponse:

@@ -10,7 +10,9 @@ from vinter.core.finite import finite
 from vinter.core.formats.spreadsheet import csv_text
 from vinter.web.finish.models import Export, Finish
 from vinter.web.ledger.rows import COLUMNS, ledger_rows
+from vinter.web.meanwhile import opened_with
 from vinter.web.nights.drawing import Strip, draw
+from vinter.web.shots.forms import LessonForm
 from vinter.web.shots.models import Shot
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Take
@@ -28,6 +30,7 @@ class Entry:
     stacks: list[Stack]
     finishes: list[Finish]
     exports: list[Export]
+    opened_with: str
 
 
 def _entry(shot: Shot) -> Entry:
@@ -42,7 +45,14 @@ def _entry(shot: Shot) -> Entry:
     ]
     marks = sorted({strip.x(t) for t in times if strip.start <= t <= strip.end}) if strip else []
     return Entry(
-        shot=shot, strip=strip, marks=marks, takes=takes, stacks=stacks, finishes=finishes, exports=exports
+        shot=shot,
+        strip=strip,
+        marks=marks,
+        takes=takes,
+        stacks=stacks,
+        finishes=finishes,
+        exports=exports,
+        opened_with=opened_with(LessonForm(instance=shot)),
     )
 
 

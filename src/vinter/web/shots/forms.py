@@ -10,6 +10,7 @@ from vinter.core.modes.registry import MODES
 from vinter.web.forms import UnixTimeField
 from vinter.web.gear.models import Phone
 from vinter.web.nights.forms import TargetField
+from vinter.web.shots.models import Shot
 
 
 class MomentForm(forms.Form):
@@ -54,3 +55,13 @@ class ShotForm(forms.Form):
         """The phone and the lens's name."""
         pk, _, name = str(self.cleaned_data["lens"]).partition(":")
         return self.phones[int(pk)], name
+
+
+class LessonForm(forms.ModelForm):  # type: ignore[type-arg]
+    """What to do differently next time."""
+
+    class Meta:
+        model = Shot
+        fields = ["lesson"]
+        labels = {"lesson": "Next time"}
+        widgets = {"lesson": forms.Textarea(attrs={"rows": 3, "maxlength": 2000})}

@@ -3,6 +3,7 @@
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
@@ -18,11 +19,12 @@ from vinter.core.sky.targets import CORE, Target
 from vinter.core.sky.verdict import compass
 from vinter.web.forms import checked
 from vinter.web.gear.models import Phone
+from vinter.web.meanwhile import changes_since, opened_with
 from vinter.web.nights.drawing import draw
 from vinter.web.nights.models import preferences_of
 from vinter.web.owned import owned
 from vinter.web.satellites.views import next_pass
-from vinter.web.shots.forms import MomentForm, ShotForm
+from vinter.web.shots.forms import LessonForm, MomentForm, ShotForm
 from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Site
 from vinter.web.workflow import head
@@ -202,7 +204,16 @@ def shot(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def lesson(request: HttpRequest, pk: int) -> HttpResponse:
     """Keep what to do differently next time."""
-    one = owned(Shot, request, pk)
-    one.lesson = request.POST.get("lesson", "")[:2000]
-    one.save(update_fields=["lesson"])
-    return redirect("ledger")
+    owned(Shot, request, pk)
+    with transaction.atomic():
+        one = Shot.objects.select_for_update().get(pk=pk)
+        fresh = LessonForm(instance=one)
+        data, changes = changes_since(fresh, request.POST)
+        form, opened = LessonForm(data, instance=one), opened_with(fresh)
+        if form.is_valid() and not changes:
+            form.save()
+            return redirect("ledger")
+    context = {"shot": one, "form": form, "changes": changes, "opened_with": opened}
+    return render(
+        request, "ledger/lesson.html", {**context, **head("Ledger", shot=one)}, status=409 if changes else 400
+    )

@@ -15,6 +15,7 @@ from vinter.core.ground.darker import darker
 from vinter.core.ground.zones import zone_at
 from vinter.core.sky.ephemeris import GALACTIC_CENTRE
 from vinter.web.forms import checked
+from vinter.web.meanwhile import changes_since, opened_with
 from vinter.web.owned import owned
 from vinter.web.sites.forms import DarkerForm, ReadingForm, SiteForm, StrayLightForm
 from vinter.web.sites.models import Reading, Site, StrayLight
@@ -56,20 +57,35 @@ def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
     """Add a site or change one."""
     site = owned(Site, request, pk) if pk else Site(owner=request.user)
     start = {k: request.GET[k] for k in ("lat", "lon", "name") if k in request.GET}
-    form = SiteForm(request.POST or None, instance=site, initial=start)
-    if request.method == "POST" and form.is_valid():
-        return redirect("site", _keep(form).pk)
+    form, changes = SiteForm(instance=site, initial=start), []
+    opened = opened_with(form)
+    if request.method == "POST" and not pk:
+        form = SiteForm(request.POST, instance=site)
+        if form.is_valid():
+            return redirect("site", _keep(form).pk)
+    elif request.method == "POST":
+        with transaction.atomic():
+            stored = Site.objects.select_for_update().get(pk=pk)
+            fresh = SiteForm(instance=stored)
+            opened = opened_with(fresh)
+            data, changes = changes_since(fresh, request.POST)
+            form = SiteForm(data, instance=stored)
+            if form.is_valid() and not changes:
+                return redirect("site", _keep(form).pk)
     return render(
         request,
         "sites/edit.html",
         {
             "form": form,
+            "opened_with": opened,
+            "changes": changes,
             "site": site,
             "reading": ReadingForm(),
             "light": StrayLightForm(),
             "sky": site.shown_sky() if site.pk else None,
             **head("Sites", site=site if site.pk else None),
         },
+        status=409 if changes else 200,
     )
 
 

@@ -116,13 +116,45 @@ function start() {
     await save();
   }
 
-  const save = () => fetch(root.dataset.save, {
-    method: "POST",
-    body: kept,
-    headers: {
-      "Content-Type": "application/json",
-      "X-CSRFToken": token()
+  const other = document.getElementById("other");
+  let theirs = null;
+  async function store() {
+    for (let sent = null; sent !== kept && !theirs;) {
+      sent = kept;
+      const answer = await fetch(root.dataset.save, {
+        method: "POST",
+        body: sent,
+        headers: {
+          "Content-Type": "application/json",
+          "X-CSRFToken": token(),
+          "X-Vinter-Seen": root.dataset.seen
+        }
+      });
+      if (answer.status === 409) theirs = await answer.json();
+      else if (answer.ok) root.dataset.seen = (await answer.json()).seen;
     }
+    other.hidden = !theirs;
+  }
+  let storing = null; // one at a time: the next says what the one before was answered
+  const save = () => storing ||= store().finally(() => {
+    storing = null;
+  });
+
+  other.addEventListener("click", async (e) => {
+    const take = e.target.dataset.take;
+    if (!take || !theirs) return;
+    const stored = theirs;
+    theirs = null;
+    root.dataset.seen = stored.seen;
+    if (take === "other") {
+      past.push(kept);
+      future = [];
+      recipe = stored.recipe;
+      kept = JSON.stringify(recipe);
+      fill();
+      draw(recipe, "full");
+    }
+    await save();
   });
 
   function travel(from, to) {
@@ -199,10 +231,10 @@ function start() {
 
   // what is exported is what was kept: wait for a change that is still on its way
   document.getElementById("export").addEventListener("submit", async (e) => {
-    if (JSON.stringify(recipe) === kept) return;
     e.preventDefault();
     await keep();
-    e.target.submit();
+    await save();
+    if (!theirs) e.target.submit();
   });
 
   fill();
