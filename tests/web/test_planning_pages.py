@@ -18,7 +18,7 @@ from vinter.core.errors import BadInput
 from vinter.core.sky import ephemeris as eph
 from vinter.web.demo.seed import seed
 from vinter.web.sites.models import Site
-from vinter.web.uploads import LARGEST_FRAME, MOST_FRAMES, one_file, opened_frames
+from vinter.web.uploads import LARGEST_FRAME, MOST_FRAMES, one_file, saved_files
 
 pytestmark = pytest.mark.django_db
 
@@ -170,11 +170,11 @@ def test_frames_are_opened_only_in_sensible_numbers_and_sizes(monkeypatch):
     for count, least in ((0, 1), (1, 2), (MOST_FRAMES + 1, 1)):
         with (
             pytest.raises(BadInput, match=f"{least} to {MOST_FRAMES} files"),
-            opened_frames(frames(count), least),
+            saved_files(frames(count), least),
         ):
             pass
-    with pytest.raises(BadInput, match=r"0\.dng"), opened_frames(frames(1)):
+    with pytest.raises(BadInput, match=r"0\.dng"), saved_files(frames(1)):
         pass
-    with pytest.raises(BadInput, match="empty"), opened_frames(frames(1, b"")):
+    with pytest.raises(BadInput, match="empty"), saved_files(frames(1, b"")):
         pass
     assert LARGEST_FRAME >= 60 * 2**20  # a 50 MP RAW of 14 bits

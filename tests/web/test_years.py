@@ -53,7 +53,7 @@ def test_thirty_people_who_ask_at_once_wait_for_one_computation(counted):
         thread.start()
     for thread in threads:
         thread.join()
-    assert len(counted) == 1 and len(got) == 30 and all(found is got[0] for found in got)
+    assert len(counted) == 1 and len(got) == 30 and all(found[0][0] is got[0][0][0] for found in got)
     assert len(got[0]) == 59  # January and February
 
 
@@ -65,7 +65,7 @@ def test_only_what_the_nights_depend_on_is_a_reason_to_compute(counted):
     years.judged_nights(*ask, CORE, Thresholds(min_altitude=20.0))
     years.judged_nights(*ask, target("moon"), Thresholds())
     years.judged_nights(FARO, FIRST, date(2027, 1, 31), CORE, Thresholds())
-    assert len(counted) == 4
+    assert len(counted) == 3  # a year serves all its days
 
 
 def test_another_filter_of_evenings_computes_nothing(counted, monkeypatch):

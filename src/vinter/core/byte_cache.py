@@ -4,7 +4,7 @@ import sys
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
-from dataclasses import fields, is_dataclass
+from dataclasses import dataclass, fields, is_dataclass
 from typing import Any, TypeVar
 
 import numpy as np
@@ -13,17 +13,33 @@ V = TypeVar("V")
 
 
 def bytes_of(value: Any) -> int:
-    """Bytes that a value holds: arrays, containers and dataclasses are followed, all else is counted as
-    such."""
+    """Bytes that a value holds: arrays, containers and dataclasses are followed, all else is counted as such;
+    what is shared counts once."""
+    return _bytes_of(value, set())
+
+
+def _bytes_of(value: Any, seen: set[int]) -> int:
+    if id(value) in seen:
+        return 0
+    seen.add(id(value))
+    if isinstance(value, Sized):
+        return value.known_bytes
     if isinstance(value, np.ndarray):
         return int(value.nbytes) + 112
     if isinstance(value, (list, tuple, set)):
-        return sys.getsizeof(value) + sum(bytes_of(v) for v in value)
+        return sys.getsizeof(value) + sum(_bytes_of(v, seen) for v in value)
     if isinstance(value, dict):
-        return sys.getsizeof(value) + sum(bytes_of(v) for v in value.values())
+        return sys.getsizeof(value) + sum(_bytes_of(v, seen) for v in value.values())
     if is_dataclass(value) and not isinstance(value, type):
-        return 64 + sum(bytes_of(getattr(value, f.name)) for f in fields(value))
+        return 64 + sum(_bytes_of(getattr(value, f.name), seen) for f in fields(value))
     return sys.getsizeof(value)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Sized:
+    """A value that was measured where it was made."""
+
+    known_bytes: int
 
 
 class _Making:
@@ -50,6 +66,23 @@ class ByteCache:
         with self._guard:
             return sum(size for _, size in self._values.values())
 
+    def peek(self, key: Hashable) -> Any | None:
+        """The value of a key that is held; None when none is."""
+        with self._guard:
+            if key not in self._values:
+                return None
+            self._values.move_to_end(key)
+            return self._values[key][0]
+
+    def put(self, key: Hashable, value: Any) -> None:
+        """Hold a value; the least recently used go beyond the bytes."""
+        size = bytes_of(value)
+        with self._guard:
+            self._values[key] = value, size
+            held = sum(size for _, size in self._values.values())
+            while held > self.most_bytes and len(self._values) > 1:
+                held -= self._values.popitem(last=False)[1][1]
+
     def get(self, key: Hashable, make: Callable[[], V]) -> V:
         """The value of a key, made when it is not there; an error in making it goes to all who wait."""
         with self._guard:
@@ -73,11 +106,8 @@ class ByteCache:
             making.value = make()
         except BaseException as error:
             making.error = error
+        if making.error is None:
+            self.put(key, making.value)
         with self._guard:
-            if making.error is None:
-                self._values[key] = making.value, bytes_of(making.value)
-                held = sum(size for _, size in self._values.values())
-                while held > self.most_bytes and len(self._values) > 1:
-                    held -= self._values.popitem(last=False)[1][1]
             del self._making[key]
         making.done.set()

@@ -18,6 +18,8 @@ from vinter.core.sky.ephemeris import year_direction, year_ephemeris
 
 BODY_LIMIT = 450 * 2**20
 RESTART_SECONDS = 1.0
+THREADS = 32
+COMPUTE_PROCESSES = min(os.cpu_count() or 1, 4)
 LOCAL = ("127.0.0.1", "0.0.0.0", "::", "::1")
 
 
@@ -85,6 +87,7 @@ def serve(host: str, port: int) -> None:
         keepers.append(Keeper("the forecast stand-in", "vinter.web.forecast.service", str(stand_in)))
     if not os.environ.get("VINTER_ORIGINS"):
         os.environ.setdefault("VINTER_ADDRESS", f"http://{'localhost' if host in LOCAL else host}:{port}")
+    os.environ.setdefault("VINTER_COMPUTE", str(COMPUTE_PROCESSES))
     django.setup()
     from vinter.web.assets import collect
 
@@ -94,14 +97,17 @@ def serve(host: str, port: int) -> None:
 
     for keeper in keepers:
         keeper.start()
-    threading.Thread(target=_warm, daemon=True).start()
+    from vinter.web.compute import POOL
+
+    POOL.start()
+    _warm()
     print(
         f"Vinter is at http://{'localhost' if host == '127.0.0.1' else host}:{port}/  (Ctrl-C stops it)",
         flush=True,
     )
     try:
         waitress_serve(
-            application, host=host, port=port, threads=16, max_request_body_size=BODY_LIMIT, ident=None
+            application, host=host, port=port, threads=THREADS, max_request_body_size=BODY_LIMIT, ident=None
         )
     finally:
         for keeper in keepers:

@@ -75,6 +75,7 @@ MIDDLEWARE = [
     "django_htmx.middleware.HtmxMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "vinter.web.security.PlainErrors",
+    "vinter.web.compute.WaitingPages",
     "axes.middleware.AxesMiddleware",
 ]
 ROOT_URLCONF = "vinter.web.urls"
@@ -168,6 +169,7 @@ JOBS_PER_PERSON = int(os.environ.get("VINTER_JOBS_PER_PERSON", "30"))  # that wa
 LEASE_SECONDS = float(
     os.environ.get("VINTER_LEASE", "15")
 )  # without a heartbeat, then a job is taken up again
+COMPUTE_PROCESSES = int(os.environ.get("VINTER_COMPUTE", "0"))  # beside the web threads; serve sets it
 WORKER_PROCESSES = int(os.environ.get("VINTER_WORKERS", min(os.cpu_count() or 1, 8)))
 FORECAST_URL = os.environ.get(
     "VINTER_FORECAST", ""

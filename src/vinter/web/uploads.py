@@ -2,25 +2,30 @@
 
 import secrets
 import tempfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 
+from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.http import HttpRequest
 
 from vinter.core.errors import BadInput
+from vinter.core.formats.whole import whole
 from vinter.core.frames.content import check_content
 from vinter.core.frames.decoding import decoded
-from vinter.core.frames.reading import Frame
+from vinter.core.frames.measure import Measure, measure
+from vinter.core.frames.reading import named
 from vinter.core.imported import Imported
+from vinter.web.compute import computed
 
 LARGEST_FRAME = 80 * 2**20
 MOST_FRAMES = 24
 SMALL = 2**20
 REFUSED, MOST_REFUSED = "refused", 20
 T = TypeVar("T")
+V = TypeVar("V")
 
 
 def one_file(request: HttpRequest, what: str, largest: int = SMALL) -> UploadedFile:
@@ -50,12 +55,12 @@ def good_of(request: HttpRequest, found: Imported[T]) -> T:
 
 
 @contextmanager
-def opened_frames(files: Sequence[UploadedFile], least: int = 1) -> Iterator[list[Frame]]:
-    """Uploaded frames, checked by content, decoded in a limited child; gone afterwards."""
+def saved_files(files: Sequence[UploadedFile], least: int = 1) -> Iterator[list[tuple[Path, str]]]:
+    """Uploaded frames, checked by content: where they lie and what they are called; gone afterwards."""
     if not least <= len(files) <= MOST_FRAMES:
         raise BadInput(f"{least} to {MOST_FRAMES} files are wanted, {len(files)} came")
-    with tempfile.TemporaryDirectory() as folder:
-        frames = []
+    with tempfile.TemporaryDirectory(dir=settings.FILE_UPLOAD_TEMP_DIR) as folder:
+        saved = []
         for file in files:
             name = Path(file.name or "file").name
             if not file.size or file.size > LARGEST_FRAME:
@@ -63,6 +68,34 @@ def opened_frames(files: Sequence[UploadedFile], least: int = 1) -> Iterator[lis
             start = file.read(8)
             check_content(name, start)
             path = Path(folder) / f"{secrets.token_hex(6)}{Path(name).suffix.lower()}"
-            path.write_bytes(start + file.read())
-            frames.append(decoded(path, name))
-        yield frames
+            with whole(path, lasting=False) as draft:
+                draft.write_bytes(start + file.read())
+            saved.append((path, name))
+        yield saved
+
+
+def measure_saved(path: Path, name: str) -> tuple[Measure, bool]:
+    """Measures of a saved file, and whether its data are linear; for a process of the pool."""
+    frame = decoded(path, name)
+    with named(name):
+        return measure(frame), frame.linear
+
+
+def measured_files(files: Sequence[UploadedFile], least: int = 1) -> list[tuple[Measure, bool]]:
+    """``measure_saved`` of uploaded frames, which are forgotten."""
+    with saved_files(files, least) as saved:
+        return [computed(("measure", path), measure_saved, path, name) for path, name in saved]
+
+
+def from_frames(files: Sequence[UploadedFile], least: int, find: Callable[..., V], *arguments: Any) -> V:
+    """What a function finds in uploaded frames (its first argument) and more arguments; in a process of the
+    pool, after which the frames are forgotten."""
+    with saved_files(files, least) as saved:
+        return computed(("frames", saved[0][0]), found_in, find, saved, arguments)
+
+
+def found_in(find: Callable[..., V], saved: list[tuple[Path, str]], arguments: tuple[Any, ...]) -> V:
+    """What a function finds in saved files; for a process of the pool."""
+    frames = [decoded(path, name) for path, name in saved]
+    with named(saved[0][1]):
+        return find(frames, *arguments)

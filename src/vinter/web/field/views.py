@@ -19,7 +19,6 @@ from vinter.core.field.card import checks, plan_b, timing
 from vinter.core.field.check import advise, sky_level
 from vinter.core.field.packing import Outing, Packed, cold_and_dew, marked, pack_list
 from vinter.core.formats.cardpdf import CardText, card_pdf
-from vinter.core.frames.measure import measure
 from vinter.web.field.forms import PackForm
 from vinter.web.field.models import CardTicket, PackMark, ticket_of
 from vinter.web.field.standalone import standalone
@@ -29,7 +28,7 @@ from vinter.web.owned import outside, owned
 from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Site
 from vinter.web.templatetags.figures import clock, clocks, fixed
-from vinter.web.uploads import LARGEST_FRAME, one_file, opened_frames
+from vinter.web.uploads import LARGEST_FRAME, measured_files, one_file
 from vinter.web.workflow import head
 
 # The one page that carries its styles and script inside, so that it lives without signal; it may fetch
@@ -154,14 +153,13 @@ def check(request: HttpRequest, pk: int) -> HttpResponse:
     advice = None
     if request.method == "POST":
         file = one_file(request, "a test shot, JPEG or RAW", LARGEST_FRAME)
-        with opened_frames([file]) as (frame,):
-            m = measure(frame)
+        ((m, linear),) = measured_files([file])
         advice = advise(
             m,
             shot.core_lens,
             float(shot.exposure["shutter"]["worst_px_s"]),
             shot.tolerance_px,
-            sky_level(m, frame.linear),
+            sky_level(m, linear),
         )
     return render(request, "field/check.html", {"shot": shot, "advice": advice}, status=200)
 

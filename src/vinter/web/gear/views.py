@@ -16,13 +16,14 @@ from vinter.core.camera.phonefile import lens_from_photo, phone_text, read_phone
 from vinter.core.camera.phones import SHIPPED, Lens
 from vinter.core.camera.phones import Phone as CorePhone
 from vinter.core.errors import BadInput
-from vinter.core.frames.measure import measure
-from vinter.core.frames.sensor import measure_darks, measure_flats
+from vinter.core.frames.metadata import Metadata
+from vinter.core.frames.reading import Frame
+from vinter.core.frames.sensor import DarkReport, measure_darks, measure_flats
 from vinter.web.gear.forms import lens_form
 from vinter.web.gear.models import Phone, own
 from vinter.web.meanwhile import changes_since, opened_with
 from vinter.web.owned import owned
-from vinter.web.uploads import LARGEST_FRAME, one_file, opened_frames
+from vinter.web.uploads import LARGEST_FRAME, from_frames, measured_files, one_file
 from vinter.web.workflow import head
 
 
@@ -32,6 +33,11 @@ def phones(request: HttpRequest) -> HttpResponse:
     have = {phone.key for phone, _ in rows}
     kinds = [p for p in SHIPPED.values() if p.key not in have]
     return render(request, "gear/phones.html", {"phones": rows, "kinds": kinds, **head("Gear")})
+
+
+def _says(frames: list[Frame]) -> tuple[Metadata, int, int]:
+    """What a frame says of itself, its width and its height."""
+    return frames[0].meta, *frames[0].size
 
 
 def _own(request: HttpRequest, phone: Any) -> HttpResponse:
@@ -54,11 +60,9 @@ def add(request: HttpRequest) -> HttpResponse:
     name = file.name or ""
     if name.lower().endswith(".json"):
         return _own(request, read_phone(file.read().decode("utf-8", "replace"), name))
-    with opened_frames([file]) as (frame,):
-        m = frame.meta
-        width, height = frame.size
-        lens = lens_from_photo("main", m.focal_mm, m.f35, m.aperture, width, height)
-        name = (m.model if m.model.startswith(m.make) else f"{m.make} {m.model}").strip() or "My phone"
+    m, width, height = from_frames([file], 1, _says)
+    lens = lens_from_photo("main", m.focal_mm, m.f35, m.aperture, width, height)
+    name = (m.model if m.model.startswith(m.make) else f"{m.make} {m.model}").strip() or "My phone"
     made = own(
         request.user, CorePhone(_free_key(request, slugify(name)[:36] or "phone"), name[:60], {"main": lens})
     )
@@ -158,8 +162,7 @@ def _ticks(request: HttpRequest, count: int) -> list[float]:
 def _infinity(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
     files = sorted(request.FILES.getlist("files"), key=lambda f: f.name or "")
     ticks = _ticks(request, len(files))
-    with opened_frames(files, 4) as frames:
-        widths = [measure(f).fwhm_px for f in frames]
+    widths = [m.fwhm_px for m, _ in measured_files(files, 4)]
     fit = fit_infinity(ticks, widths)
     _measured(
         one, replace(lens, infinity_ticks=fit.setting), f"infinity at {fit.ticks:.1f} ± {fit.error:.1f} ticks"
@@ -167,11 +170,14 @@ def _infinity(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
     return {"fit": fit, "points": sorted(zip(ticks, widths, strict=True))}
 
 
+def _darks_of(frames: list[Frame], lens: Lens) -> tuple[DarkReport, int]:
+    iso = frames[0].meta.iso or lens.base_iso
+    span = frames[0].white - float(frames[0].black.mean())
+    return measure_darks(frames, lens.full_scale(iso) / span), iso
+
+
 def _darks(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
-    with opened_frames(request.FILES.getlist("files"), 2) as frames:
-        iso = frames[0].meta.iso or lens.base_iso
-        span = frames[0].white - float(frames[0].black.mean())
-        report = measure_darks(frames, lens.full_scale(iso) / span)
+    report, iso = from_frames(request.FILES.getlist("files"), 2, _darks_of, lens)
     assert report.read_noise_e is not None
     _measured(
         one,
@@ -183,8 +189,7 @@ def _darks(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
 
 def _flats(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
     files = sorted(request.FILES.getlist("files"), key=lambda f: f.name or "")
-    with opened_frames(files, 2) as frames:
-        report = measure_flats(frames)
+    report = from_frames(files, 2, measure_flats)
     iso = report.iso or lens.base_iso
     better = lens.with_white_at(iso, report.white_e)
     _measured(one, better, f"gain {report.gain:.3f} e a DN at ISO {iso}")

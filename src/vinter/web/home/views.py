@@ -3,6 +3,7 @@
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 
+from vinter.core.sky.nights import nights
 from vinter.web.nights.drawing import draw
 from vinter.web.nights.outlook import ahead
 from vinter.web.nights.query import plan_query
@@ -19,6 +20,8 @@ def home(request: HttpRequest) -> HttpResponse:
     query = plan_query(request)
     found = ahead(site, query)
     night = found.next_night
+    if night is not None:  # with its track, for the strip
+        night = nights(site.core(), night.day, night.day, query.limits, query.what)[0]
     strip = draw(site.core(), night, 860, 150, min_altitude=query.limits.min_altitude) if night else None
     recent = Shot.objects.filter(owner=request.user).select_related("site")[:4]
     others = Site.objects.filter(owner=request.user).exclude(pk=site.pk)

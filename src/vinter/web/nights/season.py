@@ -5,19 +5,14 @@ from datetime import date
 
 import cv2
 import numpy as np
-import numpy.typing as npt
 
 from vinter.core.sky.nights import Night
 from vinter.core.sky.ranking import NightFilter, Run, runs
 from vinter.core.sky.site import Site
-from vinter.core.sky.thresholds import Thresholds
-from vinter.core.sky.verdict import Verdict
-from vinter.web.nights.drawing import PAPER, tones
+from vinter.web.nights.drawing import PAPER
 from vinter.web.nights.query import PlanQuery
-from vinter.web.nights.years import YEARS, judged_nights, year_span
+from vinter.web.nights.years import FIRST_HOUR, LAST_HOUR, YEARS, JudgedYear, judged_year, year_span
 
-FIRST_HOUR, LAST_HOUR = 4, 21  # hours after local noon at the sheet's edges: 16:00 to 09:00
-BIN = 300.0
 WIDTH, HEIGHT = 780, 600
 FADE = 0.72  # towards paper, of nights that the night_filter leave out
 
@@ -36,16 +31,6 @@ class Season:
     left_out: int
 
 
-def _row(night: Night, limits: Thresholds) -> npt.NDArray[np.uint8]:
-    """Tones of one night in five-minute bins, paper where the Sun is up."""
-    row = np.tile(np.array(PAPER, np.uint8), (round((LAST_HOUR - FIRST_HOUR) * 3600 / BIN), 1))
-    bins = np.floor((night.strip.t - night.start - FIRST_HOUR * 3600) / BIN).astype(int)
-    inside = (bins >= 0) & (bins < len(row))
-    if inside.any():
-        row[bins[inside]] = tones(night.strip, limits.min_altitude)[inside]
-    return row
-
-
 def _y(day: date, first: date, days: int) -> float:
     return round((day - first).days / days * HEIGHT, 1)
 
@@ -57,9 +42,9 @@ def x_of(night: Night, unix: float) -> float:
     )
 
 
-def _picture(judged: list[tuple[Night, Verdict]], limits: Thresholds, night_filter: NightFilter) -> bytes:
-    sheet = np.stack([_row(n, limits) for n, _ in judged]).astype(np.float32)
-    out = np.array([not night_filter.suits(n, v) for n, v in judged])
+def _picture(found: JudgedYear, night_filter: NightFilter) -> bytes:
+    sheet = found.tones.astype(np.float32)
+    out = np.array([not night_filter.suits(n, v) for n, v in found.judged])
     sheet[out] += (np.array(PAPER, np.float32) - sheet[out]) * FADE
     picture = cv2.resize(
         np.round(sheet).astype(np.uint8), (WIDTH * 2, HEIGHT * 2), interpolation=cv2.INTER_LINEAR
@@ -90,9 +75,10 @@ def season(site: Site, year: int, query: PlanQuery) -> Season:
 
 
 def _season(site: Site, year: int, query: PlanQuery) -> Season:
-    first, last = year_span(year)
-    limits, night_filter = query.limits, query.night_filter
-    found = judged_nights(site, first, last, query.what, limits)
+    first, _ = year_span(year)
+    night_filter = query.night_filter
+    whole = judged_year(site, year, query.what, query.limits)
+    found = whole.judged
     best, days = runs(found, night_filter), len(found)
     months = [(_y(date(year, m, 1), first, days), date(year, m, 1).strftime("%b")) for m in range(1, 13)]
     hours = [
@@ -101,7 +87,7 @@ def _season(site: Site, year: int, query: PlanQuery) -> Season:
     ]
     return Season(
         year=year,
-        png=_picture(found, limits, night_filter),
+        png=_picture(whole, night_filter),
         best=best,
         brackets=_brackets(best, first, days),
         months=months,

@@ -4,12 +4,14 @@ What is kept depends on the site, the days, the thresholds and the target; filte
 afterwards.
 """
 
+from dataclasses import dataclass, replace
 from datetime import date
-from typing import Any, TypeVar
 
+import numpy as np
+import numpy.typing as npt
 from django.conf import settings
 
-from vinter.core.byte_cache import ByteCache
+from vinter.core.byte_cache import ByteCache, Sized, bytes_of
 from vinter.core.sky.ephemeris import check_year
 from vinter.core.sky.nights import Night
 from vinter.core.sky.ranking import judged
@@ -17,10 +19,22 @@ from vinter.core.sky.site import Site
 from vinter.core.sky.targets import Target
 from vinter.core.sky.thresholds import Thresholds
 from vinter.core.sky.verdict import Verdict
+from vinter.web.compute import remembered
+from vinter.web.nights.drawing import PAPER, tones
 
 JudgedNights = list[tuple[Night, Verdict]]
-V = TypeVar("V")
 YEARS = ByteCache(settings.PLANNING_CACHE_BYTES)
+FIRST_HOUR, LAST_HOUR = 4, 21  # hours after local noon at the season sheet's edges: 16:00 to 09:00
+BIN = 300.0  # s of the sheet's samples
+
+
+@dataclass(frozen=True, kw_only=True)
+class JudgedYear(Sized):
+    """A calendar year at a site: its nights with their verdicts, without their tracks (which a page that
+    shows one computes anew), and their tones for the season sheet (nights, samples, 3)."""
+
+    judged: JudgedNights
+    tones: npt.NDArray[np.uint8]
 
 
 def year_span(year: int) -> tuple[date, date]:
@@ -29,7 +43,38 @@ def year_span(year: int) -> tuple[date, date]:
     return date(year, 1, 1), date(year, 12, 31)
 
 
+def _tones_of(night: Night, limits: Thresholds) -> npt.NDArray[np.uint8]:
+    """Tones of one night in five-minute bins, paper where the Sun is up."""
+    row = np.tile(np.array(PAPER, np.uint8), (round((LAST_HOUR - FIRST_HOUR) * 3600 / BIN), 1))
+    bins = np.floor((night.strip.t - night.start - FIRST_HOUR * 3600) / BIN).astype(int)
+    inside = (bins >= 0) & (bins < len(row))
+    if inside.any():
+        row[bins[inside]] = tones(night.strip, limits.min_altitude)[inside]
+    return row
+
+
+def compute_year(site: Site, year: int, what: Target, limits: Thresholds) -> JudgedYear:
+    """A calendar year, judged; for a process of the pool."""
+    found = judged(site, *year_span(year), limits, what)
+    sheet = np.stack([_tones_of(night, limits) for night, _ in found])
+    without = found[0][0].strip.take(np.empty(0, np.intp))
+    light = [(replace(n, strip=without, what=what), v) for n, v in found]
+    return JudgedYear(judged=light, tones=sheet, known_bytes=bytes_of(light) + sheet.nbytes)
+
+
+def judged_year(site: Site, year: int, what: Target, limits: Thresholds) -> JudgedYear:
+    """A calendar year, computed once however many ask, or found in memory. StillComputing when a page would
+    wait too long for it."""
+    check_year(year)
+    return remembered(YEARS, ("year", site, year, what.key, limits), compute_year, site, year, what, limits)
+
+
 def judged_nights(site: Site, first: date, last: date, what: Target, limits: Thresholds) -> JudgedNights:
     """The nights from ``first`` to ``last``, both included, each with its verdict."""
-    key: tuple[Any, ...] = ("nights", site, first, last, what.key, limits)
-    return YEARS.get(key, lambda: judged(site, first, last, limits, what))
+    years = range(first.year, last.year + 1)
+    return [
+        (n, v)
+        for year in years
+        for n, v in judged_year(site, year, what, limits).judged
+        if first <= n.day <= last
+    ]

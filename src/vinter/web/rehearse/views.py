@@ -2,6 +2,7 @@
 
 from dataclasses import asdict, replace
 from functools import lru_cache
+from typing import Any
 
 import cv2
 import numpy as np
@@ -18,6 +19,7 @@ from vinter.core.rehearse.exercises import LADDER, exercise
 from vinter.core.rehearse.outcome import after_leaving, after_press
 from vinter.core.simulate.modes import PhoneSettings, Shown, developed, loupe, press
 from vinter.core.simulate.phone import Burst, SimulatedPhone
+from vinter.web.compute import computed
 from vinter.web.forms import checked
 from vinter.web.owned import owned
 from vinter.web.rehearse.forms import PlaceForm, SettingsForm
@@ -35,6 +37,13 @@ def _standing(burst: Burst) -> SimulatedPhone:
     camera = SimulatedPhone(burst)
     _ = camera.ground
     return camera
+
+
+def pressed(burst: Burst, wanted: PhoneSettings, seed: int) -> tuple[Shown, Any]:
+    """One press of the release and its developed picture; for a process of the pool."""
+    standing = _standing(replace(burst, iso=100, shutter=1.0, count=1, focus_error=0.0))
+    shown = press(burst, wanted, standing, seed=seed)
+    return shown, developed(shown)
 
 
 def ladder(request: HttpRequest) -> HttpResponse:
@@ -118,11 +127,11 @@ def shoot(request: HttpRequest, pk: int) -> HttpResponse:
     if go.ended or go.left < 1:
         raise BadInput("this rehearsal is over: begin another")
     burst = go.burst()
-    standing = _standing(replace(burst, iso=100, shutter=1.0, count=1, focus_error=0.0))
-    shown = press(burst, _settings(request, burst.lens), standing, seed=len(go.presses) + 1)
+    wanted, seed = _settings(request, burst.lens), len(go.presses) + 1
+    shown, picture = computed(("press", go.pk, seed, wanted), pressed, burst, wanted, seed)
     found = _judged(go, shown)
     go.folder.mkdir(parents=True, exist_ok=True)
-    write_image(go.folder / "picture.jpg", developed(shown), [cv2.IMWRITE_JPEG_QUALITY, QUALITY])
+    write_image(go.folder / "picture.jpg", picture, [cv2.IMWRITE_JPEG_QUALITY, QUALITY])
     with whole(go.folder / "mosaic.npy") as draft:
         np.save(draft, shown.mosaic)
     go.presses = [

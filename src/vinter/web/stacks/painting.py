@@ -1,6 +1,8 @@
 """Painting the sky mask over a stack: strokes tried, then a new stack with the painted mask."""
 
 import json
+from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -13,6 +15,7 @@ from vinter.core.errors import BadInput
 from vinter.core.finish.scene import read_stack
 from vinter.core.formats.whole import write_image
 from vinter.core.stack.masking.brush import Stroke, painted
+from vinter.web.compute import computed
 from vinter.web.jobs.models import enqueue
 from vinter.web.owned import owned
 from vinter.web.stacks.models import Stack
@@ -21,12 +24,12 @@ from vinter.web.workflow import head
 SHOWN = 1600  # px of width in which strokes are drawn and tried
 
 
-def _strokes(text: str, scale: float) -> list[Stroke]:
+def _strokes(text: str) -> list[Stroke]:
     try:
         return [
             Stroke(
-                tuple((float(x) * scale, float(y) * scale) for x, y in row["points"]),
-                float(row["radius"]) * scale,
+                tuple((float(x), float(y)) for x, y in row["points"]),
+                float(row["radius"]),
                 bool(row["sky"]),
             )
             for row in json.loads(text)
@@ -35,11 +38,10 @@ def _strokes(text: str, scale: float) -> list[Stroke]:
         raise BadInput(f"strokes: a list of points, radius and sky is wanted ({error})") from error
 
 
-def _grown(one: Stack, strokes: str, small: bool) -> np.ndarray:  # type: ignore[type-arg]
-    """The stack's mask after strokes, at the shown size or full."""
-    if not one.picture.is_file():
-        raise BadInput("this stack has no picture to paint over")
-    rgb, mask, _ = read_stack(one.picture)
+def grown(picture: Path, strokes: list[Stroke], small: bool) -> "np.ndarray[Any, Any]":
+    """The mask of a stack's picture after strokes in the shown size, at that size or full; for a process of
+    the pool."""
+    rgb, mask, _ = read_stack(picture)
     bright = np.ascontiguousarray(np.maximum(rgb[..., 1], 0))
     scale = rgb.shape[1] / SHOWN
     if small:
@@ -48,8 +50,17 @@ def _grown(one: Stack, strokes: str, small: bool) -> np.ndarray:  # type: ignore
             cv2.resize(bright, size, interpolation=cv2.INTER_AREA),
             cv2.resize(mask, size, interpolation=cv2.INTER_AREA),
         )
-        scale = 1.0
-    return painted(np.asarray(mask, np.uint8), _strokes(strokes, scale), np.asarray(bright, np.float32))
+    else:
+        strokes = [s.scaled(scale) for s in strokes]
+    return painted(np.asarray(mask, np.uint8), strokes, np.asarray(bright, np.float32))
+
+
+def _grown(one: Stack, text: str, small: bool) -> "np.ndarray[Any, Any]":
+    if not one.picture.is_file():
+        raise BadInput("this stack has no picture to paint over")
+    strokes = _strokes(text)
+    key = ("paint", one.pk, one.picture.stat().st_mtime_ns, tuple(strokes), small)
+    return computed(key, grown, one.picture, strokes, small)
 
 
 def paint(request: HttpRequest, pk: int) -> HttpResponse:

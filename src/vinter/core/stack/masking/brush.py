@@ -26,6 +26,10 @@ class Stroke:
     radius: float
     sky: bool
 
+    def scaled(self, factor: float) -> "Stroke":
+        """The same stroke on a picture so many times larger."""
+        return Stroke(tuple((x * factor, y * factor) for x, y in self.points), self.radius * factor, self.sky)
+
     def __post_init__(self) -> None:
         if not self.points or len(self.points) > MOST_POINTS:
             raise BadInput(f"a stroke has 1 to {MOST_POINTS} points")
