@@ -11,6 +11,10 @@ import pytest
 sys.path.insert(0, str(Path(__file__).parent))
 
 
+def pytest_addoption(parser):
+    parser.addoption("--slow", action="store_true", help="ten kills of every kind of work instead of two")
+
+
 @pytest.fixture(scope="session", autouse=True)
 def assets():
     """Styles and scripts under their hashed names, as when serving."""

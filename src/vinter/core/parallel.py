@@ -1,8 +1,30 @@
-"""Collecting the results of parallel work, with progress and a way to stop."""
+"""Collecting the results of parallel work, with progress and a way to stop; processes that end with their
+parent."""
 
+import ctypes
+import multiprocessing
+import os
+import signal
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, as_completed
 from typing import Any
+
+PR_SET_PDEATHSIG = 1  # Linux, prctl(2)
+
+
+def end_with_parent(how: signal.Signals) -> None:
+    """Ask the kernel to send this process a signal when its parent dies, so that kill -9 leaves no
+    orphans."""
+    ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, how)
+
+
+def die_with_parent() -> None:
+    """As a process of a pool: gone when the parent is, and not ended by the terminal's interrupt."""
+    end_with_parent(signal.SIGKILL)
+    parent = multiprocessing.parent_process()
+    if parent is not None and os.getppid() != parent.pid:  # it died before the kernel was asked
+        os._exit(1)
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
 
 
 class Cancelled(Exception):

@@ -22,8 +22,8 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
 from vinter.core.byte_cache import ByteCache
+from vinter.core.parallel import die_with_parent
 from vinter.core.sky.ephemeris import year_direction, year_ephemeris
-from vinter.web.jobs.worker import die_with_parent
 
 V = TypeVar("V")
 PAGE_SECONDS = 0.8  # that a page waits for what it needs

@@ -1,7 +1,9 @@
 """Finished pictures to files, with their metadata: JPEG, 16-bit TIFF, 16-bit PNG."""
 
+import struct
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import lru_cache
 from pathlib import Path
 
 import cv2
@@ -14,6 +16,7 @@ from vinter.core.formats.whole import whole, write_image
 
 SOFTWARE = "Vinter"
 JPEG_QUALITY = 93
+PROFILE_DATE = slice(24, 36)  # of its header: ICC.1:2022, 7.2.8
 
 
 @dataclass(frozen=True)
@@ -45,8 +48,12 @@ def _exif(info: PictureInfo) -> Image.Exif:
     return exif
 
 
+@lru_cache(maxsize=1)
 def _srgb() -> bytes:
-    return ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
+    """The sRGB profile; its date is a fixed one, so that the same picture is the same file."""
+    profile = bytearray(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes())
+    profile[PROFILE_DATE] = struct.pack(">6H", 2000, 1, 1, 0, 0, 0)
+    return bytes(profile)
 
 
 def write_jpeg(

@@ -10,7 +10,6 @@ Run as ``python -m vinter.core.frames.decoding FD`` it is such a server, on a so
 parent.
 """
 
-import ctypes
 import json
 import mmap
 import os
@@ -33,12 +32,12 @@ from vinter.core.frames.lenswarp import LensWarp
 from vinter.core.frames.metadata import Metadata
 from vinter.core.frames.opcodes import CorrectionNote
 from vinter.core.frames.reading import Colour, Frame, read_frame
+from vinter.core.parallel import end_with_parent
 
 MEMORY_BYTES = int(2.4 * 2**30)  # address space of a child, libraries included
 CPU_SECONDS = 40
 WALL_SECONDS = 55
 SERVERS = 2
-PR_SET_PDEATHSIG = 1
 ALIGNED = 64
 MESSAGE = 65536
 OUT_OF_MEMORY, REFUSED = 3, 2
@@ -180,7 +179,7 @@ def _failure(answer: dict[str, Any], path: Path, label: str) -> str:
 
 def _decode_in_child(path: Path, memory: int, errors: int) -> int:
     """Limit this process, decode, write; the exit status."""
-    ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
+    end_with_parent(signal.SIGKILL)
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
     resource.setrlimit(resource.RLIMIT_CPU, (CPU_SECONDS, CPU_SECONDS))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))

@@ -3,7 +3,6 @@
 Long jobs run at a lower priority than quick ones, and both below the pages.
 """
 
-import ctypes
 import logging
 import multiprocessing
 import os
@@ -16,19 +15,14 @@ from types import FrameType
 
 from django.db import OperationalError
 
+from vinter.core.parallel import die_with_parent, end_with_parent
+
 RETRY_SECONDS = 3.0
 BEATS_PER_LEASE = 5
 NICE = {"quick": 5, "long": 10}
 IDLE_SECONDS = 0.4
 PROGRESS_SECONDS = 0.5
-PR_SET_PDEATHSIG = 1
 log = logging.getLogger("vinter.worker")
-
-
-def die_with_parent() -> None:
-    """Ask the kernel to end this process when its parent dies, so that kill -9 leaves no orphans."""
-    ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
 
 
 def start_in_pool(nice: int) -> None:
@@ -149,7 +143,7 @@ class Worker:
 def main() -> None:
     """Entry point of the worker process."""
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vinter.web.settings")
-    ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGTERM)
+    end_with_parent(signal.SIGTERM)
     logging.basicConfig(level=logging.INFO, format="%(levelname)s %(name)s: %(message)s")
     import django
 
