@@ -166,7 +166,9 @@ def _inspect(a: argparse.Namespace) -> None:
     from vinter.core.frames.reading import frame_files, named
 
     rows, broken = [], []
-    named_or_found = [f for p in a.files for f in (frame_files([p], least=0) if p.is_dir() else [p])]
+    named_or_found = [
+        f for p in a.files for f in (frame_files([p], least=0, outputs=True) if p.is_dir() else [p])
+    ]
     if not named_or_found:
         raise BadInput("no frames: " + ", ".join(map(str, a.files)))
     for path in named_or_found:

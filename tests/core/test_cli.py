@@ -175,7 +175,7 @@ def test_from_frames_to_a_picture(call, tmp_path):
         (frames / name).write_bytes((tmp_path / name).read_bytes())
     call("stack", frames, "-o", tmp_path / "again.tif", "--report", tmp_path / "again.json", "--workers", 1)
     assert json.loads((tmp_path / "again.json").read_text())["frames"] == report["frames"]
-    assert len(json.loads(call("inspect", frames, frames / "gone.dng"))) == 6
+    assert len(json.loads(call("inspect", frames, frames / "gone.dng"))) == 7  # the earlier stack too
     (tmp_path / "r.json").write_text('{"floor": 0.5, "crop": {"ratio": "1:1"}}')
     made = json.loads(
         call(

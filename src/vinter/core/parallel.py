@@ -12,18 +12,20 @@ from typing import Any
 PR_SET_PDEATHSIG = 1  # Linux, prctl(2)
 
 
-def end_with_parent(how: signal.Signals) -> None:
-    """Ask the kernel to send this process a signal when its parent dies, so that kill -9 leaves no
-    orphans."""
+def end_with_parent(how: signal.Signals, parent: int | None) -> None:
+    """Ask the kernel to send this process a signal when its parent dies, so that kill -9 leaves no orphans.
+
+    ``parent`` is the process that started this one: when it died before the kernel was asked, this one ends.
+    """
     ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, how)
+    if parent is not None and os.getppid() != parent:
+        os._exit(1)
 
 
 def die_with_parent() -> None:
     """As a process of a pool: gone when the parent is, and not ended by the terminal's interrupt."""
-    end_with_parent(signal.SIGKILL)
     parent = multiprocessing.parent_process()
-    if parent is not None and os.getppid() != parent.pid:  # it died before the kernel was asked
-        os._exit(1)
+    end_with_parent(signal.SIGKILL, parent.pid if parent else None)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
 
 

@@ -54,7 +54,10 @@ def server_error(request: HttpRequest) -> HttpResponse:
     apology."""
     if disk_full(sys.exc_info()[1]):
         return HttpResponse(DISK_FULL, status=507, content_type="text/plain; charset=utf-8")
-    return HttpResponse(render_to_string("500.html"), status=500)
+    try:
+        return HttpResponse(render_to_string("500.html"), status=500)
+    except Exception:  # the apology must not fail too
+        return HttpResponse("something went wrong inside Vinter", status=500, content_type="text/plain")
 
 
 class PlainErrors:

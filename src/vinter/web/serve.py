@@ -48,7 +48,9 @@ class Keeper:
 
     def _keep(self) -> None:
         while not self._stop.is_set():
-            self._process = subprocess.Popen(self._command)
+            self._process = subprocess.Popen(
+                self._command, env={**os.environ, "VINTER_PARENT": str(os.getpid())}
+            )
             while self._process.poll() is None and not self._stop.is_set():
                 time.sleep(0.3)
             if not self._stop.is_set():

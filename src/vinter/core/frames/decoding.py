@@ -163,7 +163,7 @@ def decoded(path: Path, label: str = "") -> Frame:
 def _failure(answer: dict[str, Any], path: Path, label: str) -> str:
     """What went wrong in a child, as one true sentence; empty when nothing did."""
     if answer["error"]:
-        return str(answer["error"]).replace(path.name, label)
+        return str(answer["error"]).replace(f"{path.resolve().parent}/", "").replace(path.name, label)
     status = answer["status"]
     if status == 0:
         return ""
@@ -177,9 +177,9 @@ def _failure(answer: dict[str, Any], path: Path, label: str) -> str:
 # ---- what runs in the server and in its children
 
 
-def _decode_in_child(path: Path, memory: int, errors: int) -> int:
+def _decode_in_child(path: Path, memory: int, errors: int, server: int) -> int:
     """Limit this process, decode, write; the exit status."""
-    end_with_parent(signal.SIGKILL)
+    end_with_parent(signal.SIGKILL, server)
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
     resource.setrlimit(resource.RLIMIT_CPU, (CPU_SECONDS, CPU_SECONDS))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
@@ -197,13 +197,14 @@ def _decode_in_child(path: Path, memory: int, errors: int) -> int:
 def _forked(path: Path, memory: int, parent: socket.socket) -> dict[str, Any]:
     """Status and words of a child that decodes a file; the child goes when the parent does."""
     heard, said = os.pipe()
+    server = os.getpid()
     pid = os.fork()
     if pid == 0:
         status = 1
         with suppress(BaseException):
             parent.close()
             os.close(heard)
-            status = _decode_in_child(path, memory, said)
+            status = _decode_in_child(path, memory, said, server)
         os._exit(status)
     os.close(said)
     watch = os.pidfd_open(pid)

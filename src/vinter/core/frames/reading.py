@@ -24,12 +24,13 @@ LARGEST_PICTURE = 110_000_000  # pixels of three colours
 RAW_SUFFIXES = {".dng", ".cr2", ".cr3", ".nef", ".arw", ".raf", ".rw2", ".orf", ".raw", ".pef", ".srw"}
 PICTURE_SUFFIXES = {".jpg", ".jpeg", ".png", ".tif", ".tiff", ".heic", ".heif"}
 SUFFIXES = RAW_SUFFIXES | PICTURE_SUFFIXES
-Image.MAX_IMAGE_PIXELS = LARGEST_PICTURE
+Image.MAX_IMAGE_PIXELS = None  # sizes are judged here, before anything is unpacked
 pillow_heif.register_heif_opener()
 _FLIP_TO_ORIENTATION = {0: 1, 3: 3, 5: 8, 6: 6}
 HEADER_BYTES = 2**16
 OWN_MARKS = (b'"vinter": "stack"', b"Vinter\0")  # in a stack's description, as the writer of an export
-OWN_COMPANIONS = (".mask.png", ".left-out.png", ".png")
+MASKS = (".mask.png", ".left-out.png")
+OWN_COMPANIONS = (*MASKS, ".png")
 SRGB_FROM_XYZ = np.array([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]])
 
 
@@ -224,7 +225,8 @@ def check_size(path: Path, width: int, height: int, most: int = LARGEST_PICTURE)
 
 def _told(error: Exception) -> str:
     text = error.args[0] if error.args else error
-    return text.decode(errors="replace") if isinstance(text, bytes) else str(text)
+    words = text.decode(errors="replace") if isinstance(text, bytes) else str(text)
+    return {"Input/output error": "its data lie beyond its end"}.get(words, words)
 
 
 def _as_uint16(data: npt.NDArray[np.generic], path: Path) -> npt.NDArray[np.uint16]:
@@ -263,8 +265,11 @@ def read_picture(path: Path) -> Frame:
                 check_size(path, *image.size)
                 meta, linear = picture_metadata(image), False
                 values = np.asarray(image.convert("RGB"))
+    except BadInput:
+        raise
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombError, tifffile.TiffFileError) as error:
-        raise BadInput(f"{path.name}: not a picture that can be read ({error})") from error
+        words = str(error).replace(str(path), path.name)
+        raise BadInput(f"{path.name}: not a picture that can be read ({words})") from error
     data = upright(_as_uint16(values, path), meta.orientation)
     return Frame(
         path=path,
@@ -322,12 +327,12 @@ def _own_outputs(files: list[Path]) -> set[Path]:
             made.add(path)
     stems = {p.stem for p in made}
     beside = {p for p in files if any(p.name == f"{stem}{end}" for stem in stems for end in OWN_COMPANIONS)}
-    return made | beside | {p for p in files if p.name.endswith((".mask.png", ".left-out.png"))}
+    return made | beside | {p for p in files if p.name.endswith(MASKS)}
 
 
-def frame_files(paths: list[Path], least: int = 1) -> list[Path]:
-    """Files, and of folders the readable files that are no earlier output, by name; BadInput when there
-    are fewer than ``least``."""
+def frame_files(paths: list[Path], least: int = 1, outputs: bool = False) -> list[Path]:
+    """Files, and of folders the readable files, by name, without masks and (unless ``outputs``) without what
+    Vinter itself made; BadInput when there are fewer than ``least``."""
     found: list[Path] = []
     for path in paths:
         if path.is_dir():
@@ -336,7 +341,7 @@ def frame_files(paths: list[Path], least: int = 1) -> list[Path]:
                 for p in path.iterdir()
                 if p.is_file() and p.suffix.lower() in SUFFIXES and not p.name.startswith(".")
             )
-            made = _own_outputs(inside)
+            made = {p for p in inside if p.name.endswith(MASKS)} if outputs else _own_outputs(inside)
             found += [p for p in inside if p not in made]
         elif path.is_file():
             found.append(path)

@@ -6,11 +6,14 @@ habit=fail answers 503, habit=stale gives a run two days old.
 """
 
 import json
+import os
+import signal
 import sys
 import time
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from urllib.parse import parse_qs, urlsplit
 
+from vinter.core.parallel import end_with_parent
 from vinter.core.simulate.weather import answer, spoken
 
 LATE_SECONDS = 9.0
@@ -56,7 +59,7 @@ def server(port: int) -> ThreadingHTTPServer:
 
 
 if __name__ == "__main__":
-    from vinter.web.jobs.worker import die_with_parent
-
-    die_with_parent()
+    end_with_parent(
+        signal.SIGKILL, int(os.environ["VINTER_PARENT"]) if "VINTER_PARENT" in os.environ else None
+    )
     server(int(sys.argv[1])).serve_forever()

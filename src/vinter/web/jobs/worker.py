@@ -143,7 +143,8 @@ class Worker:
 def main() -> None:
     """Entry point of the worker process."""
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vinter.web.settings")
-    end_with_parent(signal.SIGTERM)
+    parent = os.environ.get("VINTER_PARENT")
+    end_with_parent(signal.SIGTERM, int(parent) if parent else None)
     logging.basicConfig(level=logging.INFO, format="%(levelname)s %(name)s: %(message)s")
     import django
 
