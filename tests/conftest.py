@@ -15,6 +15,18 @@ def pytest_addoption(parser):
     parser.addoption("--slow", action="store_true", help="ten kills of every kind of work instead of two")
 
 
+LONG = ("test_kills", "test_hostile_addresses", "test_archive", "test_whole_path", "test_stack")
+
+
+def pytest_collection_modifyitems(items):
+    """Files that take long come first, so that no process is left alone with them at the end."""
+
+    def place(item):
+        return LONG.index(item.path.stem) if item.path.stem in LONG else len(LONG)
+
+    items.sort(key=place)
+
+
 @pytest.fixture(scope="session", autouse=True)
 def assets():
     """Styles and scripts under their hashed names, as when serving."""
