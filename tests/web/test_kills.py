@@ -7,9 +7,6 @@ import os
 import random
 import shutil
 import signal
-import socket
-import subprocess
-import sys
 import threading
 import time
 import urllib.request
@@ -19,70 +16,11 @@ import cv2
 import pytest
 import tifffile
 from django.urls import reverse
+from served import Served
 
 from vinter.web.finish.models import Export, Finish
 from vinter.web.jobs.models import Job
 from vinter.web.stacks.models import Stack
-
-
-def children(pid, word):
-    """Children of a process whose command line holds a word."""
-    found = []
-    for entry in Path("/proc").iterdir():
-        try:
-            if (
-                entry.name.isdigit()
-                and int((entry / "stat").read_text().rsplit(")", 1)[1].split()[1]) == pid
-                and word in (entry / "cmdline").read_text()
-            ):
-                found.append(int(entry.name))
-        except (OSError, IndexError, ValueError):
-            continue
-    return found
-
-
-class Served:
-    """The whole of `vinter serve` on the test database, started again by hand when its web process dies."""
-
-    def __init__(self, environment):
-        self.environment = environment
-        with socket.socket() as s:
-            s.bind(("127.0.0.1", 0))
-            self.port = s.getsockname()[1]
-        self.process = None
-        self.start()
-
-    def start(self):
-        command = [
-            sys.executable,
-            "-m",
-            "vinter.cli",
-            "serve",
-            "--host",
-            "127.0.0.1",
-            "--port",
-            str(self.port),
-        ]
-        self.process = subprocess.Popen(command, env=self.environment, stdout=subprocess.DEVNULL)
-        self.answers()
-
-    def answers(self):
-        for _ in range(300):
-            try:
-                return urllib.request.urlopen(f"http://127.0.0.1:{self.port}/sign-in/", timeout=5).status
-            except OSError:
-                time.sleep(0.1)
-        raise AssertionError("the web server does not answer")
-
-    def pids(self, what):
-        workers = children(self.process.pid, "vinter.web.jobs.worker")
-        if what == "web":
-            return [self.process.pid]
-        return (
-            workers
-            if what == "worker"
-            else [p for w in workers for p in children(w, "multiprocessing.spawn")]
-        )
 
 
 @pytest.fixture

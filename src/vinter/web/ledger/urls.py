@@ -7,5 +7,5 @@ from vinter.web.ledger import views
 urlpatterns = [
     path("ledger/", views.ledger, name="ledger"),
     path("ledger/ledger.csv", views.ledger_csv, name="ledger-csv"),
-    path("ledger.json", views.ledger_json, name="ledger-json"),
+    path("ledger/ledger.json", views.ledger_json, name="ledger-json"),
 ]
