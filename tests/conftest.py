@@ -4,6 +4,7 @@ import os
 import shutil
 import subprocess
 import sys
+from copy import deepcopy
 from pathlib import Path
 
 import pytest
@@ -66,28 +67,34 @@ def shot(nerea):
     return Shot.objects.get(owner=nerea)
 
 
-@pytest.fixture
-def small_take(nerea, shot):
-    """A take of small frames made by the independent generator, measured."""
+@pytest.fixture(scope="session")
+def measured_frames(tmp_path_factory):
+    """Five small frames of the independent generator with pictures of them, and their measures by name; made
+    once."""
     from starfield import Field, make
 
-    from vinter.web.takes.models import Frame, Take
-    from vinter.web.takes.tasks import _compare
     from vinter.web.takes.work import measure_file
 
+    folder = tmp_path_factory.mktemp("frames")
+    make(folder, Field(count=5, width=800, height=600, stars=300, focal=600.0, streak=2))
+    (folder / "looks").mkdir()
+    paths = sorted(folder.glob("*.dng"))
+    return folder, {p.name: measure_file(p, p.name, folder / "looks") for p in paths}
+
+
+@pytest.fixture
+def small_take(nerea, shot, measured_frames):
+    """A take of small frames made by the independent generator, measured."""
+    from vinter.web.takes.models import Frame, Take
+    from vinter.web.takes.tasks import _compare
+
+    folder, measures = measured_frames
     take = Take.objects.create(owner=nerea, shot=shot, kind=Take.UPLOADED, title="Small frames")
     shutil.rmtree(take.folder, ignore_errors=True)  # of an earlier test whose rows were rolled back
-    take.previews.mkdir(parents=True)
-    make(take.folder, Field(count=5, width=800, height=600, stars=300, focal=600.0, streak=2))
-    for path in sorted(take.folder.glob("*.dng")):
-        Frame.objects.create(
-            take=take,
-            name=path.name,
-            stored=path.name,
-            size=path.stat().st_size,
-            digest=path.name,
-            measure=measure_file(path, path.name, take.previews),
-        )
+    shutil.copytree(folder, take.folder)
+    for name, measure in measures.items():
+        size = (take.folder / name).stat().st_size
+        Frame.objects.create(take=take, name=name, stored=name, size=size, digest=name, measure=dict(measure))
     _compare(take)
     return take
 
@@ -105,17 +112,31 @@ def tools():
     return made
 
 
+_STACKED = {}
+
+
 @pytest.fixture
-def small_stack(small_take, tools):
-    """The small frames, stacked."""
+def small_stack(small_take, tools, tmp_path_factory):
+    """The small frames, stacked; the real work is done once, later tests get a copy of what it gave."""
     from vinter.web.stacks.models import Stack
     from vinter.web.stacks.tasks import run_stack
 
     one = Stack.objects.create(
         owner=small_take.owner, take=small_take, frames=[f.pk for f in small_take.frame_set.all()]
     )
-    run_stack(one.pk, tools)
-    one.refresh_from_db()
+    shutil.rmtree(one.folder, ignore_errors=True)
+    if not _STACKED:
+        run_stack(one.pk, tools)
+        one.refresh_from_db()
+        kept = tmp_path_factory.mktemp("stacked")
+        shutil.copytree(one.folder, kept / "stack")
+        shutil.copytree(small_take.work, kept / "work")
+        _STACKED.update(folder=kept, report=one.report)
+        return one
+    shutil.copytree(_STACKED["folder"] / "stack", one.folder)
+    shutil.copytree(_STACKED["folder"] / "work", small_take.work, dirs_exist_ok=True)
+    one.report = deepcopy(_STACKED["report"])
+    one.save(update_fields=["report"])
     return one
 
 

@@ -92,7 +92,7 @@ def _nights(a: argparse.Namespace) -> None:
     if a.format == "csv":
         sys.stdout.write(tables.nights_csv(found, verdicts))
     elif a.format == "ics":
-        sys.stdout.write(tables.nights_ics(site, found, verdicts))
+        sys.stdout.write(tables.nights_ics(site, found, verdicts, every_window=a.every_window))
     else:
         _print(
             {
@@ -108,8 +108,8 @@ def _sky(a: argparse.Namespace) -> None:
     from vinter.core.sky.site import Site
     from vinter.core.sky.target_track import sky_at
 
-    if not -90 <= a.alt <= 90:
-        raise BadInput(f"altitude {a.alt:g} is not within -90 to 90 degrees")
+    if not 0 <= a.alt <= 90:
+        raise BadInput(f"altitude {a.alt:g} is not within 0 to 90 degrees: below the horizon there is no sky")
     site = Site(lat=a.lat, lon=a.lon, zenith=a.zenith, elevation=a.elevation, extinction=a.extinction)
     parts = sky_at(site, a.time, a.alt, a.az % 360).parts
     _print(
@@ -133,7 +133,7 @@ def _glow(a: argparse.Namespace) -> None:
     _print(
         {
             "zenith": round(found.zenith, 3),
-            "uncertainty": 0.4,
+            "uncertainty": round(found.uncertainty, 2),
             "class": list(found.class_range),
             "towns": [asdict(t) for t in found.towns],
         }
@@ -314,6 +314,9 @@ def _planning_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
     p.add_argument("--min-altitude", type=_number, default=10.0)
     p.add_argument("--sun-below", type=_number, default=-18.0)
     p.add_argument("--format", choices=["json", "csv", "ics"], default="json")
+    p.add_argument(
+        "--every-window", action="store_true", help="a calendar of every window, not only good ones"
+    )
     p = add("sky", _sky, "brightness of the sky in one direction")
     _place_options(p)
     p.add_argument("--time", type=_moment, required=True, metavar="T")

@@ -24,7 +24,7 @@ def test_nanolamberts_and_magnitudes():
 def test_twilight_totals_at_the_zenith(depression, wanted):
     up = np.array([90.0])
     total = b.natural(up, 0.172) + b.twilight(
-        up, np.array([0.0]), np.array([-float(depression)]), np.array([300.0]), 0.172
+        up, np.array([0.0]), np.array([-float(depression)]), np.array([300.0])
     )
     assert b.to_magnitudes(total)[0] == pytest.approx(wanted, abs=0.06)
 
@@ -126,3 +126,63 @@ def test_classes_at_their_limits():
     assert [b.sky_class(m) for m in (21.9, 21.7, 21.4, 21.0, 20.5, 20.0, 19.0, 18.2, 17.0)] == list(
         range(1, 10)
     )
+
+
+def moonlit(moon_alt, altitude=40.0, away=60.0, phase=0.0, k=0.25):
+    at = [np.array([v]) for v in (altitude, away, moon_alt, 0.0, phase)]
+    return b.moonlight(*at, k)[0] + b.natural(np.array([altitude]), k)[0]
+
+
+@pytest.mark.parametrize("altitude", [10.0, 20.0, 45.0, 80.0])
+def test_a_rising_moon_brightens_the_sky_without_a_step(altitude):
+    """At 0.2 degrees a minute no minute of the full Moon changes the sky by over 0.15 mag."""
+    rising = [moonlit(h, altitude) for h in np.arange(-0.3, 15, 0.2)]
+    steps = -2.5 * np.log10(np.array(rising[:-1]) / np.array(rising[1:]))
+    assert (steps >= -1e-9).all() and steps.max() < 0.15
+
+
+def test_the_sky_darkens_steadily_away_from_the_moon():
+    away = np.arange(1.0, 60.0, 0.25)
+    light = [moonlit(45.0, 45.0, d) for d in away]
+    assert (np.diff(light) < 0).all()
+
+
+@pytest.mark.parametrize("depression", [6.0, 10.0, 14.0, 17.0])
+def test_twilight_is_not_brighter_in_cleaner_air(depression):
+    low = [np.array([v]) for v in (20.0, 180.0, -depression, 300.0)]
+    assert b.twilight(*low)[0] < 60 * b.twilight(np.array([90.0]), *low[1:])[0]
+
+
+def test_a_reading_darker_than_the_usual_night_counts_as_it_is():
+    for zenith in (22.2, 22.0, 21.9, 21.0, 18.0):
+        site = Site(lat=37.7, lon=-8.8, tz="Europe/Lisbon", zenith=zenith)
+        moonless = datetime(2027, 6, 5, 1, tzinfo=UTC).timestamp()
+        way = track(site, 2027, np.array([moonless]), direction=(np.array([90.0]), np.array([0.0])))
+        dark = way.natural + way.towns
+        assert float(b.to_magnitudes(dark)[0]) == pytest.approx(zenith, abs=0.02)
+
+
+@pytest.mark.parametrize(
+    ("zenith", "altitude", "azimuth"), [(21.5, 23, 180), (21.5, 89, 0), (20.0, 35, 90), (18.5, 60, 300)]
+)
+def test_the_error_is_what_a_thousand_drawn_skies_scatter_by(zenith, altitude, azimuth):
+    """The reading, the natural sky, the towns' pattern and the extinction drawn at random, the zenith held to
+    the reading; the spread of the total against the figure that is shown."""
+    from vinter.core.sky.glow import EXTINCTION_SIGMA, LOW_AIRMASS, PATTERN_SIGMA, READING_SIGMA, town_light
+
+    site, dice = Site(lat=37.7, lon=-8.8, tz="Europe/Lisbon", zenith=zenith), np.random.default_rng(3)
+    up, az = np.array([float(altitude)]), np.array([float(azimuth)])
+    light, k, n = town_light(site), site.extinction, 20_000
+    natural = b.to_nanolamberts(b.NATURAL_ZENITH + dice.normal(0, b.SIGMA["natural"], n))
+    reading = b.to_nanolamberts(zenith + dice.normal(0, READING_SIGMA, n))
+    air = float(b.airmass(up)[0])
+    pattern = light.factor(up, az)[0] * (
+        1 + dice.normal(0, PATTERN_SIGMA, n) * min((air - 1) / LOW_AIRMASS, 1)
+    )
+    hazes = k + dice.normal(0, EXTINCTION_SIGMA, n)
+    shape = (0.4 + 0.6 * air) * 10 ** (-0.4 * hazes * (air - 1))
+    total = natural * shape + (reading - natural) * pattern
+    moonless = datetime(2027, 6, 5, 1, tzinfo=UTC).timestamp()
+    shown = float(track(site, 2027, np.array([moonless]), direction=(up, az)).parts.uncertainty[0])
+    drawn = float(np.std(-2.5 * np.log10(np.maximum(total, 1e-3))))
+    assert shown == pytest.approx(drawn, rel=0.15)

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from vinter.core.camera import photons
-from vinter.core.camera.exposure import choose_frames, choose_iso, expose, iso_for_level
+from vinter.core.camera.exposure import USES, OwnSettings, choose_frames, choose_iso, expose, iso_for_level
 from vinter.core.camera.phones import SHIPPED, Lens
 from vinter.core.camera.projection import Pose, east_north_up, project, unproject, view_of
 from vinter.core.camera.trailing import drift, drift_map, npf_full, npf_simple, pole_seen, rule_divisor
@@ -84,12 +84,55 @@ def test_a_bright_sky_asks_for_a_lower_iso_than_a_dark_one():
     assert choose_iso(MAIN, 18.0, 15).sky_level_linear < 0.13
 
 
-def test_frames_are_added_until_a_minute_gains_less_than_a_twentieth():
-    for seconds in (5, 15, 30):
-        found = choose_frames(MAIN, 21.3, seconds, 1600)
-        per_minute = 60 / (seconds + 1)
-        gains = [1 - math.sqrt(n / (n + per_minute)) for n in (found.count - 1, found.count)]
-        assert gains[1] <= 0.05 < gains[0] and found.next_minute == pytest.approx(gains[1])
+def test_frames_follow_the_sky_the_use_and_the_lens():
+    """Enough that the band stands ten times above the noise of one pixel of the finished picture."""
+    counts = {}
+    for sky in (21.8, 21.3, 20.5):
+        for use in USES.values():
+            found = choose_frames(MAIN, sky, 10, 1600, output_px=use.output_px)
+            single = photons.snr(MAIN, photons.sky_rate(MAIN, 21.0), photons.sky_rate(MAIN, sky), 10, 1600)
+            averaged = max(4032 / use.output_px, 1)
+            assert found.snr_output == pytest.approx(single * averaged * math.sqrt(found.count))
+            if found.count == found.wanted:
+                assert 10 <= found.snr_output < 10 * math.sqrt(found.count / max(found.count - 1, 1)) + 0.01
+            counts[sky, use.name] = found.wanted
+    names = [u.name for u in USES.values()]
+    assert all(counts[21.8, u] < counts[21.3, u] < counts[20.5, u] for u in names)
+    assert all(counts[s, names[0]] < counts[s, names[1]] < counts[s, names[2]] for s in (21.8, 21.3, 20.5))
+
+
+def test_where_no_count_helps_it_says_what_would():
+    bright = expose(MAIN, -29, 17.0, 2.0, output_px=USES["print"].output_px)
+    assert bright.frames.minutes <= 61 and any("no count helps here" in r for r in bright.reasons)
+    dark = expose(MAIN, -29, 21.8)
+    assert not any("no count helps" in r for r in dark.reasons)
+
+
+def test_what_one_sets_oneself_is_planned_with_and_both_are_said():
+    own = expose(MAIN, -29, 21.5, own=OwnSettings(iso=400, shutter=20.0, frames=12))
+    advised = expose(MAIN, -29, 21.5)
+    assert (own.iso.chosen, own.shutter.chosen, own.frames.count) == (400, 20.0, 12)
+    assert own.shutter.trail_px == pytest.approx(20 * own.shutter.worst_px_s)
+    text = " ".join(own.reasons)
+    assert f"Your 20 s trail {own.shutter.trail_px:.1f} px" in text and "Your ISO 400" in text
+    assert f"{advised.shutter.chosen:g} s would stay within" in text and "over the 4 px you allow" in text
+    assert own.frames.snr_single == pytest.approx(
+        photons.snr(MAIN, photons.sky_rate(MAIN, 21.0), photons.sky_rate(MAIN, 21.5), 20, 400)
+    )
+
+
+@pytest.mark.parametrize(
+    ("own", "words"),
+    [
+        ({"iso": 20}, "ISO 20: this lens takes 50 to"),
+        ({"iso": 999999}, "ISO 999999: this lens takes"),
+        ({"shutter": 61.0}, "up to 30 s"),
+        ({"frames": 0}, "1 to 2000"),
+    ],
+)
+def test_what_the_lens_cannot_do_is_refused_with_its_range(own, words):
+    with pytest.raises(BadInput, match=words):
+        expose(MAIN, -29, 21.5, own=OwnSettings(**own))
 
 
 def test_the_hump_may_not_stand_above_twelve_per_cent():

@@ -135,7 +135,7 @@ def test_a_wall_hides_the_core_in_all_sums():
     assert 179 < position(hidden, 2027, np.array([second]), target("core"))[1][0] < 180
     assert second in night.target["rise"]
     gone = (night.strip.az > 152) & (night.strip.az < 178)
-    assert (night.strip.quality[gone] == 0).all() and (open_night.strip.quality[gone] > 0).any()
+    assert (night.strip.worth[gone] == 0).all() and (open_night.strip.worth[gone] > 0).any()
     assert night.usable < open_night.usable - 60
     assert any("behind the ground" in r or "clears the ground" in r for r in judge(hidden, night).reasons)
 

@@ -104,7 +104,8 @@ def test_preferences_move_the_verdict_and_the_schools(desk, nerea, mill):
     form = {
         "min_altitude": 3,
         "sun_below": -15,
-        "moon_cost": 0.5,
+        "least_contrast": 25.0,
+        "suburb_contrast": 8.0,
         "new_moon_days": 2,
         "lit_percent": 33,
         "moon_up_minutes": 0,

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from vinter.core.camera.exposure import USES, Exposure, expose
+from vinter.core.camera.exposure import USES, Exposure, OwnSettings, expose
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose, View, east_north_up, project, view_of
 from vinter.core.camera.trailing import drift_map
@@ -90,10 +90,12 @@ def plan_shot(
     count: int | None = None,
     what: Target = CORE,
     pose: Pose | None = None,
+    own: OwnSettings | None = None,
 ) -> ShotPlan:
     """Plan a shot of a target at a Unix time. ``use`` is one of post, screen, print (tolerance of trails).
 
-    ``pose`` points the lens; without one it is aimed at the target with a strip of ground below.
+    ``pose`` points the lens; without one it is aimed at the target with a strip of ground below. ``own`` is
+    what the photographer sets; BadInput when the lens cannot do it.
     """
     if use not in USES:
         raise BadInput(f"use {use!r} is not one of {', '.join(USES)}")
@@ -119,6 +121,8 @@ def plan_shot(
         count,
         drifts,
         left,
+        USES[use].output_px,
+        own or OwnSettings(frames=count),
     )
     grid = (drifts.rate[::4, ::4] * exposure.shutter.chosen).round(1).tolist()
     return ShotPlan(

@@ -1,6 +1,6 @@
 """Shutter, ISO and frames for one lens under one sky, with the reasons and the other schools beside them."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -17,7 +17,13 @@ from vinter.core.camera.trailing import (
 )
 from vinter.core.errors import BadInput
 
-WORTHWHILE = 0.05  # stop adding frames when one more minute lowers the noise by less
+WANTED_SNR = 10.0  # of the band in one pixel of the finished picture: smooth to the eye after a strong edit
+FEWEST, LONGEST_MINUTES = (
+    4,
+    60.0,
+)  # frames that a clipping needs; a burst longer than this is another night's work
+PAYS = 0.02  # a further minute that lowers the noise by less than this no longer pays
+MOST_FRAMES = 2000
 GAP_SECONDS = 1.0
 HUMP_LIMIT = 0.12  # linear level of the sky above which stars and glow lose their headroom
 NOISE_SLACK = 0.03  # an ISO this close to the best noise is as good
@@ -27,10 +33,12 @@ SHUTTERS = (0.5, 1, 2, 3, 4, 5, 6, 8, 10, 13, 15, 20, 25, 30, 40, 60)
 
 @dataclass(frozen=True)
 class Use:
-    """What a picture is for: its name, and how many px a star may drift in the worst corner."""
+    """What a picture is for: its name, how many px a star may drift in the worst corner, and the px of its
+    longer side as it is seen, by which the noise of several pixels of the frame is averaged."""
 
     name: str
     tolerance_px: float
+    output_px: int = 2560
 
     @property
     def label(self) -> str:
@@ -38,7 +46,11 @@ class Use:
         return f"{self.name} ({self.tolerance_px:g} px of trail)"
 
 
-USES = {"post": Use("Phone-sized post", 8.0), "screen": Use("Large screen", 4.0), "print": Use("Print", 2.0)}
+USES = {
+    "post": Use("Phone-sized post", 8.0, 1350),
+    "screen": Use("Large screen", 4.0, 2560),
+    "print": Use("Print", 2.0, 5000),
+}
 
 
 @dataclass(frozen=True)
@@ -82,7 +94,9 @@ class IsoChoice:
 
 @dataclass(frozen=True, kw_only=True)
 class Frames:
-    """How many frames, how long, how large and what they gain."""
+    """How many frames, how long, how large and what they gain. ``snr_output`` is that of the band in one
+    pixel of the finished picture, ``wanted`` how many frames would bring it to what is wanted,
+    ``pays_minutes`` after how many minutes a further one lowers the noise by under 2 %."""
 
     count: int
     minutes: float
@@ -91,6 +105,27 @@ class Frames:
     snr_single: float
     snr_stack: float
     next_minute: float
+    snr_output: float = 0.0
+    wanted: int = 0
+    pays_minutes: float = 0.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class OwnSettings:
+    """What the photographer sets against the advice; None where the advice holds."""
+
+    iso: int | None = None
+    shutter: float | None = None
+    frames: int | None = None
+
+    def check(self, lens: Lens) -> None:
+        """BadInput with the lens's range for what it cannot do."""
+        if self.iso is not None and not lens.iso_min <= self.iso <= lens.iso_top:
+            raise BadInput(f"ISO {self.iso}: this lens takes {lens.iso_min} to {lens.iso_top}")
+        if self.shutter is not None and not 0 < self.shutter <= lens.shutter_max:
+            raise BadInput(f"shutter {self.shutter:g} s: this lens takes up to {lens.shutter_max:g} s")
+        if self.frames is not None and not 1 <= self.frames <= MOST_FRAMES:
+            raise BadInput(f"frames {self.frames}: 1 to {MOST_FRAMES} are planned")
 
 
 @dataclass(frozen=True)
@@ -168,8 +203,11 @@ def _school_iso(lens: Lens, mag: float, rate: float, seconds: float) -> dict[str
     return {name: float(np.clip(iso, lens.iso_min, lens.iso_top)) for name, iso in wanted.items()}
 
 
-def choose_iso(lens: Lens, mag: float, seconds: float, trail_px: float = 0.0) -> IsoChoice:
-    """The lowest ISO whose noise is within 3 % of the best while the sky stays below 12 % linear."""
+def choose_iso(
+    lens: Lens, mag: float, seconds: float, trail_px: float = 0.0, own: int | None = None
+) -> IsoChoice:
+    """The lowest ISO whose noise is within 3 % of the best while the sky stays below 12 % linear, or one's
+    own."""
     rate = photons.sky_rate(lens, mag)
     electrons = rate * seconds
 
@@ -181,7 +219,7 @@ def choose_iso(lens: Lens, mag: float, seconds: float, trail_px: float = 0.0) ->
 
     allowed = [iso for iso in iso_stops(lens) if level(iso) <= HUMP_LIMIT] or [lens.iso_min]
     best = min(photons.noise(lens, electrons, seconds, iso) for iso in allowed)
-    chosen = next(iso for iso in allowed if excess(iso) <= NOISE_SLACK)
+    chosen = own or next(iso for iso in allowed if excess(iso) <= NOISE_SLACK)
     opinions = [
         Opinion(
             name,
@@ -215,18 +253,22 @@ def choose_frames(
     iso: int,
     count: int | None = None,
     minutes_available: float | None = None,
+    output_px: int = USES["screen"].output_px,
 ) -> Frames:
-    """As many frames as keep gaining 5 % less noise a minute, or a wanted count, within the time there is."""
-    cycle = seconds + GAP_SECONDS
-    per_minute = 60 / cycle
-    wanted = int(np.ceil(per_minute * (1 - WORTHWHILE) ** 2 / (1 - (1 - WORTHWHILE) ** 2)))
+    """As many frames as bring the band to the signal to noise that is wanted in one pixel of a picture of
+    ``output_px`` px, within an hour and the time there is; or a wanted count. BadInput for a count below
+    1."""
     if count is not None and count < 1:
         raise BadInput(f"frames {count} must be at least 1")
-    n = count or max(wanted, 2)
-    if minutes_available is not None and count is None:
-        n = max(min(n, int(minutes_available * per_minute)), 1)
+    per_minute = 60 / (seconds + GAP_SECONDS)
     band = photons.sky_rate(lens, BAND_MAG)
     single = photons.snr(lens, band, photons.sky_rate(lens, mag), seconds, iso)
+    averaged = max(
+        max(lens.width, lens.height) / output_px, 1.0
+    )  # px of the frame a side, in one of the picture
+    wanted = int(np.ceil((WANTED_SNR / (single * averaged)) ** 2))
+    time = LONGEST_MINUTES if minutes_available is None else min(minutes_available, LONGEST_MINUTES)
+    n = count or max(min(max(wanted, FEWEST), int(time * per_minute)), 1)
     return Frames(
         count=n,
         minutes=burst_minutes(n, seconds),
@@ -235,7 +277,54 @@ def choose_frames(
         snr_single=single,
         snr_stack=single * float(np.sqrt(n)),
         next_minute=float(1 - np.sqrt(n / (n + per_minute))),
+        snr_output=single * averaged * float(np.sqrt(n)),
+        wanted=wanted,
+        pays_minutes=float((1 - PAYS) ** 2 / (1 - (1 - PAYS) ** 2)),
     )
+
+
+def _frames_reason(frames: Frames, seconds: float) -> str:
+    """What the frames give, and when no count helps, what would."""
+    text = (
+        f"{frames.count} frames take {frames.minutes:.0f} min and {frames.storage_mb / 1000:.1f} GB; the "
+        "band then stands "
+        f"{frames.snr_output:.0f} times above the noise of one pixel of the finished picture. One minute "
+        "more would gain "
+        f"{100 * frames.next_minute:.0f} %; after {frames.pays_minutes:.0f} minutes a further one gains "
+        "under "
+        f"{100 * PAYS:.0f} %."
+    )
+    hours = burst_minutes(frames.wanted, seconds) / 60
+    if frames.wanted > frames.count and frames.snr_output < 0.95 * WANTED_SNR:
+        text += f" For {WANTED_SNR:.0f} times, {frames.wanted} frames ({hours:.1f} h) would be needed"
+        text += (
+            ": no count helps here, a darker site, a faster lens or a tracker would."
+            if hours * 60 > LONGEST_MINUTES
+            else "."
+        )
+    return text
+
+
+def _own_words(
+    own: OwnSettings, advised: tuple[float, int, int], shutter: Shutter, iso: IsoChoice
+) -> list[str]:
+    """What differs from the advice, both said."""
+    out = []
+    if own.shutter is not None and own.shutter != advised[0]:
+        out.append(
+            f"Your {own.shutter:g} s trail {shutter.trail_px:.1f} px in the worst place; {advised[0]:g} s "
+            "would stay within "
+            f"{shutter.tolerance_px:g} px."
+        )
+    if own.iso is not None and own.iso != advised[1]:
+        out.append(
+            f"Your ISO {own.iso} puts the sky at {100 * iso.sky_level_encoded:.0f} % of the histogram; ISO "
+            f"{advised[1]} is "
+            "what the noise asks for."
+        )
+    if own.frames is not None and own.frames != advised[2]:
+        out.append(f"{advised[2]} frames would be the advice.")
+    return out
 
 
 def _reasons(lens: Lens, shutter: Shutter, iso: IsoChoice, frames: Frames, mag: float) -> list[str]:
@@ -243,12 +332,14 @@ def _reasons(lens: Lens, shutter: Shutter, iso: IsoChoice, frames: Frames, mag: 
         shutter.chosen * shutter.worst_px_s < shutter.tolerance_px * 0.7
         and shutter.chosen >= lens.shutter_max * 0.99
     )
+    within = shutter.trail_px <= shutter.tolerance_px * 1.001
     why = (
         f"Shutter {shutter.chosen:g} s: the lens allows no longer."
         if capped
         else f"Shutter {shutter.chosen:g} s: stars drift up to {shutter.worst_px_s:.2f} px/s "
         f"({shutter.worst_place}), so they "
-        f"trail {shutter.trail_px:.1f} px there, within the {shutter.tolerance_px:g} px you allow."
+        f"trail {shutter.trail_px:.1f} px there, {'within' if within else 'over'} the "
+        f"{shutter.tolerance_px:g} px you allow."
     )
     drowned = iso.read_noise**2 / max(iso.sky_electrons, 1e-9)
     out = [
@@ -259,9 +350,7 @@ def _reasons(lens: Lens, shutter: Shutter, iso: IsoChoice, frames: Frames, mag: 
         "linear), and read noise "
         f"adds {100 * (np.sqrt(1 + drowned) - 1):.0f} % to the noise. Stars brighter than magnitude "
         f"{iso.clips_at:.1f} clip.",
-        f"{frames.count} frames take {frames.minutes:.0f} min and {frames.storage_mb / 1000:.1f} GB; noise "
-        "falls "
-        f"{frames.noise_gain:.1f} times. One minute more would gain {100 * frames.next_minute:.0f} %.",
+        _frames_reason(frames, shutter.chosen),
     ]
     if lens.iso_digital and iso.chosen > lens.iso_digital:
         out.append(
@@ -289,17 +378,28 @@ def expose(
     count: int | None = None,
     drifts: DriftMap | None = None,
     minutes_available: float | None = None,
+    output_px: int = USES["screen"].output_px,
+    own: OwnSettings | None = None,
 ) -> Exposure:
     """Settings for a lens at a declination (degrees) under a sky of ``mag`` (V mag/arcsec^2).
 
-    Without ``drifts`` the camera is taken to be level on the meridian at that declination.
+    Without ``drifts`` the camera is taken to be level on the meridian at that declination. What the
+    photographer sets (``own``, or ``count`` alone) is planned with; BadInput when the lens cannot do it.
     """
     if not -90 <= declination <= 90:
         raise BadInput(f"declination {declination:g} is not within -90 to 90 degrees")
     if not 10 <= mag <= 22.5:
         raise BadInput(f"sky {mag:g} is not within 10 to 22.5 mag/arcsec^2")
+    own = own or OwnSettings(frames=count)
+    own.check(lens)
     drifts = drifts or drift_map(lens.focal_px, lens.width, lens.height, pole_seen(declination))
-    shutter = choose_shutter(lens, declination, tolerance_px, drifts)
-    iso = choose_iso(lens, mag, shutter.chosen, shutter.trail_px)
-    frames = choose_frames(lens, mag, shutter.chosen, iso.chosen, count, minutes_available)
-    return Exposure(shutter, iso, frames, _reasons(lens, shutter, iso, frames, mag))
+    advised = choose_shutter(lens, declination, tolerance_px, drifts)
+    seconds = own.shutter or advised.chosen
+    shutter = replace(advised, chosen=seconds, trail_px=seconds * drifts.worst)
+    best = choose_iso(lens, mag, seconds, shutter.trail_px)
+    iso = choose_iso(lens, mag, seconds, shutter.trail_px, own.iso)
+    usual = choose_frames(lens, mag, seconds, iso.chosen, None, minutes_available, output_px)
+    frames = choose_frames(lens, mag, seconds, iso.chosen, own.frames, minutes_available, output_px)
+    reasons = _reasons(lens, shutter, iso, frames, mag)
+    mine = _own_words(own, (advised.chosen, best.chosen, usual.count), shutter, iso)
+    return Exposure(shutter, iso, frames, [*mine, *reasons])

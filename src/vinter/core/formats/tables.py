@@ -9,7 +9,7 @@ from icalendar import Alarm, Calendar, Event
 from vinter.core.formats.spreadsheet import csv_text
 from vinter.core.sky.nights import Moment, Night, Window
 from vinter.core.sky.site import Site
-from vinter.core.sky.verdict import Verdict
+from vinter.core.sky.verdict import FAIR, Verdict
 
 
 def iso(unix: float) -> str:
@@ -31,6 +31,7 @@ def _window(w: Window) -> dict[str, Any]:
         "tilt": round(w.best.tilt, 2),
         "brightness": round(w.best.brightness, 3),
         "uncertainty": round(w.best.uncertainty, 2),
+        "contrast": round(w.best.contrast, 3),
         "cost": {k: round(v, 3) for k, v in w.best.cost.items()},
     }
     return {
@@ -38,6 +39,7 @@ def _window(w: Window) -> dict[str, Any]:
         "end": iso(w.end),
         "minutes": round(w.minutes, 1),
         "usable_minutes": round(w.usable, 1),
+        "suburb_minutes": round(w.suburb, 1),
         "best": best,
     }
 
@@ -55,6 +57,7 @@ def night_data(night: Night, verdict: Verdict) -> dict[str, Any]:
         "target": {**_times(night.target), "highest": _moment(night.highest)},
         "windows": [_window(w) for w in night.windows],
         "usable_minutes": round(night.usable, 1),
+        "suburb_minutes": round(night.suburb, 1),
         "score": verdict.score,
         "verdict": verdict.word,
         "reasons": verdict.reasons,
@@ -90,11 +93,14 @@ COLUMNS = (
     "sky_mag_arcsec2",
     "score",
     "verdict",
+    "windows",
 )
+LEAST_MINUTES = 15.0  # usable, of a window that a calendar holds unless all are asked for
 
 
 def nights_csv(nights: list[Night], verdicts: list[Verdict]) -> str:
-    """Nights as CSV, one row a night with its best window; times in UTC, several events joined by a space."""
+    """Nights as CSV, one row a night with its best window and all of them; times in UTC, several events
+    joined by a space."""
     rows = []
 
     def joined(times: list[float]) -> str:
@@ -129,20 +135,33 @@ def nights_csv(nights: list[Night], verdicts: list[Verdict]) -> str:
                 *window,
                 v.score,
                 v.word,
+                " ".join(f"{iso(w.start)}/{iso(w.end)}" for w in n.windows),
             )
         )
     return csv_text(COLUMNS, rows)
 
 
-def nights_ics(site: Site, nights: list[Night], verdicts: list[Verdict], notes: Sequence[str] = ()) -> str:
+def worth_leaving(night: Night, verdict: Verdict) -> list[Window]:
+    """The windows of a night that are worth leaving for: of a night at least fair, those with minutes
+    enough."""
+    return [w for w in night.windows if verdict.score >= FAIR and w.usable >= LEAST_MINUTES]
+
+
+def nights_ics(
+    site: Site,
+    nights: list[Night],
+    verdicts: list[Verdict],
+    notes: Sequence[str] = (),
+    every_window: bool = False,
+) -> str:
     """The windows of nights as iCalendar events in the site's time zone, with notes and an alarm three hours
-    before."""
+    before: those worth leaving for, or every one."""
     calendar = Calendar()
     calendar.add("prodid", "-//Vinter//Nights//EN")
     calendar.add("version", "2.0")
     stamp = datetime.now(UTC).replace(microsecond=0)
     for n, v in zip(nights, verdicts, strict=True):
-        for w in n.windows:
+        for w in n.windows if every_window else worth_leaving(n, v):
             event = Event()
             event.add("uid", f"{n.day.isoformat()}-{round(w.start)}-{site.lat:.4f}-{site.lon:.4f}@vinter")
             event.add("dtstamp", stamp)

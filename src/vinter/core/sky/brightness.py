@@ -21,6 +21,12 @@ CLASS_MIDDLES = (
     17.5,
 )  # what a class read off a map stands for
 # One standard deviation of each model, magnitudes.
+LAW_ALTITUDE, RAY_ALTITUDE = (
+    20.0,
+    8.0,
+)  # degrees of the Moon: the scattering law's airmass holds above, a ray's below
+NL_OF_MAG = 0.4 * np.log(10)  # a magnitude as a share of the light
+SHAPE_EXTINCTION = 0.25  # mag/airmass, of the air whose twilight is spread over the sky
 SIGMA = {"natural": 0.20, "moon": 0.25, "twilight": 0.30, "towns": 0.40}
 
 
@@ -35,9 +41,20 @@ def to_magnitudes(nanolamberts: Array | float) -> Array:
 
 
 def airmass(altitude: Array | float) -> Array:
-    """Airmass (1 - 0.96 sin^2 z)^-0.5 of an altitude in degrees; 5 at the horizon and below."""
+    """Airmass (1 - 0.96 sin^2 z)^-0.5 of an altitude in degrees, for light that comes from a glowing layer; 5
+    at the horizon and below."""
     zenith_angle = np.radians(90 - np.clip(altitude, 0, 90))
     return np.asarray((1 - 0.96 * np.sin(zenith_angle) ** 2) ** -0.5)
+
+
+def beam_airmass(altitude: Array | float) -> Array:
+    """Airmass of moonlight by the Moon's altitude in degrees: that of the scattering law above 20 degrees,
+    below it goes over to that of a ray from outside, 40 at the horizon (Rozenberg 1966)."""
+    above = np.clip(altitude, 0, 90)
+    height = np.sin(np.radians(above))
+    ray = 1 / (height + 0.025 * np.exp(-11 * height))
+    low = np.clip((LAW_ALTITUDE - above) / (LAW_ALTITUDE - RAY_ALTITUDE), 0, 1)
+    return np.asarray(airmass(above) + (ray - airmass(above)) * low * low * (3 - 2 * low))
 
 
 def natural(altitude: Array | float, extinction: float) -> Array:
@@ -56,7 +73,8 @@ def phase_dimming(phase: Array | float) -> Array:
 def moonlight(
     altitude: Array, azimuth: Array, moon_alt: Array, moon_az: Array, phase: Array, extinction: float
 ) -> Array:
-    """Scattered moonlight, nL (Krisciunas and Schaefer 1991, error 8 to 23 %). Angles in degrees.
+    """Scattered moonlight, nL (Krisciunas and Schaefer 1991, error 8 to 23 %), with the true airmass of a
+    Moon near the horizon. Angles in degrees.
 
     phase is the Sun-Moon-Earth angle, 0 at full Moon; zero when the Moon is down.
     """
@@ -64,9 +82,9 @@ def moonlight(
     surge = np.where(a < 7, 1 + 0.35 * (1 - a / 7), 1.0)
     intensity = surge * 10 ** (-0.4 * (3.84 + phase_dimming(phase)))
     rho = np.maximum(separation(altitude, azimuth, moon_alt, moon_az), 0.25)
-    mie = np.where(rho < 10, 6.2e7 / rho**2, 10 ** (6.15 - rho / 40))
+    mie = np.maximum(6.2e7 / rho**2, 10 ** (6.15 - rho / 40))  # both laws fall; they cross at 9.4 degrees
     scatter = 10**5.36 * (1.06 + np.cos(np.radians(rho)) ** 2) + mie
-    light = scatter * intensity * 10 ** (-0.4 * extinction * airmass(moon_alt))
+    light = scatter * intensity * 10 ** (-0.4 * extinction * beam_airmass(moon_alt))
     return np.where(
         np.asarray(moon_alt) > 0, light * (1 - 10 ** (-0.4 * extinction * airmass(altitude))), 0.0
     )
@@ -82,14 +100,18 @@ def _twilight_zenith(depression: Array) -> Array:
     return np.asarray(excess * 10 ** (-0.4 * (brighter + fainter)))
 
 
-def twilight(altitude: Array, azimuth: Array, sun_alt: Array, sun_az: Array, extinction: float) -> Array:
-    """Twilight, nL: the measured zenith curve, shaped over the sky by Schaefer's dependence on direction."""
+def twilight(altitude: Array, azimuth: Array, sun_alt: Array, sun_az: Array) -> Array:
+    """Twilight, nL: the measured zenith curve, shaped over the sky by Schaefer's dependence on direction.
+
+    The shape is that of one air: with the site's own extinction the law would make clean air the brighter
+    one.
+    """
     depression = -np.asarray(sun_alt)
     z = 90 - np.clip(altitude, 0, 90)
     to_sun = np.maximum(separation(altitude, azimuth, sun_alt, sun_az), 10.0)
-    clear = 10 ** (-0.4 * extinction)
+    clear = 10 ** (-0.4 * SHAPE_EXTINCTION)
     shape = (
-        10 ** (0.4 * z / (360 * extinction))
+        10 ** (0.4 * z / (360 * SHAPE_EXTINCTION))
         * (90 + depression)
         / to_sun
         * (1 - clear ** airmass(altitude))
@@ -100,13 +122,14 @@ def twilight(altitude: Array, azimuth: Array, sun_alt: Array, sun_az: Array, ext
 
 @dataclass(frozen=True)
 class SkyParts:
-    """Brightness of the sky in its parts, each an array in nanolamberts."""
+    """Brightness of the sky in its parts, each an array in nanolamberts; ``spread`` is one standard deviation
+    of natural light and towns together, nL, where it is known better than part by part."""
 
     natural: Array
     towns: Array
     moon: Array
     twilight: Array
-    towns_sigma: float = SIGMA["towns"]
+    spread: Array | None = None
 
     @property
     def total(self) -> Array:
@@ -121,9 +144,11 @@ class SkyParts:
     @property
     def uncertainty(self) -> Array:
         """One standard deviation of the total, magnitudes: the parts' errors added in quadrature."""
-        sigmas = {**SIGMA, "towns": self.towns_sigma}
-        parts = {"natural": self.natural, "towns": self.towns, "moon": self.moon, "twilight": self.twilight}
-        return np.asarray(np.sqrt(sum((sigmas[n] * v / self.total) ** 2 for n, v in parts.items())))
+        night = (SIGMA["natural"] * self.natural) ** 2 + (SIGMA["towns"] * self.towns) ** 2
+        if self.spread is not None:
+            night = (self.spread / NL_OF_MAG) ** 2
+        bright = (SIGMA["moon"] * self.moon) ** 2 + (SIGMA["twilight"] * self.twilight) ** 2
+        return np.asarray(np.sqrt(night + bright) / self.total)
 
     def costs(self) -> dict[str, Array]:
         """Magnitudes lost to towns, then Moon, then twilight; they add up to total against natural."""

@@ -41,11 +41,12 @@ def diffuse(site: Site, unix: float, enu: Array) -> Diffuse:
     sun_alt, sun_az, _ = eph.horizontal(sun, gast, site)
     moon_alt, moon_az, _ = eph.horizontal(moon, gast, site)
     k = site.extinction
+    towns = town_light(site)
     light = {
-        "natural": natural(altitude, k),
-        "towns": town_light(site).at(altitude, azimuth),
+        "natural": natural(altitude, k) * towns.natural_share,
+        "towns": towns.at(altitude, azimuth),
         "moon": moonlight(altitude, azimuth, moon_alt, moon_az, eph.phase_angle(sun, moon), k),
-        "twilight": twilight(altitude, azimuth, sun_alt, sun_az, k),
+        "twilight": twilight(altitude, azimuth, sun_alt, sun_az),
     }
     rotation = galaxy.galactic_axes() @ to_horizon(site, unix).T
     g = enu @ rotation.T

@@ -8,7 +8,15 @@ import numpy as np
 import numpy.typing as npt
 from scipy.ndimage import map_coordinates
 
-from vinter.core.sky.brightness import NATURAL_ZENITH, SIGMA, sky_class, to_magnitudes, to_nanolamberts
+from vinter.core.sky.brightness import (
+    NATURAL_ZENITH,
+    NL_OF_MAG,
+    SIGMA,
+    airmass,
+    sky_class,
+    to_magnitudes,
+    to_nanolamberts,
+)
 from vinter.core.sky.ephemeris import Array
 from vinter.core.sky.site import Site
 
@@ -17,9 +25,12 @@ REACH_KM = 300.0
 DENSITY = 400.0  # inhabitants per km^2 that give a town its radius
 STRENGTH = 0.0017
 BRIGHT_COUNTRIES = {"US": 3.9, "CA": 3.9}  # light per head, against 1 elsewhere
+LOW_AIRMASS = 1.2  # above the zenith's, from which the pattern's whole error counts
 LOWEST = 10.0  # degrees; the pattern is held constant below
 ALT_STEP, AZ_STEP = 5.0, 5.0
 READING_SIGMA = 0.10  # magnitudes, of a zenith brightness the user gives
+PATTERN_SIGMA = 0.25  # of town light at low height, as a share; nothing at the zenith, where it is measured
+EXTINCTION_SIGMA = 0.05  # mag/airmass
 
 
 @dataclass(frozen=True)
@@ -80,6 +91,12 @@ class Glow:
     distance: Array
     weight: Array
 
+    @property
+    def uncertainty(self) -> float:
+        """One standard deviation of the zenith, magnitudes: 0.4 under towns, 0.2 where the sky is natural."""
+        towns = float(self.weight.sum())
+        return float(np.hypot(SIGMA["natural"], SIGMA["towns"] * towns) / (1 + towns))
+
 
 @lru_cache(maxsize=64)
 def glow(lat: float, lon: float) -> Glow:
@@ -134,23 +151,50 @@ def _pattern(lat: float, lon: float) -> Array:
 
 @dataclass(frozen=True)
 class TownLight:
-    """Town light over a site: its zenith brightness in nL, its pattern over the sky and its error."""
+    """Town light over a site: its zenith brightness in nL and its pattern over the sky; whether the zenith's
+    total was measured, and by how much the natural sky must be fainter than usual to fit it."""
 
     zenith_nl: float
     pattern: npt.NDArray[np.float64]
-    sigma: float
+    measured: bool
+    natural_share: float = 1.0
+
+    def factor(self, altitude: Array, azimuth: Array) -> Array:
+        """Town light towards altitudes and azimuths in degrees, against the zenith."""
+        rows = np.clip(altitude, 0, 90) / ALT_STEP
+        columns = np.mod(azimuth, 360) / AZ_STEP
+        return np.asarray(map_coordinates(self.pattern, [rows, columns], order=1))
 
     def at(self, altitude: Array, azimuth: Array) -> Array:
         """Brightness in nL towards altitudes and azimuths in degrees."""
-        rows = np.clip(altitude, 0, 90) / ALT_STEP
-        columns = np.mod(azimuth, 360) / AZ_STEP
-        return np.asarray(self.zenith_nl * map_coordinates(self.pattern, [rows, columns], order=1))
+        return np.asarray(self.zenith_nl * self.factor(altitude, azimuth))
+
+    def spread(self, altitude: Array, azimuth: Array, natural: Array) -> Array:
+        """One standard deviation of natural light and towns together, nL.
+
+        A reading fixes the zenith's total: what the natural sky is brighter the towns are darker, so that
+        there both errors cancel and only the reading's is left; elsewhere the pattern of the towns, the
+        natural sky and the extinction enter. Without a reading both models' errors count.
+        """
+        factor, airmasses = self.factor(altitude, azimuth), airmass(altitude)
+        towns = self.zenith_nl * factor
+        haze = NL_OF_MAG * EXTINCTION_SIGMA * (airmasses - 1) * natural
+        if not self.measured:
+            own = np.hypot(SIGMA["natural"] * natural, SIGMA["towns"] * towns) * NL_OF_MAG
+            return np.asarray(np.hypot(own, haze))
+        dark = float(to_nanolamberts(NATURAL_ZENITH)) * self.natural_share
+        lit = 1.0 if self.zenith_nl > 0 else 0.0
+        reading = NL_OF_MAG * READING_SIGMA * np.where(lit, (dark + self.zenith_nl) * factor, natural)
+        sky = NL_OF_MAG * SIGMA["natural"] * lit * (natural - dark * factor)
+        low = PATTERN_SIGMA * np.clip((airmasses - 1) / LOW_AIRMASS, 0, 1) * towns
+        return np.asarray(np.sqrt(reading**2 + sky**2 + low**2 + haze**2))
 
 
 def town_light(site: Site) -> TownLight:
     """Town light at a site: a given zenith brightness wins over the town model, which still gives the
     sides."""
-    measured = site.zenith is not None
     zenith = site.zenith if site.zenith is not None else glow(site.lat, site.lon).zenith
-    level = max(float(to_nanolamberts(zenith) - to_nanolamberts(NATURAL_ZENITH)), 0.0)
-    return TownLight(level, _pattern(site.lat, site.lon), READING_SIGMA if measured else SIGMA["towns"])
+    dark, total = float(to_nanolamberts(NATURAL_ZENITH)), float(to_nanolamberts(zenith))
+    return TownLight(
+        max(total - dark, 0.0), _pattern(site.lat, site.lon), site.zenith is not None, min(total / dark, 1.0)
+    )

@@ -38,9 +38,9 @@ class Hour:
     ideas: list[Idea]
 
 
-def _worth(what: Target, quality: float, contrast: float | None) -> float:
+def _worth(what: Target, minute: float, contrast: float | None) -> float:
     wanted = 1.0 if what.key == CORE.key else WANTED[what.kind]
-    return wanted * (quality if contrast is None else min(contrast, 1.0))
+    return wanted * (minute if contrast is None else min(contrast, 1.0))
 
 
 def hours(site: Site, night: Night, limits: Thresholds | None = None, most: int = 3) -> list[Hour]:
@@ -66,7 +66,7 @@ def hours(site: Site, night: Night, limits: Thresholds | None = None, most: int 
                         float(way.alt[i]),
                         float(way.az[i]),
                         seen,
-                        _worth(what, float(way.quality[i]), seen),
+                        _worth(what, float(way.worth[i]), seen),
                     )
                 )
         out.append(

@@ -21,14 +21,15 @@ HORIZON_REFRACTION = 34 / 60
 SUN_LEVELS = {"horizon": -0.8333, "civil": -6.0, "nautical": -12.0, "astronomical": -18.0}
 SAMPLE_SECONDS = 300.0
 SHORTEST_WINDOW = 60.0
+EDGE = 1.25  # factor of contrast over which a minute becomes usable
 DAY_LIMIT = 3.0  # degrees of Sun above which a night is not sampled
 LONGEST_SPAN = timedelta(days=800)
 
 
 @dataclass(frozen=True, kw_only=True)
 class Moment:
-    """One time with the target's place, the sky's brightness there (mag/arcsec^2) and the costs in
-    magnitudes."""
+    """One time with the target's place, the sky's brightness there (mag/arcsec^2), what a minute is worth (in
+    minutes under a perfect sky), the target's light over the sky's, and the costs in magnitudes."""
 
     t: float
     altitude: float
@@ -36,7 +37,8 @@ class Moment:
     tilt: float
     brightness: float
     uncertainty: float
-    quality: float
+    worth: float
+    contrast: float
     cost: dict[str, float]
 
 
@@ -44,13 +46,16 @@ class Moment:
 class Window:
     """Unix start and end of an unbroken time with the Sun low and the target high enough.
 
-    ``usable`` counts the minutes in it that moonlight leaves usable; ``equivalent`` those minutes
-    weighed by contrast, so that an hour under a perfect zenith counts 60.
+    ``usable`` counts the minutes in it with contrast enough, ``suburb`` those by the suburb's lower measure,
+    with a smooth edge; ``moon_lost`` the usable minutes that moonlight takes. ``equivalent`` weighs every
+    minute by what it gives a camera, so that an hour under a perfect zenith counts 60.
     """
 
     start: float
     end: float
     usable: float
+    suburb: float
+    moon_lost: float
     equivalent: float
     best: Moment
 
@@ -84,8 +89,18 @@ class Night:
         return sum(w.usable for w in self.windows)
 
     @property
+    def suburb(self) -> float:
+        """Minutes usable by the suburb's measure over all windows."""
+        return sum(w.suburb for w in self.windows)
+
+    @property
+    def minutes(self) -> float:
+        """Length of all windows together."""
+        return sum(w.minutes for w in self.windows)
+
+    @property
     def equivalent(self) -> float:
-        """Minutes weighed by contrast over all windows; unlike the score it has no ceiling."""
+        """Minutes weighed by what they give a camera over all windows; unlike the score it has no ceiling."""
         return sum(w.equivalent for w in self.windows)
 
     @property
@@ -115,11 +130,19 @@ def moments(strip: Track, index: npt.NDArray[np.intp]) -> list[Moment]:
     some = strip.take(index)
     parts, costs = some.parts, some.costs
     columns = zip(
-        some.t, some.alt, some.az, some.tilt, parts.brightness, parts.uncertainty, some.quality, strict=True
+        some.t,
+        some.alt,
+        some.az,
+        some.tilt,
+        parts.brightness,
+        parts.uncertainty,
+        some.worth,
+        some.contrast_over(parts.total),
+        strict=True,
     )
     out = []
     for i, row in enumerate(columns):
-        t, alt, az, tilt, mag, error, quality = map(float, row)
+        t, alt, az, tilt, mag, error, worth, contrast = map(float, row)
         out.append(
             Moment(
                 t=t,
@@ -128,7 +151,8 @@ def moments(strip: Track, index: npt.NDArray[np.intp]) -> list[Moment]:
                 tilt=tilt,
                 brightness=mag,
                 uncertainty=error,
-                quality=quality,
+                worth=worth,
+                contrast=contrast,
                 cost={name: float(value[i]) for name, value in costs.items()},
             )
         )
@@ -238,22 +262,39 @@ def _segments(
     return out
 
 
+def usable_share(contrast: Array, least: float) -> Array:
+    """How far minutes of some contrast count as usable, 0 to 1: half at the least contrast (per cent of the
+    sky's light), nothing a quarter below and all a quarter above it, without a step."""
+    with np.errstate(divide="ignore"):
+        x = np.clip(0.5 + 0.5 * np.log(np.maximum(contrast, 0) * 100 / least) / np.log(EDGE), 0, 1)
+    return np.asarray(x * x * (3 - 2 * x))
+
+
 def _judged(span: _Span, segments: list[tuple[float, float]], limits: Thresholds) -> list[Window]:
     """Windows of segments, each judged on samples of at most five minutes that include its ends."""
     if not segments:
         return []
     grids = [np.linspace(a, b, int(np.ceil((b - a) / SAMPLE_SECONDS)) + 1) for a, b in segments]
     strip = track(span.site, span.year, np.concatenate(grids), span.what)
-    good, quality = (strip.parts.costs()["moon"] <= limits.moon_cost) | (not span.what.dark), strip.quality
-    wish = np.where(good, quality, quality * 1e-3)
+    sky, worth = strip.parts.total, strip.worth
+    use, suburb, moonless = (
+        usable_share(strip.contrast_over(light), least)
+        for light, least in (
+            (sky, limits.least_contrast),
+            (sky, limits.suburb_contrast),
+            (sky - strip.moon, limits.least_contrast),
+        )
+    )
     starts = np.cumsum([0, *map(len, grids)])
-    bests = moments(strip, np.array([a + np.argmax(wish[a:b]) for a, b in pairwise(starts)]))
+    bests = moments(strip, np.array([a + np.argmax(worth[a:b]) for a, b in pairwise(starts)]))
     out = []
     for (start, end), a, b, best in zip(segments, starts[:-1], starts[1:], bests, strict=True):
         weight = np.full(b - a, (end - start) / 60 / (b - a - 1))
         weight[[0, -1]] /= 2
-        weight *= good[a:b]
-        out.append(Window(start, end, float(weight.sum()), float((weight * quality[a:b]).sum()), best))
+        usable, lower, lost, equal = (
+            float((weight * v[a:b]).sum()) for v in (use, suburb, moonless - use, worth)
+        )
+        out.append(Window(start, end, usable, lower, lost, equal, best))
     return out
 
 

@@ -1,6 +1,7 @@
 """Choosing among nights: what a person asks for beside the sky, and the best nights over several sites."""
 
-from collections.abc import Iterable
+from collections import Counter
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import date
 
@@ -11,6 +12,9 @@ from vinter.core.sky.targets import Target
 from vinter.core.sky.thresholds import MOON_SCHOOLS, Thresholds
 from vinter.core.sky.verdict import FAIR, Verdict, judge
 
+EVEN_CHANCE = 0.5  # of a clear sky, where no forecast reaches
+MOST_OF_A_LUNATION = 2  # of the best nights, where nothing else is asked
+NEW_MOON_DAY, SYNODIC_DAYS = date(2000, 1, 6).toordinal() + 0.76, 29.530589  # mean new Moon; 14 h off at most
 SAME_RUN_DAYS = 3  # a gap in the good nights longer than this begins a new run
 
 
@@ -72,30 +76,56 @@ def runs(judged: Iterable[tuple[Night, Verdict]], night_filter: NightFilter | No
     return sorted(found, key=lambda r: -r.night.equivalent)
 
 
+def lunation(day: date) -> int:
+    """Number of the lunation a night belongs to, from full Moon to full Moon: the nights round one new
+    Moon."""
+    return round((day.toordinal() + 1 - NEW_MOON_DAY) / SYNODIC_DAYS)
+
+
 @dataclass(frozen=True)
 class Choice:
     """One of the best nights over several sites: which site (its place in the list given), the night and
-    verdict."""
+    verdict, the chance of a clear sky (None where no forecast reaches) and the score with that chance in
+    it."""
 
     site: int
     night: Night
     verdict: Verdict
+    chance: float | None = None
+
+    @property
+    def expected(self) -> float:
+        """The score times the chance of a clear sky; where no forecast reaches, an even chance."""
+        return self.verdict.score * (EVEN_CHANCE if self.chance is None else self.chance)
 
 
 def best_nights(
     found: list[tuple[Site, list[tuple[Night, Verdict]]]],
     count: int = 10,
     night_filter: NightFilter | None = None,
+    most_of_a_lunation: int | None = MOST_OF_A_LUNATION,
+    chance: Callable[[int, Night], float | None] = lambda site, night: None,
 ) -> list[Choice]:
-    """The nights worth most over all sites, each evening once (at its best site), best first."""
+    """The nights worth most over all sites, each evening once (at its best site), at most so many of a
+    lunation (None for any), best first.
+
+    ``chance`` gives that of a clear sky for a site's place in the list and a night, or None; it enters the
+    order.
+    """
     night_filter = night_filter or NightFilter()
     evenings: dict[date, Choice] = {}
     for i, (_, judged) in enumerate(found):
         for n, v in judged:
-            if (
-                v.score >= FAIR
-                and night_filter.suits(n, v)
-                and (n.day not in evenings or n.equivalent > evenings[n.day].night.equivalent)
-            ):
-                evenings[n.day] = Choice(i, n, v)
-    return sorted(evenings.values(), key=lambda c: (-c.night.equivalent, c.night.day))[:count]
+            if v.score < FAIR or not night_filter.suits(n, v):
+                continue
+            choice = Choice(i, n, v, chance(i, n))
+            if n.day not in evenings or choice.expected > evenings[n.day].expected:
+                evenings[n.day] = choice
+    chosen: list[Choice] = []
+    taken: Counter[int] = Counter()
+    for choice in sorted(evenings.values(), key=lambda c: (-c.expected, c.night.day)):
+        moon = lunation(choice.night.day)
+        if most_of_a_lunation is None or taken[moon] < most_of_a_lunation:
+            taken[moon] += 1
+            chosen.append(choice)
+    return chosen[:count]

@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from vinter.core.errors import BadInput
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.brightness import (
     SkyParts,
@@ -23,6 +24,8 @@ from vinter.core.sky.site import Site
 from vinter.core.sky.targets import CORE, Target, lean, place, position
 
 PERFECT_NL = 56.4  # a 21.95 zenith, for the reference contrast
+OUTSHINES = 1000.0  # the contrast of what outshines the sky
+STAND_IN = 21.5  # mag/arcsec^2, a faint stretch of the band
 PERFECT_LOSS = 0.172  # magnitudes of extinction in that reference
 
 
@@ -48,13 +51,13 @@ class Track:
     twilight: Array
     ground: Array
     extinction: float
-    towns_sigma: float
+    spread: Array
     what: Target
 
     @property
     def parts(self) -> SkyParts:
         """The sky at the target in its parts."""
-        return SkyParts(self.natural, self.towns, self.moon, self.twilight, self.towns_sigma)
+        return SkyParts(self.natural, self.towns, self.moon, self.twilight, self.spread)
 
     @property
     def illuminated(self) -> Array:
@@ -67,26 +70,35 @@ class Track:
         return {**self.parts.costs(), **extinction_costs(self.alt, self.extinction)}
 
     @property
-    def quality(self) -> Array:
-        """Contrast of the target against the sky, 1 at the zenith of a perfect site, 0 when down or behind
-        the ground.
+    def seen(self) -> npt.NDArray[np.bool_]:
+        """Whether the target stands above the horizon and the ground."""
+        return np.asarray(self.alt > np.maximum(self.ground, 0))
 
-        Of a target that shines by itself only its dimming counts.
+    @property
+    def worth(self) -> Array:
+        """What a minute gives a camera, in minutes under a perfect sky with the target at the zenith; 0 when
+        it is down or behind the ground.
+
+        Signal to noise squared against the whole sky (natural, towns, Moon, twilight), with the target dimmed
+        by height and haze: it grows in proportion to time. Of a target that outshines the sky only its
+        dimming counts.
         """
         dimmed = 10 ** (-0.4 * (self.extinction * airmass(self.alt) - PERFECT_LOSS))
         against = PERFECT_NL / self.parts.total if self.what.dark else 1.0
-        return np.where(self.alt > np.maximum(self.ground, 0), dimmed * against, 0.0)
+        return np.where(self.seen, dimmed**2 * against, 0.0)
 
     @property
     def contrast(self) -> Array | None:
         """The target's own light, dimmed, over the sky's; None for what shines by itself."""
-        if self.what.surface is None:
-            return None
-        return np.asarray(
-            to_nanolamberts(self.what.surface)
-            * 10 ** (-0.4 * self.extinction * airmass(self.alt))
-            / self.parts.total
-        )
+        return None if self.what.surface is None else self.contrast_over(self.parts.total)
+
+    def contrast_over(self, sky: Array) -> Array:
+        """The target's own light, dimmed, over that of a sky in nL; a faint stretch of the band stands in for
+        what has no light of its own. Of a target that outshines the sky it is a large number."""
+        if not self.what.dark:
+            return np.where(self.seen, OUTSHINES, 0.0)
+        own = to_nanolamberts(STAND_IN if self.what.surface is None else self.what.surface)
+        return np.where(self.seen, own * 10 ** (-0.4 * self.extinction * airmass(self.alt)) / sky, 0.0)
 
     def take(self, index: npt.NDArray[np.intp] | slice) -> "Track":
         """The same track at some of its times."""
@@ -112,6 +124,7 @@ def track(
     phase = eph.phase_angle(sun, moon)
     towns = town_light(site)
     k = site.extinction
+    dark = natural(alt, k) * towns.natural_share
     ground = site.horizon.at(az) if site.horizon else np.zeros_like(alt)
     return Track(
         t=t,
@@ -123,13 +136,13 @@ def track(
         alt=alt,
         az=az,
         tilt=lean(site, year, t, what, alt, az),
-        natural=natural(alt, k),
+        natural=dark,
         towns=towns.at(alt, az),
         moon=moonlight(alt, az, moon_alt, moon_az, phase, k),
-        twilight=twilight(alt, az, sun_alt, sun_az, k),
+        twilight=twilight(alt, az, sun_alt, sun_az),
         ground=ground,
         extinction=k,
-        towns_sigma=towns.sigma,
+        spread=towns.spread(alt, az, dark),
         what=what,
     )
 
@@ -143,6 +156,8 @@ def arch(site: Site, unix: float) -> tuple[float, float]:
 
 def sky_at(site: Site, unix: float, altitude: float, azimuth: float) -> Track:
     """The sky at one time in one direction (degrees): a track of length 1."""
+    if altitude < 0:
+        raise BadInput(f"altitude {altitude:g} is below the horizon, where there is no sky")
     t = np.array([float(unix)])
     return track(
         site, eph.year_of(unix), t, direction=(np.array([float(altitude)]), np.array([float(azimuth)]))

@@ -21,7 +21,7 @@ def _line(default: float, label: str, low: float, high: float, note: str = "") -
 class Thresholds:
     """What makes a moment usable, and where the schools draw their lines; all can be moved by the user.
 
-    Altitudes in degrees (airless), ``moon_cost`` in magnitudes at the target, hours counted from local noon
+    Altitudes in degrees (airless), contrasts in per cent of the sky's light, hours counted from local noon
     and None for no limit. BadInput names the one that is out of bounds.
     """
 
@@ -39,8 +39,19 @@ class Thresholds:
         -6,
         "−18 is full darkness; −15 gives far northern summers a chance",
     )
-    moon_cost: float = _line(
-        0.5, "Moonlight may cost, mag", 0, 5, "a window's minute counts as usable up to this"
+    least_contrast: float = _line(
+        25.0,
+        "The target's light, of the sky's: at least, %",
+        1,
+        200,
+        "a minute counts as usable from here; towns, Moon, twilight, height and haze all enter",
+    )
+    suburb_contrast: float = _line(
+        8.0,
+        "A suburb's measure: at least, %",
+        1,
+        200,
+        "what a long stack can still lift out of a bright sky",
     )
     new_moon_days: float = _line(3.0, "Near new Moon: within, days", 0, 14)
     lit_percent: float = _line(25.0, "Thin Moon: lit under, %", 0, 100, "people draw it at 20, 25 or 33")
@@ -55,8 +66,9 @@ class Thresholds:
             raise BadInput(f"min-altitude {self.min_altitude} is not within -5 to 90 degrees")
         if not -18 <= self.sun_below <= 0:
             raise BadInput(f"sun-below {self.sun_below} is not within -18 to 0 degrees")
-        if not self.moon_cost >= 0:
-            raise BadInput(f"moon cost {self.moon_cost:g} is below 0 magnitudes")
+        for label, share in (("least", self.least_contrast), ("suburb's", self.suburb_contrast)):
+            if not share > 0:
+                raise BadInput(f"the {label} contrast {share:g} is not above 0 per cent")
         for label, hours in (("earliest", self.earliest), ("latest", self.latest)):
             if hours is not None and not 0 <= hours <= 24:
                 raise BadInput(f"{label} hour {hours:g} is not within 0 to 24 hours after noon")
@@ -84,7 +96,7 @@ def thresholds_from(
 @dataclass(frozen=True)
 class SchoolFacts:
     """What schools judge a night by: lit share of the Moon in per cent, days from new Moon, minutes of the
-    best window with the Moon up (None without a window) and its length, class of the sky on maps (1 to 9)."""
+    windows with the Moon up (None without a window) and their length, class of the sky on maps (1 to 9)."""
 
     lit_percent: float
     new_moon_days: float

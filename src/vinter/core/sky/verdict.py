@@ -13,14 +13,15 @@ from vinter.core.sky.site import Site
 from vinter.core.sky.targets import position
 from vinter.core.sky.thresholds import SCHOOLS, School, SchoolFacts, Thresholds
 
-FULL_SCORE_MINUTES = 120.0  # so many minutes under a perfect zenith score 100
-GOOD, FAIR = 40.0, 15.0
+FULL_SCORE_MINUTES = 120.0  # so many minutes under a perfect sky score 100
+HUNDRED = "100 stands for two hours under a perfect sky with the target at the zenith; there is no upper end"
+GOOD, FAIR = 28.0, 12.0  # minutes of this worth make a night good or fair
 COMPASS = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
 
 
 @dataclass(frozen=True)
 class Verdict:
-    """Score 0 to 100, one of good, fair, poor, none; reasons as sentences; the schools beside it."""
+    """Score (see ``HUNDRED``), one of good, fair, poor, none; reasons as sentences; the schools beside it."""
 
     score: float
     word: str
@@ -57,8 +58,8 @@ def schools(site: Site, night: Night, limits: Thresholds) -> dict[str, School]:
     facts = SchoolFacts(
         lit_percent=night.illuminated * 100,
         new_moon_days=night.new_moon_days,
-        moon_up_minutes=_moon_up_minutes(night, night.best) if night.best else None,
-        window_minutes=night.best.minutes if night.best else 0.0,
+        moon_up_minutes=sum(_moon_up_minutes(night, w) for w in night.windows) if night.windows else None,
+        window_minutes=night.minutes,
         sky_class=sky_class(zenith),
     )
     return {key: kind.judge(facts, limits) for key, kind in SCHOOLS.items()}
@@ -142,14 +143,17 @@ def _edge_reason(site: Site, night: Night, limits: Thresholds, t: float, opens: 
             if opens
             else f"{name} climbs above {night.what.highest:g}°"
         )
+    if limits.earliest is None and limits.latest is None:
+        return "the night begins" if opens else "the night ends"
     return "your hours begin" if opens else "your hours end"
 
 
-def _moon_reason(site: Site, night: Night, window: Window) -> str:
+def _moon_reason(site: Site, night: Night) -> str:
     lit = f"{night.illuminated * 100:.0f} % lit"
-    lost = window.minutes - window.usable
-    setting = [t for t in night.moon["set"] if window.start < t < window.end]
-    rising = [t for t in night.moon["rise"] if window.start < t < window.end]
+    lost = sum(w.moon_lost for w in night.windows)
+    within = [(w.start, w.end) for w in night.windows]
+    setting = [t for t in night.moon["set"] if any(a < t < b for a, b in within)]
+    rising = [t for t in night.moon["rise"] if any(a < t < b for a, b in within)]
     event = (
         f", sets {clock(site, setting[0])}"
         if setting
@@ -157,9 +161,62 @@ def _moon_reason(site: Site, night: Night, window: Window) -> str:
         if rising
         else ""
     )
-    if lost < 1:
-        return f"Moonlight costs nothing that matters (Moon {lit}{event})."
-    return f"The Moon ({lit}{event}) spoils {lost:.0f} of {window.minutes:.0f} minutes."
+    up = sum(_moon_up_minutes(night, w) for w in night.windows)
+    if lost >= 1:
+        return f"The Moon ({lit}{event}) takes {lost:.0f} minutes that would be usable without it."
+    if up < 1:
+        return f"The Moon ({lit}) is down all the while."
+    if night.usable < 1:
+        return f"The Moon ({lit}{event}) is up for {up:.0f} of {night.minutes:.0f} minutes."
+    return f"The Moon ({lit}{event}) is up for {up:.0f} minutes and takes none of them."
+
+
+COST_NAMES = {
+    "towns": "the towns",
+    "altitude": "its low height",
+    "haze": "haze",
+    "moon": "the Moon",
+    "twilight": "twilight",
+}
+CAUSES = {
+    "towns": "the towns leave",
+    "moon": "the Moon leaves",
+    "twilight": "twilight leaves",
+    "altitude": "its low height leaves",
+    "haze": "haze leaves",
+}
+
+
+def _largest_cost(night: Night, window: Window) -> tuple[str, float]:
+    """What costs most at a window's best minute, and how many magnitudes."""
+    costs = ((n, c) for n, c in window.best.cost.items() if night.what.dark or n in ("altitude", "haze"))
+    return max(costs, key=lambda item: item[1])
+
+
+def _unusable(night: Night, window: Window, limits: Thresholds) -> str:
+    """Why no minute of a night has contrast enough."""
+    percent, name = 100 * window.best.contrast, _named(night)
+    text = (
+        f"No usable minute: {CAUSES[_largest_cost(night, window)[0]]} {name} at {percent:.0f} % of the "
+        "sky's light "
+        f"at best; {limits.least_contrast:g} % is asked for."
+    )
+    if night.suburb >= 1:
+        return (
+            f"{text} By a suburb's measure ({limits.suburb_contrast:g} %) {night.suburb:.0f} minutes "
+            "would do."
+        )
+    return text
+
+
+def _spans(site: Site, night: Night, limits: Thresholds) -> str:
+    """When the windows of a night open and close, and why."""
+    parts = [
+        f"from {clock(site, w.start)}, when {_edge_reason(site, night, limits, w.start, True)}, "
+        f"to {clock(site, w.end)}, when {_edge_reason(site, night, limits, w.end, False)}"
+        for w in night.windows
+    ]
+    return _sentence("; and ".join(parts) + ".")
 
 
 def _reasons(site: Site, night: Night, limits: Thresholds) -> list[str]:
@@ -167,36 +224,25 @@ def _reasons(site: Site, night: Night, limits: Thresholds) -> list[str]:
     if window is None:
         return [_why_no_window(site, night, limits)]
     best = window.best
-    out = [
-        f"From {clock(site, window.start)}, when {_edge_reason(site, night, limits, window.start, True)}, "
-        f"to {clock(site, window.end)}, when {_edge_reason(site, night, limits, window.end, False)}."
-    ]
+    out = [_spans(site, night, limits)]
     if night.what.dark:
-        out.append(_moon_reason(site, night, window))
+        if night.usable < 1:
+            out.insert(0, _unusable(night, window, limits))
+        out.append(_moon_reason(site, night))
     out.append(
         f"At best ({clock(site, best.t)}) {_named(night)} is {best.altitude:.0f}° high in the "
         f"{compass(best.azimuth)} and the "
         f"sky there is {best.brightness:.1f} ± {best.uncertainty:.1f} mag/arcsec²."
     )
-    names = {
-        "towns": "the towns",
-        "altitude": "its low height",
-        "haze": "haze",
-        "moon": "the Moon",
-        "twilight": "twilight",
-    }
-    name, cost = max(
-        ((n, c) for n, c in best.cost.items() if night.what.dark or n in ("altitude", "haze")),
-        key=lambda item: item[1],
-    )
+    name, cost = _largest_cost(night, window)
     if cost >= 0.1:
-        out.append(f"The largest cost then is {names[name]}: {cost:.1f} mag.")
+        out.append(f"The largest cost then is {COST_NAMES[name]}: {cost:.1f} mag.")
     return out
 
 
 def judge(site: Site, night: Night, limits: Thresholds | None = None) -> Verdict:
     """Score, verdict, reasons and schools of a night."""
     limits = limits or Thresholds()
-    score = min(100.0, 100 * night.equivalent / FULL_SCORE_MINUTES)
+    score = 100 * night.equivalent / FULL_SCORE_MINUTES
     word = "none" if not night.windows else "good" if score >= GOOD else "fair" if score >= FAIR else "poor"
     return Verdict(round(score, 1), word, _reasons(site, night, limits), schools(site, night, limits))

@@ -15,11 +15,12 @@ from vinter.core.ground.drive import Drive
 from vinter.core.sky.hourly import hours
 from vinter.core.sky.nights import Night
 from vinter.core.sky.nights import nights as compute
-from vinter.core.sky.ranking import best_nights
+from vinter.core.sky.ranking import MOST_OF_A_LUNATION, best_nights
 from vinter.core.sky.target_track import arch
 from vinter.core.sky.targets import CORE
 from vinter.core.sky.thresholds import MOON_SCHOOLS
-from vinter.core.sky.verdict import judge
+from vinter.core.sky.verdict import HUNDRED, judge
+from vinter.web.forecast.chances import Chances
 from vinter.web.forms import checked, read_day, row_number
 from vinter.web.nights.dome import dome
 from vinter.web.nights.drawing import draw, reading
@@ -131,13 +132,23 @@ def best(request: HttpRequest) -> HttpResponse:
     sites = list(Site.objects.filter(owner=request.user).prefetch_related("reading_set"))
     rows = _reachable(sites, limit)
     found = [(s.core(), ahead(s, query).judged) for s, _ in rows]
-    chosen = [(c, *rows[c.site]) for c in best_nights(found, 10, query.night_filter)]
+    chances = [Chances(s) for s, _ in rows]
+    every = bool(request.GET.get("every"))
+    best_ten = best_nights(
+        found,
+        10,
+        query.night_filter,
+        None if every else MOST_OF_A_LUNATION,
+        lambda site, n: chances[site].chance(n),
+    )
+    chosen = [(c, *rows[c.site]) for c in best_ten]
     year = (chosen[0][0].night.day if chosen else datetime.now().date()).year
     return render(
         request,
         "nights/best.html",
         {
             "chosen": chosen,
+            "every": every,
             "rows": rows,
             "limit": limit,
             "year": year,
@@ -185,6 +196,7 @@ def night(request: HttpRequest, pk: int, day: str) -> HttpResponse:
             "site": site,
             "night": one,
             "verdict": judge(core, one, query.limits),
+            "hundred": HUNDRED,
             "strip": strip,
             "at": at,
             "now": now,
@@ -217,14 +229,17 @@ def night_calendar(request: HttpRequest, pk: int, day: str) -> HttpResponse:
     """The windows of a night as an iCalendar file."""
     site, query = owned(Site, request, pk), plan_query(request)
     one = _one(site, day, query)
-    return _calendar(site, [one], query, f"vinter-{one.day}.ics")
+    return _calendar(site, [one], query, f"vinter-{one.day}.ics", every_window=True)
 
 
-def _calendar(site: Site, found: list[Night], query: PlanQuery, name: str) -> HttpResponse:
+def _calendar(
+    site: Site, found: list[Night], query: PlanQuery, name: str, every_window: bool = False
+) -> HttpResponse:
     core = site.core()
     said = (("", site.cautions), ("Access: ", site.access), ("Permission: ", site.permission))
     notes = [label + text for label, text in said if text]
-    text = nights_ics(core, found, [judge(core, n, query.limits) for n in found], notes)
+    verdicts = [judge(core, n, query.limits) for n in found]
+    text = nights_ics(core, found, verdicts, notes, every_window)
     return HttpResponse(
         text,
         content_type="text/calendar; charset=utf-8",

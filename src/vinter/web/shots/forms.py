@@ -4,8 +4,9 @@ from typing import Any
 
 from django import forms
 
-from vinter.core.camera.exposure import USES
+from vinter.core.camera.exposure import USES, OwnSettings
 from vinter.core.camera.projection import Pose
+from vinter.core.errors import BadInput
 from vinter.core.modes.registry import MODES
 from vinter.web.forms import UnixTimeField
 from vinter.web.gear.models import Phone
@@ -33,7 +34,7 @@ class ShotForm(forms.Form):
     portrait = forms.ChoiceField(choices=[("", "Landscape"), ("1", "Portrait")], required=False, label="Held")
     iso = forms.IntegerField(min_value=10, max_value=102400, required=False, label="ISO")
     shutter = forms.FloatField(min_value=0.01, max_value=3600, required=False, label="Shutter, s")
-    frames = forms.IntegerField(min_value=1, max_value=400, required=False, label="Frames")
+    frames = forms.IntegerField(min_value=1, max_value=2000, required=False, label="Frames")
     title = forms.CharField(max_length=120, required=False, label="Title")
     az = forms.FloatField(min_value=-360, max_value=720, required=False, widget=forms.HiddenInput)
     up = forms.FloatField(min_value=-60, max_value=90, required=False, widget=forms.HiddenInput)
@@ -45,6 +46,19 @@ class ShotForm(forms.Form):
         self.fields["lens"].choices = [  # type: ignore[attr-defined]
             (f"{p.pk}:{name}", f"{p.name}, {name}") for p in self.phones.values() for name in p.lenses
         ]
+
+    def clean(self) -> dict[str, Any]:
+        """What the lens cannot do is refused at the field, with the lens's range."""
+        data = super().clean() or {}
+        if "lens" in data:
+            phone, name = self.chosen()
+            lens = phone.core().lens(name)
+            for field in ("iso", "shutter", "frames"):
+                try:
+                    OwnSettings(**{field: data.get(field)}).check(lens)
+                except BadInput as error:
+                    self.add_error(field, str(error))
+        return data
 
     def pose(self) -> Pose | None:
         """Where the skyline's frame pointed; None when the shot is aimed by itself."""

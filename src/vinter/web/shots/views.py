@@ -10,6 +10,7 @@ from django.views.decorators.http import require_POST
 
 import vinter
 from vinter.core.camera.accessories import charge
+from vinter.core.camera.exposure import OwnSettings
 from vinter.core.errors import BadInput
 from vinter.core.modes.basis import MODE_PLAN, Basis, Mode, ModePlan
 from vinter.core.modes.registry import mode_of, plan_mode, values
@@ -36,7 +37,14 @@ def shots(request: HttpRequest) -> HttpResponse:
     return render(request, "shots/shots.html", {"shots": own, **head("Shot")})
 
 
-REDRAWING = ("lens", "use", "portrait", "frames")  # fields after whose change the figures are drawn anew
+REDRAWING = (
+    "lens",
+    "use",
+    "portrait",
+    "iso",
+    "shutter",
+    "frames",
+)  # fields after whose change the figures are drawn anew
 
 
 @dataclass(frozen=True)
@@ -70,6 +78,7 @@ def _draft(request: HttpRequest, form: ShotForm, site: Site, moment: float, nigh
         data["frames"],
         night.what,
         form.pose(),
+        OwnSettings(iso=data["iso"], shutter=data["shutter"], frames=data["frames"]),
     )
     mode = mode_of(data.get("mode") or "stack")
     basis = Basis(

@@ -9,7 +9,7 @@ from django.db import models
 
 from vinter.core.field.hazards import HAZARDS
 from vinter.core.ground.drive import Drive, estimated_drive
-from vinter.core.sky.glow import bearing_distance, glow
+from vinter.core.sky.glow import READING_SIGMA, bearing_distance, glow
 from vinter.core.sky.horizon import Horizon
 from vinter.core.sky.site import Site as CoreSite
 from vinter.core.sky.site_sky import ZenithSource, zenith_source
@@ -71,7 +71,7 @@ class Site(Binnable):
         return {
             "zenith": model.zenith if sky.zenith is None else sky.zenith,
             "source": f"{sky.name}, {sky.day:%-d %b %Y}" if sky.day else sky.name,
-            "error": 0.4 if sky.zenith is None else 0.1,
+            "error": model.uncertainty if sky.zenith is None else READING_SIGMA,
             "glow": model,
         }
 

@@ -110,3 +110,9 @@ def ordinal(n: int) -> str:
     """A number as a place in a row: 1st, 2nd, 3rd, 11th."""
     ending = "th" if n % 100 in (11, 12, 13) else {1: "st", 2: "nd", 3: "rd"}.get(n % 10, "th")
     return f"{n}{ending}"
+
+
+@register.filter
+def get(values: dict[object, object], key: object) -> object:
+    """A dictionary's value; None where the key is not."""
+    return values.get(key)
