@@ -92,6 +92,7 @@ def test_preferences_return_to_where_one_came_from_but_never_off_the_machine(des
         "min_altitude": 12,
         "sun_below": -18,
         "least_contrast": 40.0,
+        "suburb_contrast": 8.0,
         "new_moon_days": 4,
         "lit_percent": 25,
         "moon_up_minutes": 60,
