@@ -33,10 +33,10 @@ class Fault:
 
 FAULTS = (
     Fault(
-        "frames stop being added too late",
+        "frames stop being added too early",
         "src/vinter/core/camera/exposure.py",
-        "WORTHWHILE = 0.05",
-        "WORTHWHILE = 0.03",
+        "WANTED_SNR = 10.0",
+        "WANTED_SNR = 8.0",
         "tests/core/test_camera.py",
     ),
     Fault(

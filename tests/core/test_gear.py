@@ -14,6 +14,7 @@ from vinter.core.camera.phonefile import lens_from_photo, phone_text, read_phone
 from vinter.core.camera.phones import SHIPPED, Lens, phone
 from vinter.core.camera.projection import Pose
 from vinter.core.errors import BadInput
+from vinter.core.field.card import checks
 from vinter.core.frames.adaptive_moments import shapes, trail_length
 from vinter.core.frames.measure import measure
 from vinter.core.frames.reading import read_frame
@@ -194,3 +195,21 @@ def measure_stub():
         raw="unknown",
         raw_reasons=[],
     )
+
+
+def test_infinity_that_nobody_found_is_not_said_to_be_at_the_end_mark():
+    lens = replace(phone("marlet-7").lens("main"), infinity_ticks=0, infinity_known=False)
+    assert lens.infinity_words == "not known yet: find it"
+    assert "not known yet" in checks(lens, 800, 10, 5, Pose(180, 20))[3][0]
+    assert replace(lens, infinity_known=True).infinity_words == "the end mark"
+    assert replace(lens, measured="infinity at 0.2 ± 0.4 ticks, 9 Jun 2027").infinity_words == "the end mark"
+    assert replace(lens, infinity_ticks=4).infinity_words == "4 ticks back"
+
+
+def test_an_equivalent_focal_length_that_does_not_fit_is_said():
+    lens = phone("marlet-7").lens("main")
+    for made in SHIPPED.values():
+        assert all(one.f35_fits for one in made.lenses.values()), made.name
+    wrong = replace(lens, f35=40)
+    assert not wrong.f35_fits and any("do not fit" in r for r in expose(wrong, -29, 21.5).reasons)
+    assert not any("do not fit" in r for r in expose(lens, -29, 21.5).reasons)

@@ -8,6 +8,7 @@ import pytest
 from icalendar import Calendar
 
 from vinter.core.formats.tables import nights_csv, nights_ics
+from vinter.core.sky.alternatives import alternatives
 from vinter.core.sky.horizon import Horizon
 from vinter.core.sky.nights import nights, usable_share
 from vinter.core.sky.ranking import EVEN_CHANCE, best_nights, judged, lunation
@@ -157,3 +158,17 @@ def test_where_no_hours_were_set_none_are_spoken_of():
     far = Site(lat=62.0, lon=25.0, tz="Europe/Helsinki", zenith=21.5)
     for night in nights(far, date(2027, 1, 1), date(2027, 2, 28), None, target("band:180")):
         assert not any("your hours" in r for r in judge(far, night).reasons)
+
+
+def test_where_the_core_cannot_something_else_can_be_done():
+    """North of the polar circle in winter, and in a June without darkness, what is left is named."""
+    north = Site(lat=68.0, lon=20.0, tz="Europe/Stockholm", zenith=21.7)
+    found = alternatives(north, date(2027, 1, 8), Thresholds(), CORE)
+    assert found and all(a.night.minutes >= 20 for a in found)
+    assert any(a.night.what.banded and not a.lower for a in found)
+    worth = [a.night.equivalent for a in found if a.night.what.dark and not a.lower]
+    assert worth == sorted(worth, reverse=True)
+    paris = Site(lat=50.5, lon=2.0, tz="Europe/Paris", zenith=21.5)
+    lower = alternatives(paris, date(2027, 6, 5), Thresholds(), CORE)[0]
+    assert lower.lower and lower.night.what.key == "core" and lower.night.minutes >= 20
+    assert nights(paris, date(2027, 6, 5), date(2027, 6, 5))[0].minutes == 0

@@ -3,6 +3,7 @@ file."""
 
 import io
 import json
+import shutil
 
 import cv2
 import numpy as np
@@ -16,6 +17,7 @@ from vinter.web.finish.models import Export, Finish
 from vinter.web.finish.tasks import export_finish
 from vinter.web.jobs.models import Job
 from vinter.web.stacks.models import Stack
+from vinter.web.stacks.tasks import run_stack
 
 
 @pytest.fixture
@@ -246,6 +248,8 @@ def test_a_stack_and_a_frame_side_by_side_differ_in_their_grain_alone(desk, smal
 
 @pytest.mark.django_db
 def test_progress_of_a_stack_only_rises_and_ends_with_the_looks(small_stack, tools):
+    shutil.rmtree(small_stack.take.work)
+    run_stack(small_stack.pk, tools)
     labels, shares = zip(*tools.progress.told, strict=True)
     assert list(shares) == sorted(shares) and shares[-1] <= 1
     first = {

@@ -361,6 +361,13 @@ def _reasons(lens: Lens, shutter: Shutter, iso: IsoChoice, frames: Frames, mag: 
         out.append(
             f"The manual controls end at ISO {lens.iso_top}; what the phone offers beyond is its own mode."
         )
+    if not lens.f35_fits:
+        out.append(
+            f"The lens's figures do not fit: {lens.focal:g} mm over {lens.width} x {lens.height} pixels of "
+            f"{lens.pitch:g} µm "
+            f"are {lens.f35_expected:.0f} mm in 35 mm terms, not {lens.f35:g}. Drift here follows focal "
+            "length and pitch."
+        )
     if not lens.manual:
         out.append("This lens has no manual control: none of these can be set; use its long automatic mode.")
     if iso.chosen == lens.iso_min and iso.sky_level_linear > HUMP_LIMIT:

@@ -2,8 +2,12 @@
 
 from dataclasses import dataclass, field, replace
 
+import numpy as np
+
+from vinter.core.constants import FULL_FRAME_DIAGONAL_MM
 from vinter.core.errors import BadInput
 
+F35_SLACK = 0.1  # by which rounded figures of makers may disagree
 READ_NOISE = ((0, 3.2), (400, 2.0), (1600, 1.5))  # from this ISO on, electrons per output pixel
 FULL_WELL_PER_UM2 = 6000 / 1.2**2  # electrons at base ISO per square micrometre of output pixel
 
@@ -34,6 +38,7 @@ class Lens:
     dark_current: float = 0.05  # electrons per second per output pixel on a cool night
     raw_megabytes: float = 14.0
     infinity_ticks: int = 0  # ticks back from the end mark of the focus slider
+    infinity_known: bool = False  # whether somebody found it there
     binning: int = 1  # sensor pixels along the side of an output pixel
     manual: bool = True  # whether ISO, shutter and focus can be set by hand
     iso_manual: int = 0  # highest ISO the manual controls reach; 0 for all of them
@@ -56,6 +61,29 @@ class Lens:
         ):
             if not low <= value <= high:
                 raise BadInput(f"{label} {value:g} is not within {low:g} to {high:g}")
+
+    @property
+    def infinity_found(self) -> bool:
+        """Whether the ticks say something: the end mark itself only when somebody found infinity there."""
+        return self.infinity_known or self.infinity_ticks > 0 or "infinity" in self.measured
+
+    @property
+    def infinity_words(self) -> str:
+        """Where infinity lies on the slider, as far as it is known."""
+        if not self.infinity_found:
+            return "not known yet: find it"
+        return f"{self.infinity_ticks} ticks back" if self.infinity_ticks else "the end mark"
+
+    @property
+    def f35_expected(self) -> float:
+        """Equivalent focal length in mm that focal length, pitch and pixels give."""
+        diagonal = self.pitch / 1000 * float(np.hypot(self.width, self.height))
+        return self.focal * FULL_FRAME_DIAGONAL_MM / diagonal
+
+    @property
+    def f35_fits(self) -> bool:
+        """Whether the equivalent focal length agrees with the other figures within a tenth."""
+        return abs(self.f35 / self.f35_expected - 1) < F35_SLACK
 
     @property
     def iso_top(self) -> int:
@@ -132,6 +160,7 @@ SHIPPED = {
                 shutter_max=30,
                 distortion=-0.012,
                 infinity_ticks=4,
+                infinity_known=True,
             ),
             Lens(
                 name="ultra-wide",
@@ -146,6 +175,7 @@ SHIPPED = {
                 shutter_max=30,
                 distortion=-0.02,
                 infinity_ticks=0,
+                infinity_known=True,
             ),
             Lens(
                 name="tele",
@@ -160,6 +190,7 @@ SHIPPED = {
                 shutter_max=15,
                 distortion=0.003,
                 infinity_ticks=7,
+                infinity_known=True,
             ),
         ),
         _phone(
@@ -181,6 +212,7 @@ SHIPPED = {
                 dark_current=0.15,
                 read_noise=((0, 4.1), (400, 2.9), (1600, 2.4)),
                 infinity_ticks=2,
+                infinity_known=True,
             ),
         ),
         _phone(

@@ -24,7 +24,9 @@ def checks(
     are the mode's own."""
     ticks = lens.infinity_ticks
     focus = (
-        ("Focus, back from the end mark", f"{ticks} ticks")
+        ("Focus: infinity not known yet, find it on a bright star", "")
+        if not lens.infinity_found
+        else ("Focus, back from the end mark", f"{ticks} ticks")
         if ticks
         else ("Focus, at the end mark", "infinity")
     )

@@ -70,7 +70,9 @@ def advise(
             )
         return change(
             f"Only {m.stars} stars: focus far off, a covered lens or cloud.",
-            f"focus {lens.infinity_ticks} ticks back from the end mark",
+            f"focus {lens.infinity_ticks} ticks back from the end mark"
+            if lens.infinity_found
+            else "focus: step back from the end mark until a bright star is smallest",
         )
     expected = drift_px_s * seconds * TYPICAL
     if level > HUMP_LIMIT * 1.15:

@@ -33,6 +33,7 @@ class LensForm(forms.Form):
     infinity_ticks = forms.IntegerField(
         label="Infinity: ticks back from the end mark", min_value=0, max_value=200, initial=0
     )
+    infinity_known = forms.BooleanField(required=False, label="Infinity was found there")
     distortion = forms.FloatField(
         label="Distortion in the corner, % (barrel −)", min_value=-15, max_value=15, initial=0
     )

@@ -12,6 +12,7 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from vinter.core.field.departure import leave_by
 from vinter.core.formats.tables import nights_csv, nights_ics
 from vinter.core.ground.drive import Drive
+from vinter.core.sky.alternatives import alternatives
 from vinter.core.sky.hourly import hours
 from vinter.core.sky.nights import Night
 from vinter.core.sky.nights import nights as compute
@@ -197,6 +198,7 @@ def night(request: HttpRequest, pk: int, day: str) -> HttpResponse:
             "night": one,
             "verdict": judge(core, one, query.limits),
             "hundred": HUNDRED,
+            "instead": [] if one.usable >= 1 else alternatives(core, one.day, query.limits, one.what),
             "strip": strip,
             "at": at,
             "now": now,

@@ -1,6 +1,6 @@
 """Figures as text: times in a site's zone, hours and minutes, signed magnitudes, file sizes."""
 
-from datetime import datetime
+from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from django import template
@@ -116,3 +116,20 @@ def ordinal(n: int) -> str:
 def get(values: dict[object, object], key: object) -> object:
     """A dictionary's value; None where the key is not."""
     return values.get(key)
+
+
+@register.filter
+def night_name(day: date, weekday: str = "") -> str:
+    """A night by its evening and its morning: "9 June 2027 into the 10th"; with a weekday when one is asked
+    for."""
+    morning = day + timedelta(days=1)
+    name = f"{day:%A} " if weekday else ""
+    return f"{name}{day:%-d %B %Y} into the {ordinal(morning.day)}"
+
+
+@register.filter
+def night_short(day: date) -> str:
+    """A night in few letters: "9/10 Jun 2027", "30 Jun/1 Jul 2027"."""
+    morning = day + timedelta(days=1)
+    first = f"{day:%-d}" if day.month == morning.month else f"{day:%-d %b}"
+    return f"{first}/{morning:%-d %b %Y}"

@@ -133,6 +133,7 @@ function start() {
     }
 
     input.addEventListener("change", () => add(input.files));
+    if (input.files.length) add(input.files); // chosen before this script was here
     drop.addEventListener("dragover", (e) => {
       e.preventDefault();
       drop.classList.add("over");
