@@ -143,6 +143,12 @@ class _Servers:
 _servers = _Servers()
 
 
+def start_decoding() -> None:
+    """Start a server before it is asked, so that its libraries load beside other work."""
+    if not _servers.idle:
+        _servers.idle.append(DecodingServer())
+
+
 def decoded(path: Path, label: str = "") -> Frame:
     """Any supported file, decoded once in a limited child; its ``path`` bears the label where one is given.
 

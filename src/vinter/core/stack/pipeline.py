@@ -23,6 +23,7 @@ import tifffile
 from vinter.core.errors import BadInput
 from vinter.core.formats.whole import mapped_array, whole, write_image
 from vinter.core.frames.adaptive_moments import shapes
+from vinter.core.frames.decoding import start_decoding
 from vinter.core.frames.lenswarp import LensWarp
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic, picture_half
 from vinter.core.frames.reading import frame_files
@@ -232,7 +233,7 @@ def stack(
                 out,
             )
         context = multiprocessing.get_context("spawn")
-        with ProcessPoolExecutor(settings.workers, mp_context=context) as own:
+        with ProcessPoolExecutor(settings.workers, mp_context=context, initializer=start_decoding) as own:
             return _stack(
                 Run(settings=settings, folder=folder, cache=cache, pool=own, progress=progress, stop=stop),
                 files,

@@ -15,6 +15,7 @@ from types import FrameType
 
 from django.db import OperationalError
 
+from vinter.core.frames.decoding import start_decoding
 from vinter.core.parallel import die_with_parent, end_with_parent
 
 RETRY_SECONDS = 3.0
@@ -29,6 +30,7 @@ def start_in_pool(nice: int) -> None:
     """What a process of the pool does first."""
     die_with_parent()
     os.nice(nice)
+    start_decoding()
 
 
 def make_pool(processes: int, cluster: str, nice: int = 0) -> Executor:
