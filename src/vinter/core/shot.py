@@ -10,11 +10,12 @@ from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose, View, east_north_up, project, view_of
 from vinter.core.camera.trailing import drift_map
 from vinter.core.errors import BadInput
+from vinter.core.sky.brightness import airmass
 from vinter.core.sky.ephemeris import year_of
 from vinter.core.sky.nights import Moment, Night, moments
 from vinter.core.sky.refraction import refraction
 from vinter.core.sky.site import Site
-from vinter.core.sky.target_track import track
+from vinter.core.sky.target_track import STAND_IN, track
 from vinter.core.sky.targets import CORE, Target, position
 from vinter.core.versions import Schema
 
@@ -123,6 +124,7 @@ def plan_shot(
         left,
         USES[use].output_px,
         own or OwnSettings(frames=count),
+        (STAND_IN if what.surface is None else what.surface) + site.extinction * float(airmass(at.altitude)),
     )
     grid = (drifts.rate[::4, ::4] * exposure.shutter.chosen).round(1).tolist()
     return ShotPlan(

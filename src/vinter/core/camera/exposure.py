@@ -254,6 +254,7 @@ def choose_frames(
     count: int | None = None,
     minutes_available: float | None = None,
     output_px: int = USES["screen"].output_px,
+    band_mag: float = BAND_MAG,
 ) -> Frames:
     """As many frames as bring the band to the signal to noise that is wanted in one pixel of a picture of
     ``output_px`` px, within an hour and the time there is; or a wanted count. BadInput for a count below
@@ -261,7 +262,7 @@ def choose_frames(
     if count is not None and count < 1:
         raise BadInput(f"frames {count} must be at least 1")
     per_minute = 60 / (seconds + GAP_SECONDS)
-    band = photons.sky_rate(lens, BAND_MAG)
+    band = photons.sky_rate(lens, band_mag)
     single = photons.snr(lens, band, photons.sky_rate(lens, mag), seconds, iso)
     averaged = max(
         max(lens.width, lens.height) / output_px, 1.0
@@ -387,11 +388,13 @@ def expose(
     minutes_available: float | None = None,
     output_px: int = USES["screen"].output_px,
     own: OwnSettings | None = None,
+    band_mag: float = BAND_MAG,
 ) -> Exposure:
     """Settings for a lens at a declination (degrees) under a sky of ``mag`` (V mag/arcsec^2).
 
     Without ``drifts`` the camera is taken to be level on the meridian at that declination. What the
     photographer sets (``own``, or ``count`` alone) is planned with; BadInput when the lens cannot do it.
+    ``band_mag`` is the target's own light as it reaches the camera, V mag/arcsec^2.
     """
     if not -90 <= declination <= 90:
         raise BadInput(f"declination {declination:g} is not within -90 to 90 degrees")
@@ -405,8 +408,10 @@ def expose(
     shutter = replace(advised, chosen=seconds, trail_px=seconds * drifts.worst)
     best = choose_iso(lens, mag, seconds, shutter.trail_px)
     iso = choose_iso(lens, mag, seconds, shutter.trail_px, own.iso)
-    usual = choose_frames(lens, mag, seconds, iso.chosen, None, minutes_available, output_px)
-    frames = choose_frames(lens, mag, seconds, iso.chosen, own.frames, minutes_available, output_px)
+    usual, frames = (
+        choose_frames(lens, mag, seconds, iso.chosen, n, minutes_available, output_px, band_mag)
+        for n in (None, own.frames)
+    )
     reasons = _reasons(lens, shutter, iso, frames, mag)
     mine = _own_words(own, (advised.chosen, best.chosen, usual.count), shutter, iso)
     return Exposure(shutter, iso, frames, [*mine, *reasons])
