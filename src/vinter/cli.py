@@ -15,6 +15,7 @@ from typing import Any
 from vinter.core.errors import BadInput
 from vinter.core.finite import finite
 from vinter.core.stack.combining.methods import KAPPA, Method
+from vinter.core.stack.settings import LAMPS
 from vinter.home_commands import home_commands
 
 
@@ -141,8 +142,9 @@ def _glow(a: argparse.Namespace) -> None:
 
 
 def _exposure(a: argparse.Namespace) -> None:
-    from vinter.core.camera.exposure import USES, expose
+    from vinter.core.camera.exposure import expose
     from vinter.core.camera.phones import Lens
+    from vinter.core.camera.shutter import USES
 
     lens = Lens(
         name="lens",
@@ -157,7 +159,8 @@ def _exposure(a: argparse.Namespace) -> None:
         shutter_max=a.shutter_max,
     )
     tolerance = USES["screen"].tolerance_px if a.tolerance_px is None else a.tolerance_px
-    _print(asdict(expose(lens, a.declination, a.sky, tolerance, a.frames)))
+    found = expose(lens, a.declination, a.sky, tolerance, a.frames)
+    _print({**asdict(found), "reasons": [*found.reasons, *found.stack_reasons]})
 
 
 def _inspect(a: argparse.Namespace) -> None:
@@ -191,6 +194,17 @@ def _inspect(a: argparse.Namespace) -> None:
         raise BadInput(f"none of the files could be read: {broken[0]['error']}")
 
 
+def _doctor(a: argparse.Namespace) -> None:
+    from vinter.core.frames.doctor import examine_file
+
+    for path in a.files:
+        if not path.is_file():
+            raise BadInput(f"{path}: no such file")
+        print(path.name)
+        for finding in examine_file(path):
+            print(f"  {'+' if finding.understood else '-'} {finding.topic}: {finding.words}")
+
+
 def _files_of(folder: Path | None) -> tuple[Path, ...]:
     from vinter.core.frames.reading import frame_files
 
@@ -214,6 +228,7 @@ def _stack(a: argparse.Namespace) -> None:
         tail=a.tail,
         match=a.match,
         lens=a.lens,
+        lamp=a.lamp,
         ground_frames=_files_of(a.ground_frames),
     )
     if not a.out.parent.is_dir():
@@ -336,6 +351,8 @@ def _planning_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
 
 
 def _picture_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
+    p = add("doctor", _doctor, "say what is understood of files and what is not")
+    p.add_argument("files", nargs="+", type=Path)
     p = add("inspect", _inspect, "measure frames")
     p.add_argument("files", nargs="+", type=Path)
     p.add_argument("--format", choices=["json"], default="json")
@@ -362,6 +379,7 @@ def _picture_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
     p.add_argument(
         "--lens", choices=["auto", "off"], default="auto", help="apply the lens warp the files carry"
     )
+    p.add_argument("--lamp", choices=LAMPS, default="out", help="ground lit by a lamp: out, only, all")
     p.add_argument(
         "--keep",
         type=Path,

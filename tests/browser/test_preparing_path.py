@@ -44,7 +44,7 @@ def test_from_a_photo_to_the_field(page, tmp_path, nerea):
     expect(page.get_by_label("Pixel pitch, µm")).to_have_value("2.003")
     page.get_by_label("Infinity: ticks back from the end mark").fill("3")
     page.get_by_role("button", name="Keep this lens").click()
-    expect(page.get_by_text("3 ticks back")).to_be_visible()
+    expect(page.get_by_text("3 ticks back", exact=True)).to_be_visible()
 
     # a shot with it
     mill = nerea.site_set.get(name="Tide mill").pk

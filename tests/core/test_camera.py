@@ -7,9 +7,12 @@ import numpy as np
 import pytest
 
 from vinter.core.camera import photons
-from vinter.core.camera.exposure import USES, OwnSettings, choose_frames, choose_iso, expose, iso_for_level
+from vinter.core.camera.exposure import OwnSettings, expose
+from vinter.core.camera.frame_count import choose_frames
+from vinter.core.camera.iso import choose_iso, iso_for_level
 from vinter.core.camera.phones import SHIPPED, Lens
 from vinter.core.camera.projection import Pose, east_north_up, project, unproject, view_of
+from vinter.core.camera.shutter import USES
 from vinter.core.camera.trailing import drift, drift_map, npf_full, npf_simple, pole_seen, rule_divisor
 from vinter.core.errors import BadInput
 
@@ -104,9 +107,9 @@ def test_frames_follow_the_sky_the_use_and_the_lens():
 
 def test_where_no_count_helps_it_says_what_would():
     bright = expose(MAIN, -29, 17.0, 2.0, output_px=USES["print"].output_px)
-    assert bright.frames.minutes <= 61 and any("no count helps here" in r for r in bright.reasons)
+    assert bright.frames.minutes <= 61 and any("no count helps here" in r for r in bright.stack_reasons)
     dark = expose(MAIN, -29, 21.8)
-    assert not any("no count helps" in r for r in dark.reasons)
+    assert not any("no count helps" in r for r in dark.stack_reasons)
 
 
 def test_what_one_sets_oneself_is_planned_with_and_both_are_said():
@@ -187,3 +190,19 @@ def test_bad_figures_name_the_field():
         expose(MAIN, 0, 21, tolerance_px=-1)
     with pytest.raises(BadInput, match="no lens 'periscope'"):
         SHIPPED["marlet-7"].lens("periscope")
+
+
+def test_every_iso_of_the_dial_can_win_under_some_sky():
+    chosen = {expose(MAIN, -29, sky).iso.chosen for sky in (18.0, 19.0, 19.5, 20.0, 20.5, 21.5)}
+    assert {800, 1600, 3200} <= chosen and min(chosen) <= 200
+
+
+def test_every_count_says_how_far_it_may_be_off():
+    found = expose(MAIN, -29, 21.5)
+    low, high = found.frames.wanted_range
+    assert low < found.frames.wanted < high and 1.3 / 0.7 < high / low < (1.3 / 0.7) ** 2  # read noise adds
+    assert found.iso.level_range[0] < found.iso.sky_level_encoded < found.iso.level_range[1]
+    assert "±" in found.reasons[1] and "±" in found.stack_reasons[-1]
+    assert [length.seconds for length in found.lengths] == sorted({15.0, 30.0, found.shutter.chosen})
+    longer = found.lengths[-1]
+    assert longer.trail_px == pytest.approx(30 * found.shutter.worst_px_s) and not longer.within

@@ -9,17 +9,18 @@ import tifffile
 from PIL import Image
 
 from vinter.core.errors import BadInput
+from vinter.core.finish.canvas import Canvas, fresh
 from vinter.core.finish.controls import lines
 from vinter.core.finish.export import export
 from vinter.core.finish.guard import limits
 from vinter.core.finish.moves.curve import curve_table
 from vinter.core.finish.moves.gradient_removal import GradientRemoval
-from vinter.core.finish.moves.light_balance import TARGET_SKY, planck_gains
+from vinter.core.finish.moves.light_balance import TARGET_SKY, Light, LightBalance
 from vinter.core.finish.recipe import RECIPE, Recipe, parse_recipe, recipe_from
-from vinter.core.finish.render import Renderer, suggest, to_8bit
+from vinter.core.finish.render import Renderer, dithered_8bit, suggest, to_8bit
 from vinter.core.finish.scene import load_scene, prepare, read_stack, save_scene
 from vinter.core.formats.pictures import PictureInfo
-from vinter.core.frames.reading import Colour
+from vinter.core.frames.reading import Colour, colour_from
 
 NEUTRAL = (0.5, 1.0, 0.7)
 
@@ -80,17 +81,35 @@ def test_glow_takes_the_gradient_out():
     assert slope(renderer.render(edit(glow=1))) == pytest.approx(1.0, abs=0.05)
 
 
-def test_a_higher_kelvin_is_warmer_and_gains_follow_planck():
+def test_a_higher_kelvin_is_warmer():
     renderer = Renderer(scene())
     cool, warm = (sky_of(renderer.render(edit(sky={"kelvin": k}))) for k in (4000, 7000))
     assert cool[2] > cool[0] and warm[0] > warm[2]
-    c2 = 14388.0  # um K
 
-    def light(um, t):
-        return 1 / (np.exp(c2 / (um * t)) - 1)
 
-    wanted = (light(0.6, 5200) / light(0.6, 4000)) / (light(0.54, 5200) / light(0.54, 4000))
-    assert planck_gains(4000)[0] == pytest.approx(wanted, rel=1e-3)
+CAMERA = np.array([[0.92, -0.32, -0.09], [-0.36, 1.17, 0.20], [-0.05, 0.16, 0.60]])  # XYZ to camera
+
+
+def xyz_of(kelvin):
+    """XYZ of a black body or, from 5000 K on, of daylight, by tables that this test brings along."""
+    xy = {2700: (0.4599, 0.4106), 3500: (0.4053, 0.3907), 5000: (0.3457, 0.3585), 6500: (0.3127, 0.3290)}
+    xy |= {7500: (0.2990, 0.3149), 10000: (0.2787, 0.2920)}
+    x, y = xy[kelvin]
+    return np.array([x / y, 1, (1 - x - y) / y])
+
+
+@pytest.mark.parametrize("shot_in", [5000, 6500])
+@pytest.mark.parametrize("kelvin", [2700, 3500, 5000, 6500, 7500, 10000])
+def test_a_grey_in_any_light_comes_out_grey(kelvin, shot_in):
+    neutral = CAMERA @ xyz_of(shot_in)
+    colour = colour_from(neutral / neutral[1], CAMERA)
+    assert colour.kelvin == pytest.approx(shot_in, rel=0.02)
+    grey = CAMERA @ xyz_of(kelvin) * 0.02 / neutral[1]
+    flat = np.broadcast_to(grey, (64, 64, 3)).astype(np.float32)
+    made = prepare(flat, None, colour)
+    canvas = LightBalance(sky=Light(kelvin=kelvin)).apply(fresh(made), made)
+    rgb = canvas.rgb[32, 32] / canvas.rgb[32, 32, 1]
+    assert rgb == pytest.approx([1, 1, 1], abs=0.02)
 
 
 def test_cast_moves_green_only():
@@ -266,15 +285,15 @@ def test_every_slider_runs_over_what_the_recipe_allows():
     shown = {c.path: c for line in lines(Recipe()) for c in (*line.sky, *line.ground)}
     assert [line.name for line in lines(Recipe())] == [
         "Level",
-        "Light balance",
+        "White balance",
         "Glow",
         "Floor",
         "Curve",
         "Core",
-        "Grain",
+        "Noise",
         "Crop",
     ]
-    assert set(shown["geometry.ratio"].options) == {"full", "3:2", "4:5", "1:1", "16:9"}
+    assert set(shown["geometry.ratio"].options) == {"full", "3:2", "4:5", "1:1", "16:9", "9:16"}
 
     def with_value(path, value):
         data = Recipe().model_dump()
@@ -293,3 +312,38 @@ def test_every_slider_runs_over_what_the_recipe_allows():
         for value in (control.low - 0.01, control.high + 0.01):
             with pytest.raises(BadInput, match=path.replace(".", r"\.")):
                 recipe_from(with_value(path, value))
+
+
+@pytest.mark.parametrize("shift", [-2.0, 0.0, 2.0])
+def test_no_rim_at_the_skyline(shift):
+    """A straight skyline over two pixels under a mask that is feathered and off by ``shift`` px: across it
+    the
+    finished picture only falls."""
+    y = np.arange(400, dtype=float)[:, None] * np.ones((1, 300))
+    cover = np.clip((200.5 - y) / 2 + 0.5, 0, 1)
+    sky, ground = np.array([0.020, 0.040, 0.028]), np.array([0.002, 0.004, 0.003])
+    rgb = cover[..., None] * sky + (1 - cover[..., None]) * ground
+    rgb = (rgb + np.random.default_rng(3).normal(0, 2e-5, rgb.shape)).astype(np.float32)
+    feather = cv2.GaussianBlur((y < 200.5 + shift).astype(np.float32), (0, 0), 1.3)
+    made = prepare(rgb, np.round(255 * feather).astype(np.uint8), Colour(NEUTRAL))
+    green = to_8bit(Renderer(made).render(suggest(made)))[..., 1].astype(int)
+    profile = np.median(green, axis=1)[188:214]
+    high, low = np.median(profile[:6]), np.median(profile[-6:])
+    assert high > low + 10
+    assert (np.diff(profile) <= 1.5).all(), profile
+    assert profile.max() <= high + 2 and profile.min() >= low - 2, profile
+
+
+def test_eight_bits_are_dithered_so_that_a_slow_gradient_has_no_bands():
+    slow = np.linspace(0.2, 0.21, 600)[None, :] * np.ones((400, 1))
+    canvas = Canvas(
+        np.stack([slow] * 3, axis=-1).astype(np.float32),
+        np.ones((400, 600), np.float32),
+        np.eye(3)[:2],
+        np.ones(3),
+    )
+    plain, fine = to_8bit(canvas)[..., 1].astype(float), dithered_8bit(canvas)[..., 1].astype(float)
+    wanted = 255 * slow[0]
+    assert np.abs(plain.mean(axis=0) - wanted).max() > 0.4
+    assert np.abs(cv2.blur(fine, (15, 400))[200] - wanted)[10:-10].max() < 0.1
+    assert np.array_equal(dithered_8bit(canvas), dithered_8bit(canvas))

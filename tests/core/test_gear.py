@@ -8,8 +8,9 @@ import numpy as np
 import pytest
 
 from vinter.core.camera.accessories import Clamp, Eyepiece, Tracker, charge, with_clip_on
-from vinter.core.camera.exposure import choose_iso, expose
+from vinter.core.camera.exposure import expose
 from vinter.core.camera.focus import fit_infinity
+from vinter.core.camera.iso import choose_iso
 from vinter.core.camera.phonefile import lens_from_photo, phone_text, read_phone
 from vinter.core.camera.phones import SHIPPED, Lens, phone
 from vinter.core.camera.projection import Pose
@@ -155,12 +156,26 @@ def test_accessories_by_hand():
     assert warm.used == pytest.approx(3.2 * 1.5 / 15) and cold.used > 1.4 * warm.used
 
 
-def test_measured_figures_land_in_the_step_of_their_iso_and_turn_back():
+def test_measured_figures_become_points_of_the_curve_and_turn_back():
     lens = phone("marlet-7").lens("main")
-    for iso, others in ((100, (400, 3200)), (800, (100, 1600)), (1600, (100, 800))):
+    for iso, others in ((100, (400, 3200)), (800, (50, 100, 400, 1600)), (1600, (100, 400, 6400))):
         better = lens.with_read_noise(iso, 1.234)
         assert better.noise_at(iso) == 1.23
         assert [better.noise_at(i) for i in others] == [lens.noise_at(i) for i in others]
+    again = lens.with_read_noise(1500, 1.6).with_read_noise(1600, 1.4)
+    assert again.noise_at(1600) == 1.4 and 1500 not in dict(again.read_noise)
+
+
+def test_read_noise_is_a_curve_through_its_points():
+    lens = phone("marlet-7").lens("main")
+    assert [lens.noise_at(iso) for iso in (25, 50, 400, 1600, 6400, 12800)] == [3.2, 3.2, 2.0, 1.5, 1.3, 1.3]
+    assert lens.noise_at(800) == pytest.approx(1.75) and lens.noise_at(3200) == pytest.approx(1.4)
+    steps = replace(lens, read_noise=((0, 4.0), (1600, 2.0)))  # a file that begins at ISO 0
+    assert steps.noise_at(50) == 4.0 and 2.0 < steps.noise_at(400) < 4.0
+
+
+def test_white_levels_turn_back():
+    lens = phone("marlet-7").lens("main")
     for iso in (25, 50, 1600):  # below base ISO the white level is that of base ISO
         assert lens.with_white_at(iso, 640.0).full_scale(iso) == pytest.approx(640.0, rel=0.01)
 

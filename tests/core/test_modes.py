@@ -9,17 +9,22 @@ import numpy as np
 import pytest
 from skyfield.api import wgs84
 
+from vinter.core.camera.exposure import OwnSettings
 from vinter.core.camera.phones import phone
 from vinter.core.camera.photons import sky_rate
 from vinter.core.errors import BadInput
 from vinter.core.modes.basis import Basis
 from vinter.core.modes.bodies import moon_factor
 from vinter.core.modes.registry import MODES, plan_mode
-from vinter.core.shot import plan_shot
+from vinter.core.modes.standing import moon_on_ground
+from vinter.core.picture import Wish, plan_picture
+from vinter.core.shot import field_of_view, next_rise, plan_shot
 from vinter.core.sky import ephemeris as eph
+from vinter.core.sky.ephemeris import separation
 from vinter.core.sky.nights import nights
 from vinter.core.sky.satellites import made_up, passes, read_elements
 from vinter.core.sky.site import Site
+from vinter.core.sky.targets import CORE, position, target
 
 MILL = Site(lat=37.702, lon=-8.772, tz="Europe/Lisbon", zenith=21.5)
 WHEN = 1812588300.0
@@ -29,18 +34,34 @@ TLE = """MADE UP
 """
 
 
-def basis(lens="main", use="screen"):
+def basis(lens="main", use="screen", unix=WHEN, what=CORE, own=None):
     glass = phone("marlet-7").lens(lens)
-    plan = plan_shot(MILL, WHEN, glass, use=use)
+    own = own or OwnSettings()
+    plan = plan_shot(MILL, unix, glass, use=use, what=what, own=own)
     return Basis(
         site=MILL,
-        unix=WHEN,
+        unix=unix,
         lens=glass,
         portrait=plan.portrait,
         pose=plan.pose,
         at=plan.at,
         exposure=plan.exposure,
         use=use,
+        own=own,
+    )
+
+
+def wish(mode, lens="main", unix=WHEN, own=None, **options):
+    return plan_picture(
+        Wish(
+            site=MILL,
+            unix=unix,
+            lens=phone("marlet-7").lens(lens),
+            mode=mode,
+            options=options,
+            target=CORE,
+            own=own or OwnSettings(),
+        )
     )
 
 
@@ -48,20 +69,94 @@ def figure(plan, label):
     return next(value for name, value in plan.figures if name == label)
 
 
-def test_every_mode_plans_or_says_why_not():
-    for key in MODES:
-        if key == "station":
-            continue
-        if key == "moon":
-            with pytest.raises(BadInput, match="Moon is below"):
-                plan_mode(key, basis(), {})
-            continue
-        plan = plan_mode(key, basis(), {})
-        assert plan.shutter > 0 and plan.frames >= 1 and plan.figures and plan.reasons, key
+UP = {  # when at the mill each mode's own target stands over the horizon
+    "moon": datetime(2027, 6, 18, 23, tzinfo=UTC).timestamp(),
+    "planet-venus": datetime(2027, 6, 9, 4, 30, tzinfo=UTC).timestamp(),
+    "planet-mars": datetime(2027, 6, 9, 21, 30, tzinfo=UTC).timestamp(),
+    "planet-jupiter": datetime(2027, 6, 9, 21, 30, tzinfo=UTC).timestamp(),
+    "planet-saturn": datetime(2027, 6, 9, 4, 0, tzinfo=UTC).timestamp(),
+}
+
+
+@pytest.mark.parametrize("lens", ["main", "ultra-wide", "tele"])
+@pytest.mark.parametrize("key", [k for k in MODES if k != "station"])
+def test_every_mode_has_its_own_figures_pose_and_target_for_every_lens(key, lens):
+    found = wish(key, lens, UP.get(key, WHEN))
+    plan, glass = found.mode_plan, phone("marlet-7").lens(lens)
+    assert 0 < plan.shutter <= glass.shutter_max and plan.frames >= 1
+    assert glass.iso_min <= plan.iso <= glass.iso_top
+    assert plan.figures and plan.reasons and plan.trail
+    assert plan.interval >= plan.shutter
+    if key == "moon" or key.startswith("planet"):
+        away = float(
+            separation(
+                *(
+                    np.array([v])
+                    for v in (
+                        found.plan.pose.altitude,
+                        found.plan.pose.azimuth,
+                        found.plan.at.altitude,
+                        found.plan.at.azimuth,
+                    )
+                )
+            )[0]
+        )
+        assert found.target.key == key.removeprefix("planet-")
+        assert away < 0.5 * max(field_of_view(glass, False))  # it is in the frame
+    words = " ".join(value for _, value in plan.figures) + " ".join(plan.reasons)
+    assert "nan" not in words and "inf " not in words
+
+
+def test_what_is_down_says_when_it_rises():
+    with pytest.raises(BadInput, match=r"The Moon is below the horizon at .*; it rises at \d\d:\d\d"):
+        wish("moon")
+    with pytest.raises(BadInput, match=r"Saturn is below the horizon .* rises at"):
+        wish("planet-saturn", unix=datetime(2027, 6, 9, 22, 0, tzinfo=UTC).timestamp())
+    rises = next_rise(MILL, WHEN, target("moon"))
+    before, after = (position(MILL, 2027, np.array([rises + s]), target("moon"))[0][0] for s in (-60, 60))
+    assert before < 0 < after
+
+
+def test_planets_have_the_disc_of_that_night():
+    """Against diameters worked from the distance that the ephemeris itself gives."""
+    _, bodies = eph._kernel()
+    for key, radius in (("venus", 6051.8), ("jupiter", 71492.0)):
+        unix = UP[f"planet-{key}"]
+        t = eph.skyfield_time(np.array([unix]))
+        body = bodies[target(key).body]
+        km = float(bodies["earth"].at(t).observe(body).distance().km[0])
+        arcsec = 2 * math.degrees(math.asin(radius / km)) * 3600
+        words = figure(wish(f"planet-{key}", unix=unix).mode_plan, "Disc that night")
+        assert float(words.split("″")[0]) == pytest.approx(arcsec, rel=0.01), key
+
+
+def test_what_one_sets_is_planned_with_in_every_mode():
+    own = OwnSettings(iso=800, shutter=8.0, frames=20)
+    for key in ("trails", "timelapse", "tracked", "stack", "lamp", "leaned", "person"):
+        plan = wish(key, own=own).mode_plan
+        assert (plan.iso, plan.shutter, plan.frames) == (800, 8.0, 20), key
+    moon = wish("moon", "tele", UP["moon"], OwnSettings(iso=100, shutter=0.1, frames=5)).mode_plan
+    assert (moon.iso, moon.shutter, moon.frames) == (100, 0.1, 5)
+    assert any("clip" in r for r in moon.reasons) and any("Your" in r for r in moon.reasons)
+
+
+def test_options_outside_their_bounds_are_refused():
     with pytest.raises(BadInput, match="not within"):
         plan_mode("trails", basis(), {"hours": "99"})
     with pytest.raises(BadInput, match="not a number"):
         plan_mode("trails", basis(), {"hours": "many"})
+
+
+def test_ground_never_asks_for_hours_and_counts_the_moon():
+    dark = wish("ground", "tele")
+    assert 0 < dark.mode_plan.more_seconds <= 10 * 60 + 16 and "Better: light it" in " ".join(
+        dark.mode_plan.reasons
+    )
+    moonlit = basis(unix=datetime(2027, 6, 18, 23, tzinfo=UTC).timestamp(), what=target("pole"))
+    # 0.26 lx at full Moon in the zenith, on a tenth of reflectance: 8.4e-3 cd/m^2, 2600 nL
+    lit = moon_on_ground(moonlit)
+    assert 100 < lit < 2600
+    assert moon_on_ground(basis()) == 0.0
 
 
 def test_trails_hold_or_break_by_half_a_star():
@@ -98,7 +193,8 @@ def test_a_near_subject_needs_its_own_focus():
         plan_mode("focus-pair", basis(), {"distance": "1"}),
         plan_mode("focus-pair", basis(), {"distance": "9"}),
     )
-    assert near.steps and not far.steps and near.frames == far.frames + 1
+    assert near.steps and not far.steps and near.frames == far.frames
+    assert near.minutes > far.minutes
     assert figure(near, "Hyperfocal distance") == "4.4 m"
 
 
@@ -129,13 +225,13 @@ def test_the_moon_is_sunlit_rock():
 def test_tracked_frames_are_longer_and_heavy_phones_are_refused():
     b = basis()
     plan = plan_mode("tracked", b, {"mass": "2000"})
-    assert plan.shutter == 60 and "carries 1000 g" in plan.cautions[0]
-    # four times the exposure leaves the sky below an eighth of full scale, and twice the ISO would not
-    electrons = sky_rate(b.lens, b.at.brightness) * 60
+    assert plan.shutter == b.lens.shutter_max == 30 and "carries 1000 g" in plan.cautions[0]
+    # the exposure leaves the sky below an eighth of full scale, and twice the ISO would not
+    electrons = sky_rate(b.lens, b.at.brightness) * 30
     assert electrons / b.lens.full_scale(plan.iso) <= 0.12
     bright = replace(b, at=replace(b.at, brightness=17.5))
     dimmed = plan_mode("tracked", bright, {})
-    electrons = sky_rate(b.lens, 17.5) * 60
+    electrons = sky_rate(b.lens, 17.5) * 30
     assert dimmed.iso < b.exposure.iso.chosen and electrons / b.lens.full_scale(dimmed.iso) <= 0.12
     assert electrons / b.lens.full_scale(2 * dimmed.iso) > 0.12
 
@@ -167,7 +263,7 @@ def test_passes_are_those_that_skyfield_finds():
     for p in found:
         if not p.enters_shadow and p.path[0][1] < 12 and p.path[-1][1] < 12:  # seen whole
             nearest = min(abs(t.utc_datetime().timestamp() - p.top) for t in tops)
-            assert nearest <= 10
+            assert nearest <= 1.0  # to the second
     whole = [t for t in lit if any(p.start <= t.utc_datetime().timestamp() <= p.end for p in found)]
     assert len(whole) == len(lit)
 

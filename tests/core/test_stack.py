@@ -161,7 +161,7 @@ def test_clipping_leaves_out_an_outlier_and_nothing_else():
     cube[4, 10, 10] = 30000
     out, _, count, noise = combined(cube)
     assert (count[10, 10] == 9).all() and abs(out[10, 10] - 6000).max() < 150
-    assert (count == 10).mean() > 0.995
+    assert (count == 10).mean() > 0.985  # what one colour leaves out, all do
     assert np.sqrt(noise[:, 0]) == pytest.approx(90, rel=0.2)
 
 

@@ -19,11 +19,11 @@ PATTERNS = {p.name: p for room in get_resolver().url_patterns for p in room.url_
 # addresses that only take
 POSTED = set(
     """
-    sign-out enter-demo phone-add phone-delete measured sites-import site-reading
+    sign-out enter-demo phone-add phone-clamp phone-delete measured sites-import site-reading
     site-light site-known-delete horizon-draw horizon-import scout-add scout-delete forecast-refresh
     forecast-import station-import
     bin-put bin-restore bin-empty space-again left-out-delete archive-import card-revoke
-    lesson pack-change rehearse-begin rehearse-press
+    lesson frame-finish shot-again pack-change rehearse-begin rehearse-press
     rehearse-leave shoot take-upload measure decide frame-type stack-new stack-again stack-otherwise
     paint-try finish-new draw finish-save export job-cancel invite account-end
     """.split()
@@ -38,6 +38,7 @@ QUERIES = {
     "map-towns": {"box": "36,-10,39,-7"},
     "map-glow": {"box": "37,-9,38,-8"},
     "map-point": {"lat": 38, "lon": -8},
+    "map-zone": {"tz": "Europe/Lisbon"},
     "stand": {"day": "2027-06-09", "height": 9, "gap": 6, "bearing": 205, "metres": 60, "farthest": 400},
     "stand-gpx": {"day": "2027-06-09", "height": 9, "gap": 6, "bearing": 205, "metres": 60, "farthest": 400},
 }

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 import pytest
 import tifffile
-from desk import said
+from desk import said, upload
 from django.urls import reverse
 from PIL import Image
 
@@ -18,6 +18,8 @@ from vinter.web.finish.tasks import export_finish
 from vinter.web.jobs.models import Job
 from vinter.web.stacks.models import Stack
 from vinter.web.stacks.tasks import run_stack
+from vinter.web.takes.models import Take
+from vinter.web.takes.tasks import measure_take
 
 
 @pytest.fixture
@@ -261,3 +263,52 @@ def test_progress_of_a_stack_only_rises_and_ends_with_the_looks(small_stack, too
         assert (small_stack.folder / name).stat().st_size > 1000
     sizes = {Image.open(small_stack.folder / name).size for name in ("before.jpg", "after.jpg")}
     assert sizes == {(800, 600)}
+
+
+def test_one_frame_is_developed_by_itself_and_finished(desk, small_take, tools):
+    frame = small_take.frame_set.first()
+    answer = desk.post(reverse("frame-finish", args=[frame.pk]))
+    assert answer.status_code == 302
+    one = Stack.objects.get(take=small_take)
+    assert one.frames == [frame.pk] and str(one).endswith("one frame")
+    again = desk.post(reverse("frame-finish", args=[frame.pk]))
+    assert again.url == answer.url  # not developed twice
+    run_stack(one.pk, tools)
+    one.refresh_from_db()
+    assert one.report["frames_used"] == 1
+    begun = desk.post(reverse("finish-new", args=[one.pk]))
+    page = said(desk.get(begun.url))
+    assert "1 frame" in page and "1 frames" not in page and "White balance" in page
+
+
+def test_a_picture_of_a_phone_is_finished_too(desk, nerea, tools, tmp_path):
+    from scenes import Scene, developed
+
+    take = Take.objects.create(owner=nerea, kind=Take.UPLOADED, title="Automatic mode")
+    picture = developed(Scene(width=1008, height=756, focal=700.0, stars=2500), 5)
+    out = io.BytesIO()
+    Image.fromarray(picture).save(out, "JPEG", quality=95)
+    answer = desk.post(reverse("upload", args=[take.pk]), {"file": upload("night.jpg", out.getvalue())})
+    assert answer.status_code == 200
+    measure_take(take.pk, tools)
+    frame = take.frame_set.get()
+    assert desk.post(reverse("frame-finish", args=[frame.pk])).status_code == 302
+    one = Stack.objects.get(take=take)
+    run_stack(one.pk, tools)
+    finish = desk.post(reverse("finish-new", args=[one.pk])).url
+    assert desk.get(finish).status_code == 200
+
+
+def test_pictures_for_where_they_go_come_cut_and_sized(desk, begun, tools):
+    given = {"kind": "jpg", "width": "", "destination": ["portrait", "story", "square"]}
+    assert desk.post(reverse("export", args=[begun.pk]), given).status_code == 302
+    made = list(Export.objects.filter(finish=begun).order_by("pk"))
+    assert [e.width for e in made] == [1080] * 3
+    for one, ratio in zip(made, (4 / 5, 9 / 16, 1.0), strict=True):
+        export_finish(one.pk, tools)
+        picture = Image.open(one.path)
+        assert picture.width / picture.height == pytest.approx(ratio, rel=0.01)
+    assert begun.recipe["geometry"]["ratio"] == "full"  # the finish itself stays as it is
+    assert (
+        desk.post(reverse("export", args=[begun.pk]), {**given, "destination": ["moon"]}).status_code == 400
+    )

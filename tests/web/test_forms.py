@@ -225,7 +225,7 @@ def test_preferences_show_every_threshold_of_the_core_within_its_bounds():
         ("skyline", {"lens": "1:periscope"}, "periscope"),
         ("skyline-sky", {"width": "1"}, "1"),
         ("stand", {"day": "yesterday"}, "yesterday"),
-        ("station", {"day": ""}, "date"),
+        ("station", {"day": "x"}, "date"),
         ("darker", {"minutes": "x"}, "x"),
         ("forecast-panel", {"start": "x", "end": "1"}, "start"),
         ("map-point", {"lat": "x"}, "latitude"),

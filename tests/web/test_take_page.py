@@ -222,3 +222,13 @@ def test_own_frames_may_belong_to_a_shot_or_to_none_and_not_to_anothers(desk, sh
     client.force_login(stranger)
     assert client.post(reverse("take-upload"), {"shot": shot.pk}).status_code == 404
     assert client.get(reverse("take", args=[first.pk])).status_code == 404
+
+
+def test_a_file_is_explained_and_forgotten(desk):
+    grey = io.BytesIO()
+    Image.fromarray(np.full((480, 640, 3), 90, np.uint8)).save(grey, "JPEG")
+    files = [upload("a.jpg", grey.getvalue()), upload("notes.txt", b"not a picture")]
+    page = said(desk.post(reverse("doctor"), {"files": files}))
+    assert "a finished picture" in page and "notes.txt" in page
+    assert "Files that end in .txt are not read" in page
+    assert desk.post(reverse("doctor"), {}).status_code == 400

@@ -1,13 +1,15 @@
 """A shot: a site, a minute and a lens brought together into settings, a pose and the times that matter."""
 
 from dataclasses import asdict, dataclass, field
+from datetime import datetime
 from typing import Any
 
 import numpy as np
 
-from vinter.core.camera.exposure import USES, Exposure, OwnSettings, expose
+from vinter.core.camera.exposure import BRIGHTEST_SKY, DARKEST_SKY, Exposure, OwnSettings, expose
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose, View, east_north_up, project, view_of
+from vinter.core.camera.shutter import USES
 from vinter.core.camera.trailing import drift_map
 from vinter.core.errors import BadInput
 from vinter.core.sky.brightness import airmass
@@ -81,6 +83,32 @@ def leaves_frame(site: Site, unix: float, what: Target, view: View, hours: float
     return float(np.argmin(inside))
 
 
+def dimmed_band(site: Site, what: Target, altitude: float) -> float:
+    """A target's own light as it reaches the camera, V mag/arcsec^2."""
+    return (STAND_IN if what.surface is None else what.surface) + site.extinction * float(airmass(altitude))
+
+
+def next_rise(site: Site, unix: float, what: Target, days: float = 2.0) -> float | None:
+    """Unix time at which a target that is down comes over the horizon next, to the minute; None when it does
+    not within so many days."""
+    t = unix + np.arange(0, days * 86400, 60.0)
+    up = position(site, year_of(unix), t, what)[0] > 0
+    return float(t[np.argmax(up)]) if up.any() else None
+
+
+def below_horizon(site: Site, unix: float, what: Target, altitude: float) -> str:
+    """What to say of a target that is down: how far, and when it rises."""
+    name = "The core" if what.key == CORE.key else what.name
+    rises = next_rise(site, unix, what)
+    when = datetime.fromtimestamp(unix, site.zone)
+    text = f"{name} is below the horizon at {when:%H:%M}, {-altitude:.0f}° under it"
+    if rises is None:
+        return f"{text}, and does not rise within two days"
+    rise = datetime.fromtimestamp(rises, site.zone)
+    day = "" if rise.date() == when.date() else f" on {rise.day} {rise:%B}"
+    return f"{text}; it rises at {rise:%H:%M}{day} ({site.tz})"
+
+
 def plan_shot(
     site: Site,
     unix: float,
@@ -92,19 +120,21 @@ def plan_shot(
     what: Target = CORE,
     pose: Pose | None = None,
     own: OwnSettings | None = None,
+    direction: tuple[float, float] | None = None,
 ) -> ShotPlan:
     """Plan a shot of a target at a Unix time. ``use`` is one of post, screen, print (tolerance of trails).
 
     ``pose`` points the lens; without one it is aimed at the target with a strip of ground below. ``own`` is
-    what the photographer sets; BadInput when the lens cannot do it.
+    what the photographer sets; BadInput when the lens cannot do it, or when the target is down, with when it
+    rises. ``direction`` (altitude, azimuth in degrees) stands for a target that no ephemeris knows.
     """
     if use not in USES:
         raise BadInput(f"use {use!r} is not one of {', '.join(USES)}")
-    now = track(site, year_of(unix), np.array([float(unix)]), what)
+    fixed = None if direction is None else tuple(np.array([v]) for v in direction)
+    now = track(site, year_of(unix), np.array([float(unix)]), what, fixed)  # type: ignore[arg-type]
     at = moments(now, np.array([0]))[0]
     if at.altitude < 0:
-        name = "the core" if what.key == CORE.key else what.name
-        raise BadInput(f"{name} is below the horizon at that minute; choose one inside the window")
+        raise BadInput(below_horizon(site, unix, what, at.altitude))
     pose = pose or aim(lens, portrait, at.altitude, at.azimuth)
     view = view_of(lens, pose, portrait)
     lat = np.radians(site.lat)
@@ -117,14 +147,14 @@ def plan_shot(
     exposure = expose(
         lens,
         declination(site, at.altitude, at.azimuth),
-        at.brightness,
+        at.brightness if what.dark else float(np.clip(at.brightness, BRIGHTEST_SKY, DARKEST_SKY)),
         USES[use].tolerance_px,
         count,
         drifts,
         left,
         USES[use].output_px,
         own or OwnSettings(frames=count),
-        (STAND_IN if what.surface is None else what.surface) + site.extinction * float(airmass(at.altitude)),
+        dimmed_band(site, what, at.altitude),
     )
     grid = (drifts.rate[::4, ::4] * exposure.shutter.chosen).round(1).tolist()
     return ShotPlan(
@@ -134,7 +164,7 @@ def plan_shot(
         exposure=exposure,
         minutes_left=left,
         trail_grid=grid,
-        in_frame=leaves_frame(site, unix, what, view),
+        in_frame=None if direction else leaves_frame(site, unix, what, view),
         trail_map=(drifts.rate * exposure.shutter.chosen).round(2).tolist(),
     )
 

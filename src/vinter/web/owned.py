@@ -8,7 +8,15 @@ from django.db.models import Model
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 
+from vinter.core.errors import BadInput
+
 M = TypeVar("M", bound=Model)
+
+
+class Needed(BadInput):
+    """Something must be there first; ``page`` is the template that offers to make it."""
+
+    page = ""
 
 
 def owned(model: type[M], request: HttpRequest, pk: int) -> M:

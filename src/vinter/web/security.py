@@ -11,6 +11,7 @@ from django.template.loader import render_to_string
 
 from vinter.core.errors import BadInput
 from vinter.core.formats.whole import DISK_FULL, check_room, no_room
+from vinter.web.owned import Needed
 
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' blob: data:; font-src 'self'; "
@@ -43,9 +44,15 @@ def disk_full(error: BaseException | None) -> bool:
     return no_room(error) or (isinstance(error, OperationalError) and "full" in str(error))
 
 
+def field_base(path: str) -> str:
+    """The page that others extend: red on black in the field, where nothing may be white; else empty."""
+    return "field/base.html" if path.startswith("/field/") else ""
+
+
 def _plainly(request: HttpRequest, message: str, status: int) -> HttpResponse:
     if request.headers.get("Accept", "").startswith("text/html"):
-        return render(request, "wrong.html", {"message": message}, status=status)
+        context = {"message": message, "field_base": field_base(request.path)}
+        return render(request, "wrong.html", context, status=status)
     return HttpResponse(message, status=status, content_type="text/plain; charset=utf-8")
 
 
@@ -81,6 +88,8 @@ class PlainErrors:
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
         """A 400 with the sentence of a BadInput, a 507 for a full disk; other errors pass on."""
+        if isinstance(error, Needed) and request.method == "GET":
+            return render(request, error.page)
         if isinstance(error, BadInput):
             return _plainly(request, str(error), 400)
         if disk_full(error):

@@ -55,8 +55,11 @@ def good_of(request: HttpRequest, found: Imported[T]) -> T:
 
 
 @contextmanager
-def saved_files(files: Sequence[UploadedFile], least: int = 1) -> Iterator[list[tuple[Path, str]]]:
-    """Uploaded frames, checked by content: where they lie and what they are called; gone afterwards."""
+def saved_files(
+    files: Sequence[UploadedFile], least: int = 1, known: bool = True
+) -> Iterator[list[tuple[Path, str]]]:
+    """Uploaded frames, checked by content unless anything may come: where they lie and what they are called;
+    gone afterwards."""
     if not least <= len(files) <= MOST_FRAMES:
         raise BadInput(f"{least} to {MOST_FRAMES} files are wanted, {len(files)} came")
     with tempfile.TemporaryDirectory(dir=settings.FILE_UPLOAD_TEMP_DIR) as folder:
@@ -66,7 +69,8 @@ def saved_files(files: Sequence[UploadedFile], least: int = 1) -> Iterator[list[
             if not file.size or file.size > LARGEST_FRAME:
                 raise BadInput(f"{name}: empty or larger than {LARGEST_FRAME // 2**20} MB")
             start = file.read(8)
-            check_content(name, start)
+            if known:
+                check_content(name, start)
             path = Path(folder) / f"{secrets.token_hex(6)}{Path(name).suffix.lower()}"
             with whole(path, lasting=False) as draft:
                 draft.write_bytes(start + file.read())

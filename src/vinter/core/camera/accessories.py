@@ -50,6 +50,11 @@ class Tracker:
         room = max(tolerance_px * per_px - self.periodic, 0.25 * tolerance_px * per_px)
         return float(room / rate)
 
+    def trail_px(self, lens: Lens, seconds: float) -> float:
+        """What the worst star drifts in so many seconds, px: by the alignment, and the periodic error."""
+        rate = SIDEREAL_ARCSEC * np.radians(self.alignment / 60)
+        return float((rate * seconds + self.periodic) / (ARCSEC_PER_UM_MM * lens.pitch / lens.focal))
+
     def carries(self, grams: float) -> bool:
         """Whether it carries phone, clamp and head."""
         return grams <= self.payload
@@ -80,6 +85,21 @@ class Eyepiece:
             ("eyepiece focal length", self.eyepiece, 2, 60),
         ):
             _within(label, value, low, high)
+
+    def problems(self, phone_width: float, eyepiece_outside: float) -> list[str]:
+        """What does not fit: a phone wider than the holder, an eyepiece thicker than the barrel, in mm."""
+        out = []
+        if phone_width > self.holder:
+            out.append(
+                f"The adapter takes phones to {self.holder:g} mm; yours is {phone_width:g} mm wide with its "
+                "case."
+            )
+        if eyepiece_outside > self.barrel:
+            out.append(
+                f"The adapter grips eyepieces to {self.barrel:g} mm; this one is {eyepiece_outside:g} mm "
+                "outside."
+            )
+        return out
 
     @property
     def magnification(self) -> float:

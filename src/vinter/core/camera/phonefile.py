@@ -7,11 +7,12 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from vinter.core.camera.phones import Lens, Phone
+from vinter.core.camera.phones import READ_NOISE, Lens, Phone
 from vinter.core.constants import FULL_FRAME_DIAGONAL_MM
 from vinter.core.errors import BadInput
 
 FILE_KIND = "vinter-phone"
+PACKED = 0.8  # size of a RAW file against its bits: lossless packing, with a preview
 
 
 class _PhoneFile(BaseModel):
@@ -30,10 +31,7 @@ def lens_from(data: dict[str, Any]) -> Lens:
     if unknown:
         raise BadInput(f"lens field {unknown[0]!r} is not known")
     try:
-        steps = tuple(
-            (int(iso), float(noise))
-            for iso, noise in data.get("read_noise", ((0, 3.2), (400, 2.0), (1600, 1.5)))
-        )
+        steps = tuple((int(iso), float(noise)) for iso, noise in data.get("read_noise", READ_NOISE))
         return Lens(**{**data, "read_noise": steps, "raw_kinds": tuple(data.get("raw_kinds", ("sensor",)))})
     except (TypeError, ValueError) as error:
         raise BadInput(f"lens {data.get('name', '')!r}: {error}") from error
@@ -106,5 +104,6 @@ def lens_from_photo(
         width=max(width, height),
         height=min(width, height),
         bits=bits,
+        raw_megabytes=round(width * height * bits / 8 / 1e6 * PACKED, 1),
         measured="focal length, f-number and pixels from a photo",
     )

@@ -8,7 +8,11 @@ from vinter.core.constants import FULL_FRAME_DIAGONAL_MM
 from vinter.core.errors import BadInput
 
 F35_SLACK = 0.1  # by which rounded figures of makers may disagree
-READ_NOISE = ((0, 3.2), (400, 2.0), (1600, 1.5))  # from this ISO on, electrons per output pixel
+READ_NOISE = ((50, 3.2), (400, 2.0), (1600, 1.5), (6400, 1.3))  # ISO, electrons per output pixel
+SHORT_LENS = 10.0  # s; a longest shutter under this is a limit one feels
+LOWEST_ISO = 50  # where a curve that names ISO 0 begins
+NOISE_STOP = 2**0.5  # a measured read noise replaces points of the curve nearer than half a stop
+LIGHT_SIGMA = 0.3  # of every count of electrons, as a share: efficiency and losses of the lens are assumed
 FULL_WELL_PER_UM2 = 6000 / 1.2**2  # electrons at base ISO per square micrometre of output pixel
 
 
@@ -75,6 +79,44 @@ class Lens:
         return f"{self.infinity_ticks} ticks back" if self.infinity_ticks else "the end mark"
 
     @property
+    def quirks(self) -> list[str]:
+        """What is peculiar about the lens, each as a sentence."""
+        out = []
+        if not self.manual:
+            out.append("No manual control: only the phone's own long mode, which hides its frames.")
+        if self.iso_top < self.iso_max:
+            out.append(
+                f"By hand the ISO ends at {self.iso_top}; what the phone offers beyond is its own mode."
+            )
+        if self.iso_digital:
+            out.append(
+                f"From ISO {self.iso_digital} on it only multiplies numbers: no more light, less headroom."
+            )
+        if self.binning > 1:
+            out.append(
+                f"{self.binning} × {self.binning} pixels of the sensor make one of the file; full "
+                f"resolution may "
+                "come merged."
+            )
+        if "sensor" not in self.raw_kinds:
+            out.append("Its RAW files are merged by the phone: they bear less editing than sensor data.")
+        if not self.infinity_found:
+            out.append(
+                "Infinity is not known yet: find it once, on a distant ridge by day or a star at night."
+            )
+        elif self.infinity_ticks:
+            out.append(f"The focus slider's end mark is not infinity: {self.infinity_ticks} ticks back is.")
+        if not self.f35_fits:
+            out.append(
+                f"Its figures disagree: {self.focal:g} mm and {self.pitch:g} µm are "
+                f"{self.f35_expected:.0f} mm in "
+                f"35 mm terms, not {self.f35:g}."
+            )
+        if self.shutter_max < SHORT_LENS:
+            out.append(f"Its longest shutter is {self.shutter_max:g} s: more frames instead of longer ones.")
+        return out
+
+    @property
     def f35_expected(self) -> float:
         """Equivalent focal length in mm that focal length, pitch and pixels give."""
         diagonal = self.pitch / 1000 * float(np.hypot(self.width, self.height))
@@ -105,16 +147,21 @@ class Lens:
         return self.full_well * self.base_iso / max(iso, self.base_iso)
 
     def noise_at(self, iso: float) -> float:
-        """Read noise in electrons per output pixel at an ISO."""
-        return [noise for start, noise in self.read_noise if iso >= start][-1]
+        """Read noise in electrons per output pixel at an ISO: a curve through the known points, even in the
+        logarithm of the ISO, flat beyond its ends."""
+        points = sorted((max(point, LOWEST_ISO), noise) for point, noise in self.read_noise)
+        isos, noises = zip(*points, strict=True)
+        return float(np.interp(np.log(max(iso, 1)), np.log(isos), noises))
 
-    def with_read_noise(self, iso: float, electrons: float) -> "Lens":
-        """The lens with the read noise measured at an ISO, in place of the figure for the step that ISO lies
-        in."""
-        step = max(start for start, _ in READ_NOISE if iso >= start)
-        return replace(
-            self, read_noise=tuple(sorted({**dict(self.read_noise), step: round(electrons, 2)}.items()))
-        )
+    def with_read_noise(self, iso: int, electrons: float) -> "Lens":
+        """The lens with the read noise measured at an ISO as a point of its curve, in place of what stood
+        within half a stop."""
+        far = {
+            point: noise
+            for point, noise in self.read_noise
+            if not iso / NOISE_STOP < max(point, LOWEST_ISO) < iso * NOISE_STOP
+        }
+        return replace(self, read_noise=tuple(sorted({**far, iso: round(electrons, 2)}.items())))
 
     def with_white_at(self, iso: float, electrons: float) -> "Lens":
         """The lens with the well that follows from the electrons that reach white at an ISO; inverse of
@@ -157,6 +204,7 @@ SHIPPED = {
                 height=3024,
                 iso_min=50,
                 iso_max=6400,
+                binning=2,
                 shutter_max=30,
                 distortion=-0.012,
                 infinity_ticks=4,
@@ -210,7 +258,7 @@ SHIPPED = {
                 bits=10,
                 distortion=-0.015,
                 dark_current=0.15,
-                read_noise=((0, 4.1), (400, 2.9), (1600, 2.4)),
+                read_noise=((32, 4.1), (400, 2.9), (1600, 2.4)),
                 infinity_ticks=2,
                 infinity_known=True,
             ),
@@ -264,7 +312,7 @@ SHIPPED = {
                 bits=10,
                 distortion=-0.01,
                 dark_current=0.15,
-                read_noise=((0, 4.5), (400, 3.2)),
+                read_noise=((50, 4.5), (400, 3.2)),
                 iso_digital=800,
             ),
         ),

@@ -4,7 +4,7 @@
 them.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -58,18 +58,35 @@ class Pose:
 
 @dataclass(frozen=True)
 class View:
-    """An upright picture: size and focal length in pixels, radial term k1 over squared tangents, pose."""
+    """An upright picture: size and focal length in pixels, radial term k1 over squared tangents, pose.
+
+    A part of a picture has its first pixel at (``left``, ``top``) of the ``whole`` (width, height).
+    """
 
     width: int
     height: int
     focal_px: float
     k1: float
     pose: Pose
+    left: int = 0
+    top: int = 0
+    whole: tuple[int, int] | None = None
 
     @property
     def centre(self) -> tuple[float, float]:
         """Pixel coordinates of the optical axis; the centre of the first pixel is (0, 0)."""
-        return (self.width - 1) / 2, (self.height - 1) / 2
+        width, height = self.whole or (self.width, self.height)
+        return (width - 1) / 2 - self.left, (height - 1) / 2 - self.top
+
+    @property
+    def corner_px(self) -> float:
+        """Distance of a corner of the whole picture from the axis, px."""
+        width, height = self.whole or (self.width, self.height)
+        return float(np.hypot((width - 1) / 2, (height - 1) / 2))
+
+    def part(self, left: int, top: int, width: int, height: int) -> "View":
+        """A part of this whole picture."""
+        return replace(self, left=left, top=top, width=width, height=height, whole=(self.width, self.height))
 
     @property
     def axes(self) -> Array:

@@ -3,25 +3,25 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from vinter.core.camera.exposure import GAP_SECONDS
+from vinter.core.camera.frame_count import GAP_SECONDS
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
-from vinter.core.modes.basis import CardStep, StepKind
-
-FIXED_KELVIN = 4200  # fixed for a sequence; cool enough that a phone does not drift blue or orange
-DELAY_SECONDS = 3  # until the phone has stopped shaking
-
-
-def spoken_shutter(seconds: float) -> str:
-    """A shutter as a phone shows it."""
-    return f"{seconds:g} s" if seconds >= 0.4 else f"1/{1 / seconds:.0f} s"
+from vinter.core.camera.white_balance import FIXED_KELVIN
+from vinter.core.modes.basis import DELAY_SECONDS, CardStep, StepKind, spoken_shutter
 
 
 def checks(
-    lens: Lens, iso: int, shutter: float, frames: int, pose: Pose, steps: Sequence[CardStep] = ()
+    lens: Lens,
+    iso: int,
+    shutter: float,
+    frames: int,
+    pose: Pose,
+    steps: Sequence[CardStep] = (),
+    framing: tuple[float, int] | None = None,
+    delay: float = DELAY_SECONDS,
 ) -> list[tuple[str, str]]:
     """Labels and values (empty where there is only something to do); shutter in s, pose in degrees; ``steps``
-    are the mode's own."""
+    are the mode's own, ``framing`` the shutter and ISO of a frame for the composition."""
     ticks = lens.infinity_ticks
     focus = (
         ("Focus: infinity not known yet, find it on a bright star", "")
@@ -35,10 +35,11 @@ def checks(
         ("Flash off, screen dim, no alerts", ""),
         ("Lens wiped, clamp off the buttons", ""),
         focus,
-        ("ISO", f"{iso}"),
+        *([("Framing shot first", f"{framing[0]:g} s, ISO {framing[1]}")] if framing else []),
+        ("Then ISO" if framing else "ISO", f"{iso}"),
         ("Shutter", spoken_shutter(shutter)),
         ("White balance, fixed", f"{FIXED_KELVIN} K"),
-        ("Delay", f"{DELAY_SECONDS} s"),
+        ("Delay", f"{delay:g} s"),
         ("Frames", f"{frames}"),
         ("Point to", f"az {pose.azimuth:.0f}° up {pose.altitude:.0f}°"),
         *((step.label, step.value) for step in steps),
@@ -57,12 +58,18 @@ class Timing:
     lamp: float
 
 
-def timing(shutter: float, frames: int, interval: float | None, steps: Sequence[CardStep] = ()) -> Timing:
+def timing(
+    shutter: float,
+    frames: int,
+    interval: float | None,
+    steps: Sequence[CardStep] = (),
+    delay: float = DELAY_SECONDS,
+) -> Timing:
     """The timer of a shot: a mode's own interval, else the phone's pause; the lamp's time stands in the
     mode's steps."""
     lamp = next((step.seconds for step in steps if step.kind == StepKind.LAMP), 0.0)
     gap = round(max((interval or shutter + GAP_SECONDS) - shutter, 0), 2)
-    return Timing(DELAY_SECONDS, shutter, gap, frames, lamp)
+    return Timing(delay, shutter, gap, frames, lamp)
 
 
 def plan_b(window_ends: str | None) -> str:

@@ -2,9 +2,10 @@
 
 from dataclasses import dataclass
 
-from vinter.core.camera.exposure import HUMP_LIMIT, SHUTTERS
+from vinter.core.camera.iso import HUMP_LIMIT
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.photons import encoded
+from vinter.core.camera.shutter import SHUTTERS
 from vinter.core.frames.measure import Measure
 
 TOO_DARK = 0.010  # linear level of the sky under which read noise rules at any ISO

@@ -20,7 +20,7 @@ class Item:
 class Outing:
     """What is known of a night out: coldest temperature in deg C and least spread to the dew point in K (None
     when not known), minutes of driving and of shooting, keys of ``HAZARDS`` at the site, whether one goes
-    alone."""
+    alone, keys of ``GEAR`` that the picture asks for."""
 
     temperature: float | None = None
     dew_spread: float | None = None
@@ -28,6 +28,7 @@ class Outing:
     minutes: float = 0.0
     hazards: tuple[str, ...] = ()
     alone: bool = True
+    gear: tuple[str, ...] = ()
 
 
 ALWAYS = (
@@ -39,6 +40,20 @@ ALWAYS = (
     Item("food", "Water, something to eat"),
     Item("told-somebody", "Somebody knows where you are and when you will be back"),
 )
+
+GEAR = {
+    "tracker": Item(
+        "tracker", "Star tracker, its charged battery, its wedge", "polar alignment before full dark"
+    ),
+    "lamp": Item("lamp", "Dimmable lamp, paper to soften it", "test at home that it does not band"),
+    "telescope": Item("telescope", "Telescope, mount and eyepieces", "out an hour early, to cool"),
+    "adapter": Item("adapter", "Eyepiece adapter, tried with the case on", "centred by day"),
+    "counterweight": Item("counterweight", "Counterweight for phone and adapter"),
+    "clip-on": Item("clip-on", "Clip-on lens, its cap", "both sides wiped"),
+    "power": Item("power", "Power bank and cable", "hours of frames without a pause"),
+    "no-tripod": Item("no-tripod", "Something soft to lean the phone on", "no tripod in this plan"),
+}  # what a kind of picture asks for, by the keys that modes name
+INSTEAD_OF_TRIPOD = "no-tripod"
 
 MARGIN_SECONDS = 3600.0  # before and after the shooting: setting up, and the walk back
 
@@ -63,7 +78,7 @@ def _weather_items(out: Outing) -> Iterator[Item]:
         yield Item("warm-layers", "Warm layers, hat, gloves that work the screen", why)
     if cold is not None and cold < 3:
         yield Item("warm-bank", "Power bank in an inner pocket", "cold takes a fifth of the charge and more")
-    elif out.minutes > 60:
+    elif out.minutes > 60 and "power" not in out.gear:
         yield Item("bank", "Power bank and cable", f"{out.minutes:.0f} minutes of shooting")
     if out.dew_spread is not None and out.dew_spread < 3:
         why = f"air within {out.dew_spread:.0f} K of the dew point"
@@ -72,7 +87,8 @@ def _weather_items(out: Outing) -> Iterator[Item]:
 
 def pack_list(out: Outing) -> list[Item]:
     """Things to pack for a night out; each key once."""
-    items = [*ALWAYS, *_weather_items(out)]
+    always = [item for item in ALWAYS if item.key != "tripod" or INSTEAD_OF_TRIPOD not in out.gear]
+    items = [*always, *(GEAR[key] for key in out.gear), *_weather_items(out)]
     if out.drive_minutes and out.drive_minutes > 60:
         why = f"{out.drive_minutes:.0f} minutes of night driving when tired"
         items.append(Item("rest", "Rest planned for the way back", why))

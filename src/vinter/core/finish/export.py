@@ -10,7 +10,7 @@ import numpy as np
 from vinter.core.errors import BadInput
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.recipe import RecipeParts
-from vinter.core.finish.render import Renderer, to_8bit, to_16bit
+from vinter.core.finish.render import Renderer, dithered_8bit, to_8bit, to_16bit
 from vinter.core.finish.scene import prepare, read_stack
 from vinter.core.formats.pictures import PictureInfo, write_jpeg, write_png16, write_tiff16
 
@@ -31,7 +31,7 @@ class ExportKind:
 
 EXPORT_KINDS: dict[str, ExportKind] = {
     "jpg": ExportKind(
-        "JPEG", (".jpg", ".jpeg"), "image/jpeg", lambda out, c, info: write_jpeg(out, to_8bit(c), info)
+        "JPEG", (".jpg", ".jpeg"), "image/jpeg", lambda out, c, info: write_jpeg(out, dithered_8bit(c), info)
     ),
     "tif": ExportKind(
         "16-bit TIFF",

@@ -10,9 +10,9 @@ from vinter.core.finish.moves.black_point import BlackPoint
 from vinter.core.finish.moves.core_light import CoreLight
 from vinter.core.finish.moves.curve import Contrast, Curve
 from vinter.core.finish.moves.gradient_removal import GradientRemoval, glow_base
-from vinter.core.finish.moves.light_balance import GroundLight, Light, LightBalance, planck_gains
+from vinter.core.finish.moves.light_balance import GroundLight, Light, LightBalance, balance_gains
 from vinter.core.finish.moves.noise_reduction import NoiseReduction, Smoothing
-from vinter.core.finish.recipe import Recipe, RecipeParts, recipe_of
+from vinter.core.finish.recipe import RecipeParts, recipe_of
 from vinter.core.finish.scene import Scene
 
 F32 = npt.NDArray[np.float32]
@@ -49,6 +49,18 @@ def to_8bit(canvas: Canvas) -> U8:
     return np.asarray(flat, np.uint8).reshape(height, width, 3)
 
 
+def dithered_8bit(canvas: Canvas, seed: int = 0) -> U8:
+    """RGB bytes with the rounding of each hidden in a little noise, so that a smooth sky does not break into
+    bands; the same canvas gives the same bytes."""
+    rng, height = np.random.default_rng([seed, 8]), canvas.sky.shape[0]
+    out = np.empty(canvas.rgb.shape, np.uint8)
+    for top in range(0, height, 256):
+        part = canvas.rgb[top : top + 256]
+        noise = rng.random(part.shape, np.float32) - rng.random(part.shape, np.float32)
+        out[top : top + 256] = np.clip(part * 255 + noise + np.float32(0.5), 0, 255)
+    return out
+
+
 def to_16bit(canvas: Canvas) -> npt.NDArray[np.uint16]:
     """RGB in 16 bits of a finished canvas."""
     return np.asarray(np.clip(canvas.rgb * 65535 + 0.5, 0, 65535), np.uint16)
@@ -63,8 +75,10 @@ def histogram(picture: U8, bins: int = 128) -> list[list[int]]:
 def cool_kelvin(scene: Scene) -> float:
     """Light balance at which the sky's own background comes out a little cool, as a night should look."""
     background = glow_base(scene) / np.array(scene.colour.neutral)
-    kelvins = np.arange(3000.0, 5300.0, 50.0)
-    balanced = [np.array(scene.colour.matrix) @ (background * planck_gains(k)) for k in kelvins]
+    kelvins = np.arange(2600.0, 9000.0, 50.0)
+    balanced = [
+        np.array(scene.colour.matrix) @ (background * balance_gains(float(k), scene.colour)) for k in kelvins
+    ]
     away = [abs(rgb[0] / max(rgb[2], 1e-9) - NIGHT_RED_TO_BLUE) for rgb in balanced]
     return float(kelvins[int(np.argmin(away))])
 
@@ -84,6 +98,7 @@ def suggest(scene: Scene) -> RecipeParts:
     )
 
 
-def untouched() -> RecipeParts:
-    """The stack as it comes, for the before side of a comparison."""
-    return Recipe()
+def untouched(scene: Scene) -> RecipeParts:
+    """The stack as it comes, in its own white, for the before side of a comparison."""
+    kelvin = scene.colour.kelvin
+    return recipe_of(LightBalance(sky=Light(kelvin=kelvin), ground=GroundLight(kelvin=kelvin)))

@@ -15,6 +15,12 @@ from vinter.core.frames.reading import Colour
 
 F32 = npt.NDArray[np.float32]
 Array = npt.NDArray[np.float64]
+EDGE_PX, BESIDE_PX = (
+    7,
+    31,
+)  # px about the mask's edge that are looked at, and from which sky and ground are known
+LEAST_BESIDE = 0.02  # share of that window that must be sky, and ground
+APART = 0.25  # of the sky's light, by which the ground must be darker to tell how much of a pixel is sky
 COARSE = 160  # px across, for the smooth glow
 
 
@@ -85,17 +91,53 @@ def pixel_noise(rgb: F32) -> float:
     return float(1.4826 * np.median(np.abs(g[::2, 2::2] - g[::2, :-2:2])) / np.sqrt(2))
 
 
+def _beside(values: F32, share: F32) -> tuple[F32, F32]:
+    """Mean of the values about each place where ``share`` is 1, and how much of it there is."""
+    weight = cv2.blur(share, (BESIDE_PX, BESIDE_PX))
+    return np.asarray(cv2.blur(values * share, (BESIDE_PX, BESIDE_PX)) / np.maximum(weight, 1e-6)), weight
+
+
+def covered(rgb: F32, mask: F32) -> F32:
+    """Share of sky (0 to 1) of each pixel: the mask's, and along its edge what the picture itself shows
+    between the ground's light and the sky's, so that what is taken from the sky is taken where it shines.
+
+    Where both are alike, or one of them is not near, the mask stands.
+    """
+    edge = cv2.dilate(
+        ((mask > 0.004) & (mask < 0.996)).astype(np.uint8), np.ones((EDGE_PX, EDGE_PX), np.uint8)
+    )
+    rows, columns = np.flatnonzero(edge.any(axis=1)), np.flatnonzero(edge.any(axis=0))
+    if not len(rows):
+        return mask
+    part = np.s_[
+        max(rows[0] - BESIDE_PX, 0) : rows[-1] + BESIDE_PX + 1,
+        max(columns[0] - BESIDE_PX, 0) : columns[-1] + BESIDE_PX + 1,
+    ]
+    light = np.ascontiguousarray(rgb[part].sum(axis=2), np.float32)
+    m, near = mask[part], edge[part] > 0
+    sure = [np.asarray((here & ~near).astype(np.float32)) for here in (m > 0.996, m < 0.004)]
+    (above, high), (below, low) = (
+        _beside(np.minimum(light, 1.5 * np.median(light[m > 0.5])), s) for s in sure
+    )
+    apart = above - below
+    share = np.clip((light - below) / np.where(apart > 0, apart, 1), 0, 1)
+    fair = near & (high > LEAST_BESIDE) & (low > LEAST_BESIDE) & (apart > APART * above)
+    out = mask.copy()
+    out[part] = np.where(fair, share, m)
+    return out
+
+
 def prepare(
     rgb: F32, mask: npt.NDArray[np.uint8] | None, colour: Colour, longest: int | None = None
 ) -> Scene:
     """A scene from a full-size stack, reduced so that its longer side is at most ``longest`` px."""
     height, width = rgb.shape[:2]
-    # the feathered edge counts as sky from its middle on, else what is taken from the sky leaves a bright rim
-    sky = (
-        np.ones((height, width), np.float32) if mask is None else np.minimum(mask.astype(np.float32) / 127, 1)
-    )
+    sky: F32 = np.ones((height, width), np.float32)
+    if mask is not None:
+        sky = np.asarray(mask.astype(np.float32) / 255, np.float32)
     if sky.shape != (height, width):
         raise BadInput(f"the mask is {sky.shape[1]} x {sky.shape[0]} px, the picture {width} x {height}")
+    sky = covered(rgb, sky)
     noise = pixel_noise(rgb)
     small_size = (COARSE, max(COARSE * height // width, 1))
     small, small_sky = (cv2.resize(v, small_size, interpolation=cv2.INTER_AREA) for v in (rgb, sky))
@@ -143,7 +185,8 @@ def _colour(description: str) -> Colour:
     try:
         data = json.loads(description)
         n = [float(v) for v in data["neutral"]]
-        return Colour((n[0], n[1], n[2]), tuple(tuple(float(v) for v in row) for row in data["matrix"]))
+        matrix = tuple(tuple(float(v) for v in row) for row in data["matrix"])
+        return Colour((n[0], n[1], n[2]), matrix, float(data.get("kelvin", Colour.kelvin)))
     except (ValueError, KeyError, TypeError, IndexError):
         return Colour()
 
@@ -154,6 +197,7 @@ def save_scene(path: Path, scene: Scene) -> None:
         {
             "neutral": scene.colour.neutral,
             "matrix": scene.colour.matrix,
+            "kelvin": scene.colour.kelvin,
             "scale": scene.scale,
             "noise": scene.noise,
             "background": scene.background.tolist(),

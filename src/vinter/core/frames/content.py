@@ -9,7 +9,7 @@ ALLOWED = {
     "tiff": {".dng", ".tif", ".tiff", ".nef", ".arw", ".cr2", ".pef", ".srw"},
     "jpeg": {".jpg", ".jpeg"},
     "png": {".png"},
-    "heif": {".heic", ".heif"},
+    "heif": {".heic", ".heif", ".hif", ".avif"},
 }
 
 

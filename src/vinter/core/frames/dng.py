@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 import tifffile
 
-CFA = 32803
+CFA, LINEAR_RAW = 32803, 34892
 READABLE = {1, 7}  # uncompressed, lossless JPEG
 LINEARISATION, BLACK_DELTAS, ACTIVE_AREA = 50712, (50715, 50716), 50829
 D65_LIKE = {0, 20, 21, 22, 23}  # illuminants whose matrix serves as LibRaw's would
@@ -122,3 +122,17 @@ def plain_bayer(path: Path) -> PlainBayer | None:
         tifffile.TiffFileError,
     ):
         return None
+
+
+def only_previews(path: Path) -> bool:
+    """Whether a TIFF-like file holds pictures but neither a sensor's mosaic nor linear RAW, or RAW without
+    any
+    bytes."""
+    try:
+        with tifffile.TiffFile(path) as file:
+            first: Any = file.pages[0]
+            pages = [first, *(first.pages or ())]
+            raw = [p for p in pages if p.tags.get(262) and int(p.tags[262].value) in (CFA, LINEAR_RAW)]
+            return not any(sum(p.databytecounts) > 0 for p in raw)
+    except (OSError, ValueError, KeyError, TypeError, IndexError, tifffile.TiffFileError):
+        return False

@@ -11,7 +11,11 @@ FRAME_TYPES = ("sky", "ground", "dark", "flat", "bias", "test", "automatic", "tw
 CALIBRATION = ("dark", "flat", "bias")
 DARK_LEVEL = 0.0006  # of full scale, under which nothing shone on the sensor
 HOT_STARS = 40  # hot pixels beside each other that a dark may show as stars
-FLAT_LEVELS = (0.08, 0.9)
+WARM_DARK, DARK_DETAIL = (
+    0.02,
+    0.05,
+)  # of full scale, and structure: an even glow of a warm sensor is no ground
+FLAT_LEVELS = (0.02, 0.95)
 FLAT_SECONDS = 2.0  # longer ones are no flats
 EVEN = 0.02  # structure under which a frame shows nothing but a fall-off
 BIAS_SECONDS = 0.01
@@ -26,7 +30,8 @@ def _alone(m: Measure) -> str:
         return "automatic"
     if m.kind == "linear" or (m.raw == "processed" and m.kind != "picture"):
         return "automatic"
-    if m.background < DARK_LEVEL and m.stars < HOT_STARS and m.clipped_fraction < 0.001:
+    covered = m.background < WARM_DARK and m.structure < DARK_DETAIL and 0 < m.uneven < 0.3 * m.background
+    if (m.background < DARK_LEVEL or covered) and m.stars < HOT_STARS and m.clipped_fraction < 0.001:
         return "bias" if seconds is not None and seconds <= BIAS_SECONDS else "dark"
     if m.stars >= FEW_STARS:
         return "sky"

@@ -24,6 +24,9 @@ UPRIGHT = {
 }
 
 
+BENT_STEP, BENT_ROUNDS = 16, 12  # px between places that are bent back exactly, and rounds until they are
+
+
 @dataclass(frozen=True)
 class LensWarp:
     """Radial terms (r^0, r^2, r^4, r^6) and two tangential ones for one plane or for three (red, green,
@@ -59,6 +62,37 @@ class LensWarp:
         w, h = size
         corners = np.array([[0, 0], [w - 1, 0], [w - 1, h - 1], [0, h - 1]], float)
         return float(np.hypot(*(self.source(corners, size) - corners).T).max())
+
+    def as_shot(self, picture: F32) -> F32:
+        """A straight picture (height, width) bent back to how the lens drew it: the inverse of
+        ``straightened``, to a hundredth of a pixel."""
+        height, width = picture.shape
+        x, y = np.meshgrid(np.arange(width, dtype=float), np.arange(height, dtype=float))
+        coarse = np.c_[x[::BENT_STEP, ::BENT_STEP].ravel(), y[::BENT_STEP, ::BENT_STEP].ravel()]
+        there = coarse.copy()
+        for _ in range(BENT_ROUNDS):
+            there += coarse - self.source(there, (width, height))
+        shape = x[::BENT_STEP, ::BENT_STEP].shape
+        rows, columns = np.float32(y / BENT_STEP), np.float32(x / BENT_STEP)
+        off = [
+            cv2.remap(
+                np.float32((there - coarse)[:, k].reshape(shape)),
+                columns,
+                rows,
+                cv2.INTER_CUBIC,
+                borderMode=cv2.BORDER_REPLICATE,
+            )
+            for k in (0, 1)
+        ]
+        return np.asarray(
+            cv2.remap(
+                np.ascontiguousarray(picture, np.float32),
+                np.float32(x) + off[0],
+                np.float32(y) + off[1],
+                cv2.INTER_LINEAR,
+                borderMode=cv2.BORDER_REPLICATE,
+            )
+        )
 
     def straightened(self, picture: F32) -> F32:
         """A picture (height, width[, 3]) as shot made straight, cubic; its edge is repeated where the warp

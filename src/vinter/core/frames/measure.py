@@ -11,6 +11,7 @@ from vinter.core.frames.mosaic import PEDESTAL, SPAN, clean_mosaic, clean_pictur
 from vinter.core.frames.psf_map import Cell, cells, diagnosis
 from vinter.core.frames.reading import Frame
 from vinter.core.frames.stars import Background, Detection, background, find_stars
+from vinter.core.frames.streaks import find_streaks
 
 F32 = npt.NDArray[np.float32]
 U16 = npt.NDArray[np.uint16]
@@ -23,6 +24,14 @@ BRIGHT_SHARE, MAPPED_SHARE, SHAPED = (
     0.7,
     400,
 )  # of the stars, for the figures and for the map; and at most
+DAYLIGHT, NOTHING = 0.25, 0.0008  # of full scale: no night is so bright; nothing shines
+GROUND_DETAIL = 0.08  # structure over which a frame without stars shows something near
+EIGHT_BITS, SOME_LEVELS = 270, 4  # levels of a byte and what rounding adds; fewer in use tell nothing
+NO_STARS = 4.0  # times the take's width: such specks are no stars
+LONGER = 1.3  # times the take's elongation, from which a frame was shaken
+LAMP_SHARE = 0.2  # of the sky's light, by which a lamp lifts a part of the frame
+STANDING_PX = 24.0  # px that the ends of one line may lie apart from frame to frame
+UPPER, ENOUGH_HIGH = 0.6, 25  # of the height, in which stars are judged when there are so many
 UNCLIPPED = 0.8  # of full scale, above which a star's top may be cut
 ROUND = 1.06  # elongation that noise gives round stars
 
@@ -31,8 +40,10 @@ ROUND = 1.06  # elongation that noise gives round stars
 class Measure:
     """What a frame shows. Lengths in px, background and noise as shares of full scale.
 
-    ``structure`` is the detail at 16 to 50 px over the level: near 0 in a flat, large over ground; ``shapes``
-    the stars' over the frame; ``f35`` the 35 mm equivalent focal length the file names.
+    ``structure`` is the detail at 16 to 50 px over the level: near 0 in a flat, large over ground; ``bottom``
+    and ``brightest`` the level along the lower edge and of the brightest part, ``uneven`` how far its parts
+    lie apart, as shares of full scale; ``shapes`` the stars' over the frame; ``streak_lines`` the ends of
+    lines of light (x0, y0, x1, y1, px); ``f35`` the 35 mm equivalent focal length the file names.
     """
 
     file: str
@@ -57,6 +68,10 @@ class Measure:
     structure: float = 0.0
     shapes: list[Cell] = field(default_factory=list)
     shapes_say: str = ""
+    bottom: float = 0.0
+    brightest: float = 0.0
+    uneven: float = 0.0
+    streak_lines: list[tuple[float, float, float, float]] = field(default_factory=list)
     f35: float | None = None
 
 
@@ -86,12 +101,23 @@ def _neighbour_correlation(frame: Frame) -> float:
     return float(np.corrcoef(a[calm], b[calm])[0, 1] + 2 / 3)
 
 
+def _steps(frame: Frame) -> float:
+    """How many levels a frame's numbers can take, by the least step between those that it does take."""
+    sample = frame.data[::7, ::7]
+    low, high = np.percentile(sample, (2, 98))
+    levels = np.unique(sample[(sample >= low) & (sample <= high)]).astype(int)
+    step = int(np.diff(levels).min()) if len(levels) > SOME_LEVELS else 1
+    return frame.white / max(step, 1)
+
+
 def raw_kind(frame: Frame) -> tuple[str, list[str]]:
     """Whether a file is true sensor data: sensor, processed or unknown, with the evidence."""
     if frame.kind == "picture":
         return "processed", ["a finished picture, not RAW"]
     if frame.kind == "linear":
         return "processed", ["a linear DNG: demosaiced, perhaps merged, inside the phone"]
+    if _steps(frame) <= EIGHT_BITS:
+        return "processed", ["a Bayer file of 8 bits: encoded or cut down by the phone, not sensor data"]
     excess = _neighbour_correlation(frame)
     evidence = f"noise of like-coloured neighbours correlates by {excess:+.2f}"
     if abs(excess) < SMOOTHED / 2:
@@ -112,6 +138,9 @@ def _star_figures(found: Detection, signal: F32, diagonal: int) -> tuple[float, 
     stars = found.stars
     if len(stars) < 3:
         return 0.0, 1.0, 0.0, []
+    high = np.flatnonzero(stars.y < UPPER * 2 * signal.shape[0])  # lit ground has specks that are no stars
+    if len(high) >= ENOUGH_HIGH:
+        stars = stars.take(high)
     sharp = np.flatnonzero(stars.peak < UNCLIPPED * SPAN)
     sharp = (sharp if len(sharp) >= 10 else np.arange(len(stars)))[
         : int(np.clip(len(stars) * MAPPED_SHARE, 30, SHAPED))
@@ -141,6 +170,16 @@ def _structure(plane: F32) -> float:
     )
 
 
+def _parts(plane: F32) -> npt.NDArray[np.float64]:
+    """Median level of the parts (12 rows, 16 columns) of a frame, as shares of full scale."""
+    rows, columns = 12, 16
+    small = plane[::3, ::3]
+    small = small[: small.shape[0] // rows * rows, : small.shape[1] // columns * columns]
+    height, width = small.shape[0] // rows, small.shape[1] // columns
+    cells = small.reshape(rows, height, columns, width).swapaxes(1, 2).reshape(rows, columns, -1)
+    return np.asarray((np.median(cells, axis=2) - PEDESTAL) / SPAN, float)
+
+
 def measure(
     frame: Frame, cleaned: tuple[U16, F32] | None = None, found: tuple[Background, Detection] | None = None
 ) -> Measure:
@@ -151,6 +190,8 @@ def measure(
     raw, why = raw_kind(frame)
     level = float(np.median(floor.level[::4, ::4]) - PEDESTAL) / SPAN
     clipped = float(np.mean(data[::2, ::2] >= PEDESTAL + 0.985 * SPAN))
+    lines = find_streaks(plane, floor.level, floor.noise) if len(detection.stars) >= FEW_STARS else []
+    parts = _parts(plane)
     noise = floor.noise / SPAN * (np.sqrt(2) if frame.pattern is not None else 1)
     m = Measure(
         file=frame.path.name,
@@ -167,7 +208,11 @@ def measure(
         background=round(level, 5),
         noise=round(float(noise), 5),
         clipped_fraction=round(clipped, 6),
-        streaks=len(detection.streaks),
+        streaks=len(lines),
+        streak_lines=[(s.x0, s.y0, s.x1, s.y1) for s in lines],
+        bottom=round(float(np.median(parts[-2:])), 5),
+        brightest=round(float(parts.max()), 5),
+        uneven=round(float(np.ptp(np.percentile(parts, (5, 95)))), 6),
         raw=raw,
         raw_reasons=why,
         structure=round(_structure(plane), 4),
@@ -178,10 +223,21 @@ def measure(
     return _judged(replace(m, raw_reasons=[*m.raw_reasons, *(note.words for note in frame.notes)]))
 
 
+def _no_sky(m: Measure) -> str:
+    """What a frame without stars is."""
+    if m.background > DAYLIGHT or (m.exposure_s is not None and m.exposure_s < 0.02 and m.background > 0.02):
+        return "no night sky in it: daylight, or a lit room"
+    if m.background < NOTHING and m.uneven < NOTHING:
+        return "no night sky in it: nothing shone on the sensor"
+    if m.structure > GROUND_DETAIL:
+        return f"only {m.stars} stars: ground, or cloud over the whole sky"
+    return f"only {m.stars} stars: cloud, focus or a covered lens"
+
+
 def _judged(m: Measure) -> Measure:
     drop, doubt = [], []
     if m.stars < FEW_STARS:
-        drop.append(f"only {m.stars} stars: cloud, focus or a covered lens")
+        drop.append(_no_sky(m))
     elif m.elongation > TRAILED:
         drop.append(
             f"stars trailed or shaken: {m.elongation:.1f} times longer than wide, {m.trail_px:.0f} px"
@@ -190,37 +246,81 @@ def _judged(m: Measure) -> Measure:
         doubt.append(f"stars a little trailed: {m.elongation:.1f} times longer than wide")
     if m.clipped_fraction > 0.02:
         doubt.append(f"{100 * m.clipped_fraction:.1f} % of the pixels are clipped")
-    notes = (
-        [
-            f"{m.streaks} long streak{'s' if m.streaks > 1 else ''}: an aeroplane or satellite, which "
-            "clipping removes"
-        ]
-        if m.streaks
-        else []
-    )
-    return replace(m, verdict="drop" if drop else "doubt" if doubt else "keep", reasons=drop + doubt + notes)
+    verdict = "drop" if drop else "doubt" if doubt else "keep"
+    return replace(m, verdict=verdict, reasons=drop + doubt + _streak_notes(m))
+
+
+def _streak_notes(m: Measure) -> list[str]:
+    if not m.streaks or m.stars < FEW_STARS:
+        return []
+    many = f"{m.streaks} long streaks" if m.streaks > 1 else "a long streak"
+    return [f"{many}: an aeroplane or satellite, which stacking leaves out"]
+
+
+def _light(m: Measure) -> float:
+    """What a frame's light is divided by, to be compared with frames of other settings."""
+    return (m.exposure_s or 1.0) * (m.iso or 100) / 100 if m.kind != "picture" else 1.0
+
+
+def _alike(line: tuple[float, ...], other: tuple[float, ...]) -> bool:
+    """Whether two lines lie on each other."""
+    a, b = np.array(line).reshape(2, 2), np.array(other).reshape(2, 2)
+    ends = min(float(np.abs(a - b).max()), float(np.abs(a - b[::-1]).max()))
+    return ends < STANDING_PX
+
+
+def _without_standing(measures: list[Measure]) -> list[Measure]:
+    """Measures without the lines that stand at one place in three frames or more: wires, roofs, edges."""
+    lines = [line for m in measures for line in m.streak_lines]
+    out = []
+    for m in measures:
+        moving = [v for v in m.streak_lines if sum(_alike(v, other) for other in lines) < 3]
+        out.append(replace(m, streak_lines=moving, streaks=len(moving)) if m.streak_lines else m)
+    return out
 
 
 def compare(measures: list[Measure]) -> list[Measure]:
-    """The same measures, judged anew by themselves and against the median of their take."""
-    measures = [_judged(m) for m in measures]
-    usable = [m for m in measures if m.stars >= FEW_STARS]
-    if len(usable) < 3:
-        return measures
-    fwhm, stars, level = (
-        float(np.median([getattr(m, n) for m in usable])) for n in ("fwhm_px", "stars", "background")
+    """The same measures, judged anew by themselves and against the frames of their take of the same kind of
+    file. A frame has one cause: stars that are soft or trailed are also fewer."""
+    measures = [_judged(m) for m in _without_standing(measures)]
+    return [_against(m, [o for o in measures if o.kind == m.kind and o.stars >= FEW_STARS]) for m in measures]
+
+
+def _against(m: Measure, others: list[Measure]) -> Measure:
+    if len(others) < 3:
+        return m
+    fwhm, stars, long = (
+        float(np.median([getattr(o, n) for o in others])) for n in ("fwhm_px", "stars", "elongation")
     )
-    out = []
-    for m in measures:
-        drop, doubt = [], []
-        if m.stars >= FEW_STARS and m.fwhm_px > SOFT_RATIO * fwhm:
-            drop.append(f"soft: stars {m.fwhm_px:.1f} px wide against {fwhm:.1f} px in the take")
-        if FEW_STARS <= m.stars < CLOUD_RATIO * stars:
-            drop.append(f"{m.stars} stars against {stars:.0f} in the take: cloud or dew")
-        if level > 0 and m.background > GLARE_RATIO * level:
-            doubt.append(
-                f"sky {m.background / level:.1f} times brighter than in the take: cloud, lamp or dawn"
-            )
-        verdict = "drop" if drop or m.verdict == "drop" else "doubt" if doubt else m.verdict
-        out.append(replace(m, verdict=verdict, reasons=drop + doubt + m.reasons))
-    return out
+    level, bottom, brightest = (
+        float(np.median([getattr(o, n) / _light(o) for o in others]))
+        for n in ("background", "bottom", "brightest")
+    )
+    own = _light(m)
+    glare = m.background / own / level if level > 0 else 1.0
+    part_lit = level > 0 and (
+        m.bottom / own > bottom + LAMP_SHARE * level or m.brightest / own > brightest + 2 * LAMP_SHARE * level
+    )
+    if part_lit and glare < GLARE_RATIO:  # what is lit has specks and edges of its own: no more is said
+        lamp = "lamp light in a part of it that the other frames have dark"
+        return replace(m, verdict="doubt", reasons=[lamp], streaks=0, streak_lines=[])
+    seen = m.stars >= FEW_STARS
+    drop, doubt = [], []
+    spread = seen and (m.elongation > max(A_LITTLE_TRAILED, LONGER * long) or m.fwhm_px > SOFT_RATIO * fwhm)
+    if seen and m.elongation <= TRAILED and m.stars < CLOUD_RATIO * stars and m.fwhm_px > NO_STARS * fwhm:
+        drop.append(f"{m.stars} specks against {stars:.0f} stars in the take: cloud, or far out of focus")
+    elif seen and m.elongation <= TRAILED and m.fwhm_px > SOFT_RATIO * fwhm:
+        why = "shaken" if m.elongation > LONGER * long else "soft"
+        drop.append(f"{why}: stars {m.fwhm_px:.1f} px wide against {fwhm:.1f} px in the take")
+    elif seen and m.stars < CLOUD_RATIO * stars and not spread and _same_settings(m, others):
+        drop.append(f"{m.stars} stars against {stars:.0f} in the take: cloud or dew")
+    if glare > GLARE_RATIO and not drop:
+        doubt.append(f"sky {glare:.1f} times brighter than in the take: cloud, lamp or dawn")
+    verdict = "drop" if drop or m.verdict == "drop" else "doubt" if doubt else m.verdict
+    return replace(m, verdict=verdict, reasons=drop + doubt + m.reasons)
+
+
+def _same_settings(m: Measure, others: list[Measure]) -> bool:
+    """Whether fewer stars may be laid to the sky: a shorter frame shows fewer by itself."""
+    times = [o.exposure_s for o in others if o.exposure_s]
+    return m.exposure_s is None or not times or m.exposure_s > 0.7 * float(np.median(times))

@@ -13,16 +13,18 @@ import rawpy
 import tifffile
 from PIL import Image
 
+from vinter.core.camera.illuminant import SRGB_OF_XYZ, temperature
 from vinter.core.errors import BadInput
-from vinter.core.frames.dng import PlainBayer, plain_bayer
+from vinter.core.frames.dng import PlainBayer, only_previews, plain_bayer
 from vinter.core.frames.lenswarp import UPRIGHT, LensWarp
 from vinter.core.frames.metadata import Metadata, picture_metadata, tiff_metadata, tiff_tags
 from vinter.core.frames.opcodes import CorrectionNote, corrections
+from vinter.core.frames.profiles import srgb_pixels
 
 LARGEST_PIXELS = 205_000_000  # of a mosaic
 LARGEST_PICTURE = 110_000_000  # pixels of three colours
 RAW_SUFFIXES = {".dng", ".cr2", ".cr3", ".nef", ".arw", ".raf", ".rw2", ".orf", ".raw", ".pef", ".srw"}
-PICTURE_SUFFIXES = {".jpg", ".jpeg", ".png", ".tif", ".tiff", ".heic", ".heif"}
+PICTURE_SUFFIXES = {".jpg", ".jpeg", ".png", ".tif", ".tiff", ".heic", ".heif", ".hif", ".avif"}
 SUFFIXES = RAW_SUFFIXES | PICTURE_SUFFIXES
 Image.MAX_IMAGE_PIXELS = None  # sizes are judged here, before anything is unpacked
 pillow_heif.register_heif_opener()
@@ -31,7 +33,6 @@ HEADER_BYTES = 2**16
 OWN_MARKS = (b'"vinter": "stack"', b"Vinter\0")  # in a stack's description, as the writer of an export
 MASKS = (".mask.png", ".left-out.png")
 OWN_COMPANIONS = (*MASKS, ".png")
-SRGB_FROM_XYZ = np.array([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]])
 
 
 BAYER = {(0, 1, 1, 2), (2, 1, 1, 0), (1, 0, 2, 1), (1, 2, 0, 1)}  # greens on a diagonal, one red, one blue
@@ -39,11 +40,13 @@ BAYER = {(0, 1, 1, 2), (2, 1, 1, 0), (1, 0, 2, 1), (1, 2, 0, 1)}  # greens on a 
 
 @dataclass(frozen=True)
 class Colour:
-    """How camera colour becomes a picture: its white (3,) and the matrix from balanced camera RGB to linear
-    sRGB."""
+    """How camera colour becomes a picture: its white (3,), the matrix from balanced camera RGB to linear
+    sRGB,
+    and the temperature (K) of the light that white was taken in."""
 
     neutral: tuple[float, float, float] = (1.0, 1.0, 1.0)
     matrix: tuple[tuple[float, ...], ...] = ((1, 0, 0), (0, 1, 0), (0, 0, 1))
+    kelvin: float = 5200.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -99,10 +102,15 @@ def colour_from(neutral: npt.NDArray[np.float64], xyz_to_camera: npt.NDArray[np.
     white = tuple(float(v) for v in np.clip(neutral / max(neutral[1], 1e-6), 0.05, 20))
     if not np.any(xyz_to_camera) or abs(np.linalg.det(xyz_to_camera)) < 1e-6:
         return Colour((white[0], white[1], white[2]))
-    rgb_to_camera = xyz_to_camera @ np.linalg.inv(SRGB_FROM_XYZ)
+    rgb_to_camera = xyz_to_camera @ np.linalg.inv(SRGB_OF_XYZ)
     rgb_to_camera /= rgb_to_camera.sum(axis=1, keepdims=True)
     matrix = np.linalg.inv(rgb_to_camera)
-    return Colour((white[0], white[1], white[2]), tuple(tuple(float(v) for v in row) for row in matrix))
+    xyz = np.linalg.solve(xyz_to_camera, np.array(white))
+    fair = bool((xyz > 0).all())
+    kelvin = temperature(float(xyz[0] / xyz.sum()), float(xyz[1] / xyz.sum())) if fair else Colour.kelvin
+    return Colour(
+        (white[0], white[1], white[2]), tuple(tuple(float(v) for v in row) for row in matrix), kelvin
+    )
 
 
 def _raw_colour(raw: rawpy.RawPy, path: Path) -> Colour:
@@ -201,6 +209,12 @@ def read_with_libraw(path: Path) -> Frame:
             black = np.array(raw.black_level_per_channel, float)[raw.raw_pattern]
             even = np.array(visible[: visible.shape[0] // 2 * 2, : visible.shape[1] // 2 * 2])
     except rawpy.LibRawError as error:
+        if only_previews(path):
+            raise BadInput(
+                f"{path.name}: its RAW pixels were taken out, only a preview is left; copy the file from "
+                f"the phone "
+                "again, as the original"
+            ) from error
         raise BadInput(f"{path.name}: not a RAW file that can be read ({_told(error)})") from error
     return Frame(
         path=path,
@@ -264,7 +278,7 @@ def read_picture(path: Path) -> Frame:
             with Image.open(path) as image:
                 check_size(path, *image.size)
                 meta, linear = picture_metadata(image), False
-                values = np.asarray(image.convert("RGB"))
+                values = srgb_pixels(image)
     except BadInput:
         raise
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombError, tifffile.TiffFileError) as error:

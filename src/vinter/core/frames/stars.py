@@ -51,10 +51,9 @@ class Stars:
 
 @dataclass(frozen=True)
 class Detection:
-    """Stars of a frame, and the long straight shapes that are none: (n, 3) of x, y, length in px."""
+    """Stars of a frame."""
 
     stars: Stars
-    streaks: Array
 
 
 @dataclass(frozen=True)
@@ -97,7 +96,6 @@ def find_stars(plane: F32, floor: Background | None = None, threshold: float = T
         found = sep.extract(signal, threshold * 4, err=err, minarea=5, clean=False)
     a, b = np.maximum(found["a"], 0.3), np.maximum(found["b"], 0.3)
     long = (a / b > 5) & (a > 8)
-    streaks = np.c_[2 * found["x"][long] + 0.5, 2 * found["y"][long] + 0.5, 2 * np.sqrt(12) * a[long]]
     good = ~long & (a < 12) & (found["npix"] < 900)
     found, a, b = found[good], a[good], b[good]
     order = np.argsort(-found["flux"])[:MOST]
@@ -120,4 +118,4 @@ def find_stars(plane: F32, floor: Background | None = None, threshold: float = T
         angle=np.degrees(found["theta"]),
         error=np.hypot(PLACE_FLOOR, PLACE_ERROR * err / np.maximum(found["peak"].astype(float), err)),
     )
-    return Detection(stars, streaks)
+    return Detection(stars)

@@ -8,14 +8,14 @@ from scipy.signal import fftconvolve
 
 from vinter.core.ground.coastline import Array, Region
 from vinter.core.sky.brightness import NATURAL_ZENITH, to_magnitudes, to_nanolamberts
-from vinter.core.sky.glow import DENSITY, REACH_KM, STRENGTH, places
+from vinter.core.sky.glow import REACH_KM, places
 
 KM_PER_DEGREE = 111.195
 SOFTENINGS = (
-    0.25,
-    4.0,
-    30.0,
-    200.0,
+    20.1,
+    26.0,
+    50.0,
+    150.0,
 )  # km^2: towns are summed in classes of size, each with its own softening
 MOST_CELLS = 700
 
@@ -45,7 +45,8 @@ class GlowMap:
 
 
 def _kernel(cell_km: float, reach: int, softening: float) -> Array:
-    """Light at the zenith per head at every offset, averaged over the offset's cell where it is steep."""
+    """Light at the zenith of a unit of light at every offset, averaged over the offset's cell where it is
+    steep."""
     offset = np.arange(-reach, reach + 1) * cell_km
     fine = (np.arange(9) - 4) / 9 * cell_km
     d2 = offset[:, None] ** 2 + offset[None, :] ** 2
@@ -55,7 +56,7 @@ def _kernel(cell_km: float, reach: int, softening: float) -> Array:
             moved = (fine[:, None] + r * cell_km) ** 2 + (fine[None, :] + c * cell_km) ** 2
             kernel[reach + r, reach + c] = ((moved + softening) ** -1.25).mean()
     kernel[d2 > REACH_KM**2] = 0
-    return STRENGTH * kernel
+    return kernel
 
 
 def glow_map(region: Region, cells: int = 240) -> GlowMap:
@@ -73,16 +74,16 @@ def glow_map(region: Region, cells: int = 240) -> GlowMap:
     around = (p.lon - (region.west + region.east) / 2 + 180) % 360 - 180 + (region.east - region.west) / 2
     x = around / (region.east - region.west) * columns + reach
     inside = (y >= 0) & (y < rows + 2 * reach) & (x >= 0) & (x < columns + 2 * reach)
-    size = p.pop / (2 * np.pi * DENSITY) + 0.25
+    size = p.softening
     group = np.searchsorted(np.sqrt(np.array(SOFTENINGS[:-1]) * np.array(SOFTENINGS[1:])), size)
     light = np.zeros((rows, columns))
     for g in range(len(SOFTENINGS)):
         chosen = inside & (group == g)
         if not chosen.any():
             continue
-        heads = np.zeros((rows + 2 * reach, columns + 2 * reach))
-        np.add.at(heads, (y[chosen].astype(int), x[chosen].astype(int)), p.pop[chosen] * p.per_head[chosen])
-        softening = float(np.average(size[chosen], weights=p.pop[chosen]))
-        light += np.maximum(fftconvolve(heads, _kernel(cell, reach, softening), "valid"), 0)
+        lights = np.zeros((rows + 2 * reach, columns + 2 * reach))
+        np.add.at(lights, (y[chosen].astype(int), x[chosen].astype(int)), p.light[chosen])
+        softening = float(np.average(size[chosen], weights=np.maximum(p.light[chosen], 1e-12)))
+        light += np.maximum(fftconvolve(lights, _kernel(cell, reach, softening), "valid"), 0)
     dark = float(to_nanolamberts(NATURAL_ZENITH))
     return GlowMap(region, to_magnitudes(dark * (1 + light)))

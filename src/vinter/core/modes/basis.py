@@ -5,7 +5,8 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
 
-from vinter.core.camera.exposure import Exposure
+from vinter.core.camera.exposure import Exposure, OwnSettings
+from vinter.core.camera.frame_count import BAND_MAG
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.photons import sky_rate
 from vinter.core.camera.projection import Pose
@@ -14,11 +15,16 @@ from vinter.core.sky.satellites import Pass
 from vinter.core.sky.site import Site
 from vinter.core.versions import Schema
 
+DELAY_SECONDS = 3.0  # until the phone has stopped shaking
+
 
 @dataclass(frozen=True, kw_only=True)
 class Basis:
     """What every mode starts from: site, minute, lens, how it is held and points, the target then, the usual
-    exposure."""
+    exposure, and what the photographer sets against the advice.
+
+    ``band_mag`` is the target's own light as it reaches the camera, V mag/arcsec^2.
+    """
 
     site: Site
     unix: float
@@ -29,6 +35,45 @@ class Basis:
     exposure: Exposure
     use: str = "screen"
     passing: Pass | None = None
+    own: OwnSettings = field(default_factory=OwnSettings)
+    band_mag: float = BAND_MAG
+
+    def settled(self, shutter: float, iso: int, frames: int) -> "Settled":
+        """A mode's own advice, overruled by what the photographer sets; words where they differ."""
+        own, words = self.own, []
+        if own.shutter is not None and abs(own.shutter / shutter - 1) > 0.01:
+            words.append(
+                f"Your shutter of {spoken_shutter(own.shutter)}; {spoken_shutter(shutter)} is the advice."
+            )
+        if own.iso is not None and own.iso != iso:
+            words.append(f"Your ISO {own.iso}; {iso} is the advice.")
+        if own.frames is not None and own.frames != frames:
+            words.append(f"Your {own.frames} frames; {frames} would be the advice.")
+        return Settled(own.shutter or shutter, own.iso or iso, own.frames or frames, words)
+
+
+@dataclass(frozen=True)
+class Settled:
+    """Shutter in s, ISO and count of frames as they will be set, and where that departs from the advice."""
+
+    shutter: float
+    iso: int
+    frames: int
+    words: list[str]
+
+
+def spoken_shutter(seconds: float) -> str:
+    """A shutter as a phone shows it."""
+    return f"{seconds:g} s" if seconds >= 0.4 else f"1/{1 / seconds:.0f} s"
+
+
+class Shows(StrEnum):
+    """Which of the usual exposure's figures hold for a mode: those of a stack, those of one frame, or none
+    because the mode has its own."""
+
+    STACK = "stack"
+    FRAME = "frame"
+    OWN = "own"
 
 
 class StepKind(StrEnum):
@@ -52,7 +97,9 @@ class CardStep:
 class ModePlan:
     """Settings, figures with their units, steps for the card beyond the usual ones, reasons and cautions.
 
-    ``interval`` is from the start of one frame to the next in s.
+    ``interval`` is from the start of one frame to the next in s, ``trail`` what its stars trail, in words;
+    ``pose`` and ``start`` (Unix seconds) where the mode points and begins elsewhere than the plan; ``delay``
+    the s between release and shutter, ``more_seconds`` what follows the frames.
     """
 
     shutter: float
@@ -63,11 +110,16 @@ class ModePlan:
     steps: list[CardStep] = field(default_factory=list)
     reasons: list[str] = field(default_factory=list)
     cautions: list[str] = field(default_factory=list)
+    trail: str = ""
+    pose: Pose | None = None
+    start: float | None = None
+    delay: float = DELAY_SECONDS
+    more_seconds: float = 0.0
 
     @property
     def minutes(self) -> float:
         """How long it takes."""
-        return self.frames * self.interval / 60
+        return (self.frames * self.interval + self.more_seconds) / 60
 
 
 @dataclass(frozen=True)
@@ -88,8 +140,12 @@ Plan = Callable[[Basis, dict[str, float]], ModePlan]
 class Mode:
     """A mode: its place in the list to choose from, its name, its options and the function that plans it.
 
-    ``of_the_band`` says that the reasons of the usual exposure hold for it, ``needs_pass`` that it wants the
-    pass of a station.
+    ``shows`` says which figures of the usual exposure hold for it, ``target`` is the key of what it always
+    points at (empty: what the night is planned for), ``needs_pass`` that it wants the pass of a station,
+    ``sequence`` that its frames become one film or one line, so that nothing may change between them;
+    ``upright``
+    that the phone is always held upright;
+    ``gear`` names what it needs beyond phone and tripod, by the keys of the pack list.
     """
 
     key: str
@@ -97,28 +153,33 @@ class Mode:
     place: int
     options: tuple[Option, ...]
     plan: Plan
-    of_the_band: bool = False
+    shows: Shows = Shows.OWN
+    target: str = ""
     needs_pass: bool = False
+    sequence: bool = False
+    upright: bool = False
+    gear: tuple[str, ...] = ()
+
+    @property
+    def of_a_frame(self) -> bool:
+        """Whether shutter and ISO of the usual exposure hold."""
+        return self.shows != Shows.OWN
+
+    @property
+    def of_a_stack(self) -> bool:
+        """Whether the usual exposure's count of frames holds too."""
+        return self.shows == Shows.STACK
 
 
 REGISTERED: dict[str, Mode] = {}
 
 
-def mode(
-    key: str, name: str, *options: Option, place: int, of_the_band: bool = False, needs_pass: bool = False
-) -> Callable[[Plan], Plan]:
-    """Register a planning function as a mode: the one thing to write for a new kind of picture."""
+def mode(key: str, name: str, *options: Option, **traits: Any) -> Callable[[Plan], Plan]:
+    """Register a planning function as a mode, with the traits of ``Mode``: the one thing to write for a new
+    kind of picture."""
 
     def registered(plan: Plan) -> Plan:
-        REGISTERED[key] = Mode(
-            key=key,
-            name=name,
-            place=place,
-            options=options,
-            plan=plan,
-            of_the_band=of_the_band,
-            needs_pass=needs_pass,
-        )
+        REGISTERED[key] = Mode(key=key, name=name, options=options, plan=plan, **traits)
         return plan
 
     return registered
@@ -143,13 +204,22 @@ def usual(b: Basis) -> tuple[float, int, int]:
     return b.exposure.shutter.chosen, b.exposure.iso.chosen, b.exposure.frames.count
 
 
+def worst_trail(b: Basis, seconds: float) -> str:
+    """What stars trail in the worst place in so many seconds on a standing tripod."""
+    return f"trails {seconds * b.exposure.shutter.worst_px_s:.1f} px at worst"
+
+
 def storage(b: Basis, frames: int) -> tuple[str, str]:
     """What so many frames take on the card."""
     return "Storage", f"{frames * b.lens.raw_megabytes / 1000:.1f} GB"
 
 
 def sky_fitting_iso(b: Basis, seconds: float, level: float) -> int:
-    """The usual ISO, halved until a long shutter leaves the sky under a linear level (0 to 1)."""
+    """The usual ISO, halved until a long shutter leaves the sky under a linear level (0 to 1); one's own as
+    it
+    is set."""
+    if b.own.iso is not None:
+        return b.own.iso
     iso, electrons = b.exposure.iso.chosen, sky_rate(b.lens, b.at.brightness) * seconds
     while iso > b.lens.iso_min and electrons / b.lens.full_scale(iso) > level:
         iso //= 2

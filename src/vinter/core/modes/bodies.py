@@ -1,28 +1,42 @@
 """Modes for what shines by itself: Moon, planets through an eyepiece, a station's pass."""
 
+from datetime import datetime
 from functools import partial
 
 import numpy as np
 
 from vinter.core.camera import photons
 from vinter.core.camera.accessories import Eyepiece
-from vinter.core.camera.exposure import GAP_SECONDS
+from vinter.core.camera.frame_count import GAP_SECONDS
+from vinter.core.camera.projection import Pose
 from vinter.core.constants import ARCSEC_PER_RADIAN
 from vinter.core.errors import BadInput
-from vinter.core.modes.basis import Basis, CardStep, ModePlan, Option, mode, sky_fitting_iso
-from vinter.core.sky.brightness import phase_dimming
-from vinter.core.sky.ephemeris import year_of
+from vinter.core.modes.basis import (
+    Basis,
+    CardStep,
+    ModePlan,
+    Option,
+    mode,
+    sky_fitting_iso,
+    spoken_shutter,
+    worst_trail,
+)
+from vinter.core.sky.brightness import beam_airmass, phase_dimming
+from vinter.core.sky.ephemeris import horizontal, year_body, year_ephemeris, year_of
 from vinter.core.sky.target_track import track
-from vinter.core.sky.targets import MOON
+from vinter.core.sky.targets import MOON, target
 
 SUNLIT = 11.0  # f-number at which full Moon needs 1/ISO s
+MOON_KM = 1737.4
 PLANETS = {
-    "venus": (1.9, 16.0),
-    "mars": (4.1, 9.0),
-    "jupiter": (5.4, 42.0),
-    "saturn": (7.0, 18.0),
-}  # V mag/arcsec^2, arcsec across
+    "venus": (1.9, 6051.8),
+    "mars": (4.1, 3396.2),
+    "jupiter": (5.4, 71492.0),
+    "saturn": (7.0, 60268.0),
+}  # mean V mag/arcsec^2 of the lit disc, radius at the equator in km
 PLANET_LEVEL = 0.45  # of full scale
+ARM_MM = 150.0  # from the balance point to the counterweight
+LOW_PLANET = 30.0  # degrees
 FRAMES = Option("frames", "Frames", 30, 1, 500)
 
 
@@ -34,73 +48,104 @@ def moon_factor(phase: float) -> float:
     return float(min(10 ** (-0.4 * float(phase_dimming(phase))) / lit, 1.0))
 
 
-@mode("moon", "The Moon", FRAMES, place=100)
+def disc(b: Basis, body: str, radius_km: float) -> float:
+    """Apparent diameter in arcsec of a body at the planned minute, seen from the site."""
+    year, t = year_of(b.unix), np.array([b.unix])
+    _, _, distance = horizontal(year_body(year, body)(t), year_ephemeris(year).gast(t), b.site)
+    return float(2 * np.arcsin(radius_km / distance[0]) * ARCSEC_PER_RADIAN)
+
+
+def dimmed_by_air(b: Basis) -> float:
+    """Share of the light of the target that the air lets through."""
+    return float(10 ** (-0.4 * b.site.extinction * float(beam_airmass(b.at.altitude))))
+
+
+@mode("moon", "The Moon", FRAMES, place=100, target="moon")
 def moon(b: Basis, o: dict[str, float]) -> ModePlan:
     """The Moon: sunlit rock, by phase and height."""
     now = track(b.site, year_of(b.unix), np.array([b.unix]), MOON)
-    if now.alt[0] < 2:
-        raise BadInput("the Moon is below the horizon at that minute")
-    iso = b.lens.iso_min
-    dim = moon_factor(float(now.phase[0])) * 10 ** (
-        -0.4 * b.site.extinction * float(1 / np.sin(np.radians(max(now.alt[0], 5.0))))
-    )
+    iso = b.own.iso or b.lens.iso_min
+    dim = moon_factor(float(now.phase[0])) * dimmed_by_air(b)
     t = b.lens.aperture**2 / SUNLIT**2 / iso / dim
-    size = 0.52 / 57.3 * b.lens.focal_px
+    set_to = b.settled(round(min(t, b.lens.shutter_max), 5), iso, int(o["frames"]))
+    wide = disc(b, "moon", MOON_KM)
+    size = wide / ARCSEC_PER_RADIAN * b.lens.focal_px
+    clips = set_to.shutter * set_to.iso / (t * iso)
+    over = [f"That is {clips:.1f} times the light it needs: its bright parts clip."] if clips > 2 else []
     return ModePlan(
-        shutter=round(t, 5),
-        iso=iso,
-        frames=int(o["frames"]),
+        shutter=set_to.shutter,
+        iso=set_to.iso,
+        frames=set_to.frames,
         interval=1.0,
         figures=[
-            ("Shutter", f"1/{1 / t:.0f} s at ISO {iso}"),
+            ("Shutter", f"{spoken_shutter(set_to.shutter)} at ISO {set_to.iso}, ± half a stop"),
             ("Lit", f"{100 * float(now.illuminated[0]):.0f} %"),
-            ("Height", f"{float(now.alt[0]):.0f}°"),
-            ("Width of the disc", f"{size:.0f} px"),
+            ("Height", f"{b.at.altitude:.0f}° at azimuth {b.at.azimuth:.0f}°"),
+            ("Disc that night", f"{wide / 60:.1f}′, {size:.0f} px across"),
         ],
-        steps=[CardStep("Shutter, ISO", f"1/{1 / t:.0f} s, {iso}")],
+        steps=[CardStep("Focus on its edge", "then lock")],
         reasons=[
+            *set_to.words,
+            *over,
             f"Full Moon is sunlit rock: f/{SUNLIT:g}, 1/ISO s. This phase and height need {1 / dim:.1f} "
-            "times as much; "
-            "the automatic exposure looks at the black around and makes a white disc."
+            "times as much; the automatic exposure looks at the black around and makes a white disc.",
         ],
+        trail=worst_trail(b, set_to.shutter),
+        pose=Pose(round(b.at.azimuth, 1), round(b.at.altitude, 1)),
     )
 
 
 def planet(b: Basis, o: dict[str, float], key: str = "jupiter") -> ModePlan:
     """A bright planet through a telescope's eyepiece."""
-    scope = Eyepiece(aperture=o["aperture"], focal=o["focal"], eyepiece=o["eyepiece"])
+    scope = Eyepiece(
+        aperture=o["aperture"],
+        focal=o["focal"],
+        eyepiece=o["eyepiece"],
+        holder=o["holder"],
+        barrel=o["adapter"],
+    )
     focal, number = scope.effective(b.lens)
-    mag, size = PLANETS[key]
+    mag, radius = PLANETS[key]
+    size = disc(b, target(key).body, radius)
     px = size / (ARCSEC_PER_RADIAN * b.lens.pitch * 1e-3 / focal)
-    rate = photons.sky_rate(b.lens, mag) * (b.lens.aperture / number) ** 2
-    iso = 100 if b.lens.iso_min <= 100 else b.lens.iso_min
+    rate = photons.sky_rate(b.lens, mag) * (b.lens.aperture / number) ** 2 * dimmed_by_air(b)
+    iso = b.own.iso or max(100, b.lens.iso_min)
     t = PLANET_LEVEL * b.lens.full_scale(iso) / rate
+    set_to = b.settled(round(min(t, b.lens.shutter_max), 4), iso, int(o["frames"]))
+    weight = f"{scope.counterweight(o['mass'], ARM_MM):.0f} g"
     return ModePlan(
-        shutter=round(min(t, b.lens.shutter_max), 4),
-        iso=iso,
-        frames=int(o["frames"]),
+        shutter=set_to.shutter,
+        iso=set_to.iso,
+        frames=set_to.frames,
         interval=1.0,
         figures=[
             ("Magnification", f"{scope.magnification:.0f} ×"),
             ("Together", f"{focal:.0f} mm, f/{number:.0f}"),
             ("Field", f"{scope.true_field:.2f}°"),
-            ("Disc", f"{px:.0f} px"),
-            ("Shutter", f"1/{1 / t:.0f} s at ISO {iso}" if t < 0.5 else f"{t:.1f} s"),
-            ("Counterweight on 150 mm", f"{scope.counterweight(o['mass'], 150):.0f} g"),
+            ("Disc that night", f"{size:.1f}″, {px:.0f} px across"),
+            ("Height", f"{b.at.altitude:.0f}° at azimuth {b.at.azimuth:.0f}°"),
+            ("Shutter", f"{spoken_shutter(set_to.shutter)} at ISO {set_to.iso}, ± one stop"),
+            (f"Counterweight on {ARM_MM:.0f} mm", weight),
         ],
         steps=[
             CardStep("Centre the bright disc", "until it is round"),
-            CardStep("Counterweight on 150 mm", f"{scope.counterweight(o['mass'], 150):.0f} g"),
+            CardStep(f"Counterweight on {ARM_MM:.0f} mm", weight),
         ],
         reasons=[
+            *set_to.words,
             f"The telescope magnifies {scope.magnification:.0f} times; phone lens and eyepiece work as "
-            f"{focal:.0f} mm at f/{number:.0f}. "
-            "Many short frames, the sharpest kept, beat one."
+            f"{focal:.0f} mm at f/{number:.0f}. Many short frames, the sharpest kept, beat one.",
+            "Below 30° the air boils: wait until it stands higher."
+            if b.at.altitude < LOW_PLANET
+            else "It stands high enough for steady air.",
         ],
         cautions=[
+            *scope.problems(o["width"], o["outside"]),
             "Never point telescope or phone near the Sun. A heavy adapter tips a telescope: balance it "
-            "before you let go."
+            "before you let go.",
         ],
+        trail="the telescope's mount decides",
+        pose=Pose(round(b.at.azimuth, 1), round(b.at.altitude, 1)),
     )
 
 
@@ -111,9 +156,15 @@ for _i, _key in enumerate(PLANETS):
         Option("aperture", "Telescope aperture, mm", 114, 20, 1000),
         Option("focal", "Its focal length, mm", 900, 100, 6000),
         Option("eyepiece", "Eyepiece, mm", 10, 2, 60),
+        Option("outside", "Eyepiece outside, mm", 32, 10, 80),
+        Option("adapter", "Adapter grips eyepieces to, mm", 45, 10, 100),
+        Option("holder", "Adapter takes phones to, mm wide", 90, 30, 200),
+        Option("width", "Phone with case, mm wide", 76, 40, 120),
         Option("mass", "Phone, g", 200, 50, 1000),
         FRAMES,
         place=110 + _i,
+        target=_key,
+        gear=("telescope", "adapter", "counterweight"),
     )(partial(planet, key=_key))
 
 
@@ -129,25 +180,30 @@ def station(b: Basis, o: dict[str, float]) -> ModePlan:
     lasts = found.end - found.start
     t = float(min(lasts, b.lens.shutter_max))
     iso = sky_fitting_iso(b, t, 0.12)
-    n = int(np.ceil(lasts / (t + GAP_SECONDS)))
+    set_to = b.settled(round(t), iso, int(np.ceil(lasts / (t + GAP_SECONDS))))
     px = found.speed / 57.3 * b.lens.focal_px
+    opens = datetime.fromtimestamp(found.start, b.site.zone)
+    n = set_to.frames
     return ModePlan(
-        shutter=t,
-        iso=iso,
+        shutter=set_to.shutter,
+        iso=set_to.iso,
         frames=n,
-        interval=t + GAP_SECONDS,
+        interval=set_to.shutter + GAP_SECONDS,
         figures=[
+            ("Appears", f"{opens:%H:%M:%S}"),
             ("Highest", f"{found.altitude:.0f}° at azimuth {found.azimuth:.0f}°"),
             ("Lasts", f"{lasts:.0f} s"),
             ("Fastest", f"{found.speed:.2f}°/s, {px:.0f} px/s"),
             ("Times good to", f"± {found.error_seconds:.0f} s"),
         ],
-        steps=[CardStep("Open as it appears, close after", f"{t:.0f} s")],
+        steps=[CardStep(f"Open as it appears, {opens:%H:%M:%S}", f"{set_to.shutter:g} s")],
         reasons=[
+            *set_to.words,
             f"{found.name}: up and lit for {lasts:.0f} s"
             + (", then it fades into the Earth's shadow." if found.enters_shadow else "."),
-            f"{n} frame{'s' if n > 1 else ''} of {t:.0f} s; the elements are {found.age:.1f} days old, so "
-            "the times may be off by "
-            f"{found.error_seconds:.0f} s: open early.",
+            f"{n} frame{'s' if n > 1 else ''} of {set_to.shutter:g} s; the elements are {found.age:.1f} days "
+            f"old, so the times may be off by {found.error_seconds:.0f} s: open early.",
         ],
+        trail="the station draws its line; " + worst_trail(b, set_to.shutter),
+        start=found.start,
     )

@@ -3,9 +3,21 @@
 import numpy as np
 
 from vinter.core.camera.accessories import Tracker
-from vinter.core.camera.exposure import GAP_SECONDS, USES
+from vinter.core.camera.frame_count import GAP_SECONDS
+from vinter.core.camera.shutter import USES
 from vinter.core.constants import SIDEREAL_ARCSEC
-from vinter.core.modes.basis import Basis, CardStep, ModePlan, Option, mode, sky_fitting_iso, storage, usual
+from vinter.core.modes.basis import (
+    Basis,
+    CardStep,
+    ModePlan,
+    Option,
+    Shows,
+    mode,
+    sky_fitting_iso,
+    storage,
+    usual,
+    worst_trail,
+)
 
 STAR_WIDTH = 2.7  # px, FWHM of a sharp star
 VIDEO_MBIT = 45.0  # megabits per second of 4K video
@@ -13,22 +25,32 @@ VIDEO_MBIT = 45.0  # megabits per second of 4K video
 HOURS = Option("hours", "Hours", 1.5, 0.1, 14)
 
 
-@mode("trails", "Star trails", HOURS, Option("gap", "Gap between frames, s", 1, 0, 60), place=70)
+@mode(
+    "trails",
+    "Star trails",
+    HOURS,
+    Option("gap", "Gap between frames, s", 1, 0, 60),
+    place=70,
+    sequence=True,
+    gear=("power",),
+)
 def trails(b: Basis, o: dict[str, float]) -> ModePlan:
     """Star trails: many frames with gaps too short to see."""
-    t = b.lens.shutter_max
-    iso = sky_fitting_iso(b, t, 0.10)
+    longest = b.lens.shutter_max
     gap, drift = o["gap"], b.exposure.shutter.worst_px_s
-    dash = gap * drift
-    n = int(np.ceil(o["hours"] * 3600 / (t + gap)))
+    n = int(np.ceil(o["hours"] * 3600 / ((b.own.shutter or longest) + gap)))
+    set_to = b.settled(longest, sky_fitting_iso(b, b.own.shutter or longest, 0.10), n)
+    t, n = set_to.shutter, set_to.frames
+    dash, hours = gap * drift, n * (t + gap) / 3600
     visible = dash > STAR_WIDTH / 2
     longest_gap = STAR_WIDTH / 2 / drift
     reasons = [
+        *set_to.words,
         f"In {gap:g} s a star in the {b.exposure.shutter.worst_place} moves {dash:.1f} px; gaps show from "
-        "half a star's width, "
-        f"{STAR_WIDTH / 2:.1f} px, so the line {'breaks into dashes' if visible else 'holds'}. The gap may "
-        f"be {longest_gap:.1f} s at most.",
-        f"{o['hours']:g} h draw arcs of {SIDEREAL_ARCSEC * o['hours']:.0f}°.",
+        f"half a star's width, {STAR_WIDTH / 2:.1f} px, so the line "
+        f"{'breaks into dashes' if visible else 'holds'}. The gap may be {longest_gap:.1f} s at most.",
+        f"{n} frames in {hours:.2g} h draw arcs of {SIDEREAL_ARCSEC * hours:.0f}°.",
+        f"ISO {set_to.iso}: the brightest sample of every pixel is kept, so the sky must stay dark in each.",
     ]
     if visible:
         reasons.append(
@@ -37,18 +59,19 @@ def trails(b: Basis, o: dict[str, float]) -> ModePlan:
         )
     return ModePlan(
         shutter=t,
-        iso=iso,
+        iso=set_to.iso,
         frames=n,
         interval=t + gap,
         figures=[
-            ("Frames", f"{n}"),
+            ("Frames", f"{n} of {t:g} s"),
             ("Gap in the worst corner", f"{dash:.1f} px, {'dashes' if visible else 'no dashes'}"),
-            ("Arc", f"{SIDEREAL_ARCSEC * o['hours']:.0f}°"),
+            ("Arc", f"{SIDEREAL_ARCSEC * hours:.0f}°"),
             storage(b, n),
         ],
         steps=[CardStep("Gap between frames, at most", f"{longest_gap:.1f} s")],
         reasons=reasons,
         cautions=["Hours in the cold: battery, dew on the lens, and you."],
+        trail="drawn out on purpose",
     )
 
 
@@ -59,20 +82,25 @@ def trails(b: Basis, o: dict[str, float]) -> ModePlan:
     Option("interval", "Interval, s", 15, 1, 600),
     Option("fps", "Frames a second", 25, 5, 60),
     place=80,
+    shows=Shows.FRAME,
+    sequence=True,
+    gear=("power",),
 )
 def timelapse(b: Basis, o: dict[str, float]) -> ModePlan:
     """A time-lapse: how the night becomes seconds."""
     t, iso, _ = usual(b)
     interval = max(o["interval"], t + GAP_SECONDS)
-    n = int(np.ceil(o["hours"] * 3600 / interval))
-    clip = n / o["fps"]
+    set_to = b.settled(t, iso, int(np.ceil(o["hours"] * 3600 / interval)))
+    n = set_to.frames
+    hours, clip = n * interval / 3600, n / o["fps"]
+    wished = o["interval"] < interval
     return ModePlan(
         shutter=t,
         iso=iso,
         frames=n,
         interval=interval,
         figures=[
-            ("Frames", f"{n}"),
+            ("Frames", f"{n}, one every {interval:g} s"),
             ("Clip", f"{clip:.0f} s at {o['fps']:g} frames a second"),
             ("Sped up", f"{interval * o['fps']:.0f} ×"),
             ("Sky moves between frames", f"{interval * b.exposure.shutter.drift_px_s:.0f} px"),
@@ -84,9 +112,19 @@ def timelapse(b: Basis, o: dict[str, float]) -> ModePlan:
             CardStep("Everything fixed", "focus, ISO, white balance"),
         ],
         reasons=[
-            f"{o['hours']:g} h at one frame every {interval:g} s give {clip:.0f} s of film. "
-            "Fix the white balance, or the clip flickers in colour."
+            *set_to.words,
+            f"{hours:.2g} h at one frame every {interval:g} s give {clip:.0f} s of film. "
+            "Fix the white balance, or the clip flickers in colour.",
+            *(
+                [
+                    f"{o['interval']:g} s are too short: the frame takes {t:g} s and the phone "
+                    f"{GAP_SECONDS:g} s."
+                ]
+                if wished
+                else []
+            ),
         ],
+        trail=worst_trail(b, t),
     )
 
 
@@ -97,41 +135,55 @@ def timelapse(b: Basis, o: dict[str, float]) -> ModePlan:
     Option("periodic", "Periodic error, ″", 40, 0, 600),
     Option("payload", "It carries, g", 1000, 50, 20000),
     Option("mass", "Phone and clamp, g", 350, 50, 5000),
-    Option("longest", "Longest the phone allows, s", 60, 1, 3600),
     Option("minutes", "Minutes in all", 30, 1, 300),
     place=90,
+    gear=("tracker",),
 )
 def tracked(b: Basis, o: dict[str, float]) -> ModePlan:
-    """On a star tracker: minutes instead of seconds, as far as the polar alignment carries."""
+    """On a star tracker: minutes instead of seconds, as far as polar alignment and lens carry."""
     tracker = Tracker(o["payload"], o["alignment"], o["periodic"])
-    limit = tracker.longest(b.lens, USES[b.use].tolerance_px)
-    t = float(np.floor(min(limit, o["longest"])))
-    iso = sky_fitting_iso(b, t, 0.12)
-    n = max(int(np.ceil(o["minutes"] * 60 / (t + GAP_SECONDS))), 1)
+    tolerance = USES[b.use].tolerance_px
+    limit = tracker.longest(b.lens, tolerance)
+    best = max(float(np.floor(min(limit, b.lens.shutter_max))), min(1.0, b.lens.shutter_max))
+    lasts = b.own.shutter or best
+    n = max(int(np.ceil(o["minutes"] * 60 / (lasts + GAP_SECONDS))), 1)
+    set_to = b.settled(best, sky_fitting_iso(b, lasts, 0.12), n)
+    t, n = set_to.shutter, set_to.frames
+    standing = b.exposure.shutter.tolerance_px / b.exposure.shutter.worst_px_s
     cautions = (
         []
         if tracker.carries(o["mass"])
         else [f"The tracker carries {o['payload']:g} g; phone and clamp weigh {o['mass']:g} g."]
     )
+    ends = (
+        f"the lens ends at {b.lens.shutter_max:g} s"
+        if limit > b.lens.shutter_max
+        else "the alignment ends it"
+    )
     return ModePlan(
         shutter=t,
-        iso=iso,
+        iso=set_to.iso,
         frames=n,
         interval=t + GAP_SECONDS,
         figures=[
             ("Longest shutter by the alignment", f"{limit:.0f} s"),
-            ("Frames", f"{n} of {t:.0f} s"),
-            ("Light against untracked frames", f"{t / b.exposure.shutter.chosen:.0f} × a frame"),
+            ("Frames", f"{n} of {t:g} s"),
+            (
+                "Light of a frame, against a standing tripod's",
+                f"{t / min(standing, b.lens.shutter_max):.1f} ×",
+            ),
+            storage(b, n),
         ],
         steps=[
             CardStep("Align to the pole, error under", f"{o['alignment']:g}′"),
             CardStep("Ground", "a separate frame, tracker off"),
         ],
         reasons=[
+            *set_to.words,
             f"With {o['alignment']:g}′ of misalignment and {o['periodic']:g}″ of periodic error "
-            f"stars stay within {USES[b.use].tolerance_px:g} px for {limit:.0f} s; the ground smears, so "
-            "take it "
-            "apart."
+            f"stars stay within {tolerance:g} px for {limit:.0f} s; {ends}. The ground smears, so take "
+            f"it apart.",
         ],
         cautions=cautions,
+        trail=f"tracked: stars within {tracker.trail_px(b.lens, t):.1f} px",
     )

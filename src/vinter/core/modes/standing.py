@@ -4,18 +4,36 @@ with it."""
 import numpy as np
 
 from vinter.core.camera import photons
-from vinter.core.camera.exposure import BAND_MAG, GAP_SECONDS
 from vinter.core.camera.focus import blur_px, hyperfocal
+from vinter.core.camera.frame_count import GAP_SECONDS
+from vinter.core.camera.lamp import LAMP_UNDER, candela, lamp_seconds
+from vinter.core.camera.projection import Pose
+from vinter.core.camera.shutter import USES
 from vinter.core.constants import SIDEREAL_ARCSEC
-from vinter.core.modes.basis import Basis, CardStep, ModePlan, Option, StepKind, mode, storage, usual
+from vinter.core.modes.basis import (
+    Basis,
+    CardStep,
+    ModePlan,
+    Option,
+    Shows,
+    StepKind,
+    mode,
+    storage,
+    usual,
+    worst_trail,
+)
 from vinter.core.shot import field_of_view
+from vinter.core.sky.brightness import beam_airmass, phase_dimming, to_magnitudes, to_nanolamberts
 from vinter.core.sky.ephemeris import year_of
-from vinter.core.sky.targets import ARCH, position
+from vinter.core.sky.target_track import track
+from vinter.core.sky.targets import MOON
 
 OVERLAP = 0.35  # of a panorama's frames
 GROUND_REFLECTANCE = 0.1
-LAMP_METER = 12.5  # cd s/(m^2 ISO): a meter's constant; N^2/t = L ISO / K gives a mid grey
-LAMP_UNDER = 1.5  # EV under mid grey: a lit ground at night should still look like night
+GROUND_BINNING = 4  # pixels of the picture a side, in which ground is judged
+ARCH_SPAN = 200.0  # degrees along the horizon from foot to foot, with room
+FULL_MOON_MAG, LUX_ZERO = -12.73, 14.18  # V of the full Moon; V of one lux is -14.18
+CANDELA_OF_NL = 1e-5 / np.pi  # cd/m^2 of a nanolambert
 
 
 @mode(
@@ -23,7 +41,7 @@ LAMP_UNDER = 1.5  # EV under mid grey: a lit ground at night should still look l
     "Stack of frames",
     Option("automatic", "Compared with an automatic mode of, min", 4, 0.5, 20),
     place=10,
-    of_the_band=True,
+    shows=Shows.STACK,
 )
 def stack(b: Basis, o: dict[str, float]) -> ModePlan:
     """Short frames for stacking; beside them what an automatic mode of some minutes gives."""
@@ -54,29 +72,42 @@ def stack(b: Basis, o: dict[str, float]) -> ModePlan:
             "merges them inside the phone, "
             "so frames cannot be left out and trails cannot be made of them."
         ],
+        trail=worst_trail(b, t),
     )
 
 
 @mode(
-    "single", "Single frame", Option("snr", "Wanted signal to noise", 5, 1, 100), place=20, of_the_band=True
+    "single",
+    "Single frame",
+    Option("snr", "Wanted signal to noise", 5, 1, 100),
+    place=20,
+    shows=Shows.FRAME,
 )
 def single(b: Basis, o: dict[str, float]) -> ModePlan:
     """One frame, as good as one frame gets."""
     t, iso, _ = usual(b)
-    band = photons.sky_rate(b.lens, BAND_MAG)
+    band = photons.sky_rate(b.lens, b.band_mag)
     one = photons.snr(b.lens, band, photons.sky_rate(b.lens, b.at.brightness), t, iso)
-    wanted = int(np.ceil((o["snr"] / one) ** 2))
+    output = USES[b.use].output_px
+    seen = one * max(b.lens.width / output, 1.0)
+    wanted = int(np.ceil((o["snr"] / seen) ** 2))
     return ModePlan(
         shutter=t,
         iso=iso,
         frames=1,
         interval=t + GAP_SECONDS,
-        figures=[("Band against noise, a pixel", f"{one:.1f}"), (f"Frames for {o['snr']:g}", f"{wanted}")],
-        reasons=[
-            f"A single frame shows the band {one:.1f} times above the noise of a pixel; reduced to 1080 px "
-            "wide it gains "
-            f"{b.lens.width / 1080:.1f} times."
+        figures=[
+            ("Target against noise, a pixel of the frame", f"{one:.1f}"),
+            (f"The same, a pixel of {output} across", f"{seen:.1f}"),
+            (f"Frames for {o['snr']:g} times", f"{wanted}"),
         ],
+        reasons=[
+            *([] if b.own.frames in (None, 1) else ["A single frame is one frame: for more, plan a stack."]),
+            f"A single frame shows the target {one:.1f} times above the noise of a pixel, {seen:.1f} "
+            f"times in a "
+            f"picture {output} px across.",
+        ],
+        trail=worst_trail(b, t),
     )
 
 
@@ -86,22 +117,34 @@ def single(b: Basis, o: dict[str, float]) -> ModePlan:
     Option("each", "Frames at each place", 3, 1, 30),
     Option("turn", "Seconds to turn", 8, 1, 60),
     place=30,
-    of_the_band=True,
+    shows=Shows.FRAME,
+    target="arch",
+    upright=True,
 )
 def arch(b: Basis, o: dict[str, float]) -> ModePlan:
-    """A panorama of the arch in upright frames, from one foot to the other."""
+    """A panorama of the arch in upright frames, from the foot that sets to the other."""
     t, iso, _ = usual(b)
     w, h = field_of_view(b.lens, True)
-    top = float(position(b.site, year_of(b.unix), np.array([b.unix]), ARCH)[0][0])
-    columns = int(np.ceil((180 + 20 - w) / (w * (1 - OVERLAP)))) + 1
-    rows = max(int(np.ceil((top + 25 - h) / (h * (1 - OVERLAP)))) + 1, 1)
+    top, middle = b.at.altitude, b.at.azimuth
+    across, up = w * (1 - OVERLAP), h * (1 - OVERLAP)
+    columns = int(np.ceil((ARCH_SPAN - w) / across)) + 1
+    rows = max(int(np.ceil((top + 25 - h) / up)) + 1, 1)
     n = columns * rows * int(o["each"])
     seconds = n * (t + GAP_SECONDS) + columns * rows * o["turn"]
     moved = seconds * SIDEREAL_ARCSEC / 3600
+    altitudes = [h * (0.5 - 0.1) + i * up for i in range(rows)]
+    ends = [(middle + side * (columns - 1) / 2 * across) % 360 for side in (-1, 1)]
+    start = min(ends, key=lambda azimuth: abs((azimuth - 270 + 180) % 360 - 180))
+    way = "right" if start == ends[0] else "left"
     reasons = [
         f"The arch's top stands {top:.0f}° high; upright frames of {w:.0f}° × {h:.0f}° with "
         f"{100 * OVERLAP:.0f} % overlap need "
         f"{columns} columns and {rows} row{'s' if rows > 1 else ''}.",
+        *(
+            [f"The count follows from the places: {n} frames; set how many at each of them."]
+            if b.own.frames not in (None, n)
+            else []
+        ),
         f"It takes {seconds / 60:.0f} min, in which the sky turns {moved:.1f}°: start at the foot that "
         "sets, top row first.",
     ]
@@ -116,18 +159,21 @@ def arch(b: Basis, o: dict[str, float]) -> ModePlan:
         interval=t + GAP_SECONDS + o["turn"] / o["each"],
         figures=[
             ("Columns × rows × frames each", f"{columns} × {rows} × {o['each']:g}"),
-            ("Turn between columns", f"{w * (1 - OVERLAP):.0f}°"),
+            ("Turn between columns", f"{across:.0f}°"),
             (
                 "Altitude of the rows",
-                ", ".join(f"{h * (0.5 - 0.1) + i * h * (1 - OVERLAP):.0f}°" for i in range(rows)),
+                ", ".join(f"{a:.0f}°" for a in altitudes),
             ),
+            ("First column at azimuth", f"{start:.0f}°, then to the {way}; top row first"),
             storage(b, n),
         ],
         steps=[
-            CardStep("Turn after each column", f"{w * (1 - OVERLAP):.0f}°"),
+            CardStep("Turn after each column", f"{across:.0f}° to the {way}"),
             CardStep("Columns, rows", f"{columns}, {rows}"),
         ],
         reasons=reasons,
+        trail=worst_trail(b, t),
+        pose=Pose(round(start, 1), round(min(altitudes[-1], 90.0), 1)),
     )
 
 
@@ -136,7 +182,7 @@ def arch(b: Basis, o: dict[str, float]) -> ModePlan:
     "Near subject and stars, both sharp",
     Option("distance", "Subject at, m", 2, 0.1, 100),
     place=40,
-    of_the_band=True,
+    shows=Shows.STACK,
 )
 def focus_pair(b: Basis, o: dict[str, float]) -> ModePlan:
     """Stars sharp in one burst, the near subject in one more frame."""
@@ -154,7 +200,7 @@ def focus_pair(b: Basis, o: dict[str, float]) -> ModePlan:
     return ModePlan(
         shutter=t,
         iso=iso,
-        frames=n + (1 if needed else 0),
+        frames=n,
         interval=t + GAP_SECONDS,
         figures=[
             ("Hyperfocal distance", f"{near:.1f} m"),
@@ -162,6 +208,8 @@ def focus_pair(b: Basis, o: dict[str, float]) -> ModePlan:
         ],
         steps=[CardStep("Then one frame focused at", f"{o['distance']:g} m")] if needed else [],
         reasons=[reason],
+        trail=worst_trail(b, t),
+        more_seconds=t + GAP_SECONDS if needed else 0.0,
     )
 
 
@@ -172,14 +220,14 @@ def focus_pair(b: Basis, o: dict[str, float]) -> ModePlan:
     Option("lumen", "Lamp, lm (dimmed)", 3, 0.1, 20000),
     Option("cone", "Its cone, °", 60, 5, 180),
     place=50,
-    of_the_band=True,
+    gear=("lamp",),
+    shows=Shows.STACK,
 )
 def lamp(b: Basis, o: dict[str, float]) -> ModePlan:
     """Seconds of lamp for the ground in one of the frames, by the inverse square of its distance."""
     t, iso, n = usual(b)
-    candela = o["lumen"] / (2 * np.pi * (1 - np.cos(np.radians(o["cone"] / 2))))
-    luminance = candela / o["distance"] ** 2 * GROUND_REFLECTANCE * 2 / np.pi
-    seconds = LAMP_METER * b.lens.aperture**2 / (luminance * iso) * 2**-LAMP_UNDER
+    intensity = candela(o["lumen"], o["cone"])
+    seconds = lamp_seconds(b.lens, iso, intensity, o["distance"], 2 * GROUND_REFLECTANCE)
     hint = (
         "count it evenly while you sweep"
         if seconds >= 1
@@ -193,7 +241,7 @@ def lamp(b: Basis, o: dict[str, float]) -> ModePlan:
         figures=[
             ("Light on", f"{seconds:.2g} s"),
             ("Light on at twice the distance", f"{4 * seconds:.2g} s"),
-            ("Lamp's intensity", f"{candela:.0f} cd"),
+            ("Lamp's intensity", f"{intensity:.0f} cd"),
             ("Colour to choose", "about 4000 K, near the sky's balance"),
         ],
         steps=[CardStep("Lamp on in one frame", f"{seconds:.2g} s", StepKind.LAMP, float(f"{seconds:.2g}"))],
@@ -206,6 +254,7 @@ def lamp(b: Basis, o: dict[str, float]) -> ModePlan:
             "camera.",
         ],
         cautions=["Never into a face, a windscreen or up at aircraft. Some parks forbid lamps; ask."],
+        trail=worst_trail(b, t),
     )
 
 
@@ -214,31 +263,68 @@ def lamp(b: Basis, o: dict[str, float]) -> ModePlan:
     "Separate ground exposure",
     Option("longest", "Longest shutter, s", 30, 1, 600),
     Option("snr", "Wanted signal to noise", 3, 0.5, 50),
+    Option("minutes", "Minutes for the ground, at most", 10, 1, 60),
     place=60,
-    of_the_band=True,
+    shows=Shows.STACK,
 )
 def ground(b: Basis, o: dict[str, float]) -> ModePlan:
     """A separate, longer exposure of the ground, to be joined along the horizon."""
     t, iso, n = usual(b)
-    mag = b.at.brightness - 2.5 * np.log10(GROUND_REFLECTANCE)
-    rate = photons.sky_rate(b.lens, float(mag))
+    moon = moon_on_ground(b)
+    light = float(to_nanolamberts(b.at.brightness)) * GROUND_REFLECTANCE + moon
+    mag = float(to_magnitudes(light))
+    rate = photons.sky_rate(b.lens, mag)
     longest = min(b.lens.shutter_max, o["longest"])
-    one = photons.snr(b.lens, rate * 0.5, rate * 0.5, longest, iso)
-    frames = max(int(np.ceil((o["snr"] / max(one, 1e-6)) ** 2)), 1)
+    pixels = max(b.lens.width / USES[b.use].output_px, 1.0) * GROUND_BINNING
+    one = photons.snr(b.lens, rate * 0.5, rate * 0.5, longest, iso) * pixels
+    wanted = max(int(np.ceil((o["snr"] / max(one, 1e-6)) ** 2)), 1)
+    frames = max(min(wanted, int(o["minutes"] * 60 / (longest + GAP_SECONDS))), 1)
+    reached = one * float(np.sqrt(frames))
+    moonlit = f", {100 * moon / light:.0f} % of it from the Moon" if moon > 0.02 * light else ""
+    reasons = [
+        f"Nothing on the ground moves, so its frames may be {longest:g} s long"
+        + (": the longest this lens gives." if longest >= b.lens.shutter_max else "."),
+        f"Counted in {GROUND_BINNING} × {GROUND_BINNING} pixels of the finished picture: ground is seen in "
+        "patches, and noise reduction does the same.",
+    ]
+    if reached < 0.95 * o["snr"]:
+        reasons.append(
+            f"{frames} frames are all that {o['minutes']:g} min hold; for a signal to noise of "
+            f"{o['snr']:g} it "
+            f"would take {wanted}. Better: light it with a lamp, or take it in dusk or under the Moon."
+        )
     return ModePlan(
         shutter=t,
         iso=iso,
-        frames=n + frames,
+        frames=n,
         interval=t + GAP_SECONDS,
         figures=[
-            ("Ground frames", f"{frames} of {longest:g} s"),
-            ("Ground's brightness", f"{mag:.1f} mag/arcsec² (reflectance {GROUND_REFLECTANCE:g})"),
-            ("Signal to noise of its texture", f"{one * np.sqrt(frames):.1f}"),
+            ("Sky frames, then ground frames", f"{n} of {t:g} s, {frames} of {longest:g} s"),
+            (
+                "Ground's brightness",
+                f"{mag:.1f} mag/arcsec² ± 0.5{moonlit} (reflectance {GROUND_REFLECTANCE:g})",
+            ),
+            ("Signal to noise of its texture", f"{reached:.1f}"),
             ("Takes", f"{frames * (longest + GAP_SECONDS) / 60:.0f} min more"),
         ],
         steps=[CardStep("Then for the ground, tripod untouched", f"{frames} × {longest:g} s")],
-        reasons=[
-            f"Nothing on the ground moves, so its frames may be {longest:g} s long: the longest this lens "
-            "gives."
-        ],
+        reasons=reasons,
+        trail=worst_trail(b, t),
+        more_seconds=frames * (longest + GAP_SECONDS),
     )
+
+
+def moon_on_ground(b: Basis) -> float:
+    """Light of level ground under the direct Moon, nL: its illuminance by phase, height and air (good to a
+    fifth), on ``GROUND_REFLECTANCE``; 0 when it is down."""
+    now = track(b.site, year_of(b.unix), np.array([b.unix]), MOON)
+    height = float(now.alt[0])
+    if height <= 0:
+        return 0.0
+    magnitude = (
+        FULL_MOON_MAG
+        + float(phase_dimming(float(now.phase[0])))
+        + b.site.extinction * float(beam_airmass(height))
+    )
+    lux = 10 ** (-0.4 * (magnitude + LUX_ZERO)) * np.sin(np.radians(height))
+    return float(GROUND_REFLECTANCE * lux / np.pi / CANDELA_OF_NL)

@@ -90,11 +90,16 @@ def colour_factors(bv: Array) -> Array:
 
 
 class SimulatedPhone:
-    """Renders the frames of a burst; everything follows from the burst and its seed."""
+    """Renders the frames of a burst; everything follows from the burst and its seed.
 
-    def __init__(self, burst: Burst) -> None:
-        self.burst = burst
-        self.view: View = view_of(burst.lens, burst.pose, burst.portrait)
+    ``view`` may be a part of the burst's picture; ``sharpest`` is the width (standard deviation, px) of a
+    star
+    in focus at the axis.
+    """
+
+    def __init__(self, burst: Burst, view: View | None = None, sharpest: float = BEST_SIGMA) -> None:
+        self.burst, self.sharpest = burst, sharpest
+        self.view: View = view or view_of(burst.lens, burst.pose, burst.portrait)
         # one nanolambert in electrons per second and pixel
         self.per_nl = photons.sky_rate(burst.lens, float(to_magnitudes(1.0)))
 
@@ -108,7 +113,7 @@ class SimulatedPhone:
         """Relative light over the frame, 1 on the axis."""
         x, y = np.arange(self.view.width, dtype=np.float32), np.arange(self.view.height, dtype=np.float32)
         cx, cy = self.view.centre
-        r2 = (((x - cx) ** 2)[None, :] + ((y - cy) ** 2)[:, None]) / (cx * cx + cy * cy)
+        r2 = (((x - cx) ** 2)[None, :] + ((y - cy) ** 2)[:, None]) / self.view.corner_px**2
         return np.asarray(1 - VIGNETTING * (0.7 * r2 + 0.3 * r2 * r2), np.float32)
 
     @cached_property
@@ -132,7 +137,7 @@ class SimulatedPhone:
     def _in_front(self, i: int, vectors: Array) -> tuple[npt.NDArray[np.intp], Array, Array]:
         """Stars above the horizon and near the frame: index, unit vectors, magnitudes of extinction."""
         enu = vectors @ catalogue.to_horizon(self.burst.site, self.burst.middle(i)).T
-        half = np.hypot(*self.view.centre) / self.view.focal_px
+        half = self.view.corner_px / self.view.focal_px
         near = np.flatnonzero((enu[:, 2] > 0) & (enu @ self.view.axes[2] > np.cos(np.arctan(half) + 0.05)))
         altitude = np.degrees(np.arcsin(enu[near, 2]))
         return near, enu[near], self.burst.site.extinction * airmass(altitude)
@@ -149,8 +154,9 @@ class SimulatedPhone:
             photons.star_rate(self.burst.lens, 0.0) * 10 ** (-0.4 * (v[index] + through)) * self.burst.shutter
         )
         cx, cy = self.view.centre
-        off_axis = np.hypot(ends[0][0] - cx, ends[0][1] - cy) / np.hypot(cx, cy)
-        sigma = np.hypot(BEST_SIGMA * (1 + 0.15 * off_axis**2), SIGMA_PER_TICK * self.burst.focus_error)
+        off_axis = np.hypot(ends[0][0] - cx, ends[0][1] - cy) / self.view.corner_px
+        blur = SIGMA_PER_TICK * self.burst.focus_error * self.sharpest / BEST_SIGMA
+        sigma = np.hypot(self.sharpest * (1 + 0.15 * off_axis**2), blur)
         keep = ends[0][2] & ends[1][2]
         draw_trails(
             mosaic,

@@ -1,12 +1,11 @@
 """Glow of towns: how bright they make the zenith, and from which side (docs/models.md, Towns)."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache, lru_cache
 from pathlib import Path
 
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import map_coordinates
 
 from vinter.core.sky.brightness import (
     NATURAL_ZENITH,
@@ -22,9 +21,16 @@ from vinter.core.sky.site import Site
 
 PLACES = Path(__file__).parent / "data" / "places.npz"
 REACH_KM = 300.0
-DENSITY = 400.0  # inhabitants per km^2 that give a town its radius
-STRENGTH = 0.0017
-BRIGHT_COUNTRIES = {"US": 3.9, "CA": 3.9}  # light per head, against 1 elsewhere
+STRENGTH = 0.0051  # zenith light of an inhabitant against the natural sky, at 1 km
+HEIGHT2 = 19.9  # km^2; squared height at which the air over a town scatters its light
+DENSITY = 3197.0  # inhabitants per km^2 of a town of a million; denser towns are larger ones
+DENSITY_POWER = 0.295
+LIGHT_POWER = 0.096  # light per head grows with the town, against one of 100,000
+COUNTRIES = {
+    1.22: ("US", "CA"),
+    2.70: ("AE", "QA", "KW", "BH", "SA", "OM"),
+    0.60: ("DE", "AT", "CH", "IN", "BD", "PK"),
+}  # light per head, against 1 elsewhere
 LOW_AIRMASS = 1.2  # above the zenith's, from which the pattern's whole error counts
 LOWEST = 10.0  # degrees; the pattern is held constant below
 ALT_STEP, AZ_STEP = 5.0, 5.0
@@ -35,29 +41,46 @@ EXTINCTION_SIGMA = 0.05  # mag/airmass
 
 @dataclass(frozen=True)
 class Places:
-    """Inhabited places: latitudes, longitudes (degrees), inhabitants, light per head, names."""
+    """Inhabited places, largest first: latitudes, longitudes (degrees), inhabitants, names, countries (two
+    letters).
+
+    ``own`` are the inhabitants that no district of it counts, ``light`` what those add to the zenith at 1 km
+    against the natural sky; ``softening`` (km^2) its area and the scattering height; ``city`` the index of
+    the city it
+    is a part of, its own where of none.
+    """
 
     lat: Array
     lon: Array
     pop: Array
-    per_head: Array
+    own: Array
+    light: Array
+    softening: Array
+    city: npt.NDArray[np.intp]
     names: list[str]
+    countries: list[str]
 
 
 @cache
 def places() -> Places:
     """The shipped places, largest first."""
     with np.load(PLACES) as data:
-        countries = data["countries"].tobytes().decode()
-        per_head = np.array(
-            [BRIGHT_COUNTRIES.get(countries[i : i + 2], 1.0) for i in range(0, len(countries), 2)]
-        )
+        codes = np.frombuffer(data["countries"].tobytes(), "S2")
+        pop, own = data["pop"].astype(float), data["own"].astype(float)
+        per_head = np.ones(len(pop))
+        for share, countries in COUNTRIES.items():
+            per_head[np.isin(codes, np.array(countries, "S2"))] = share
+        density = DENSITY * (np.maximum(pop, 1000) / 1e6) ** DENSITY_POWER
         return Places(
             data["lat"].astype(float),
             data["lon"].astype(float),
-            data["pop"].astype(float),
-            per_head,
+            pop,
+            own,
+            STRENGTH * own * per_head * (pop / 1e5) ** LIGHT_POWER,
+            pop / (2 * np.pi * density) + HEIGHT2,
+            data["root"].astype(np.intp),
             data["names"].tobytes().decode().split("\n"),
+            codes.astype("U2").tolist(),
         )
 
 
@@ -100,31 +123,33 @@ class Glow:
 
 @lru_cache(maxsize=64)
 def glow(lat: float, lon: float) -> Glow:
-    """Artificial glow at a place from all towns within 300 km; error 0.4 mag (0.2 at dark places)."""
+    """Artificial glow at a place from all towns within 300 km; its error is the result's ``uncertainty``."""
     p = places()
     near = np.flatnonzero((np.abs(p.lat - lat) < 2.8) | (abs(lat) > 80))
     azimuth, distance = bearing_distance(lat, lon, p.lat[near], p.lon[near])
     inside = distance < REACH_KM
     near, azimuth, distance = near[inside], azimuth[inside], distance[inside]
-    people = p.pop[near]
-    radius2 = people / (2 * np.pi * DENSITY)
-    part = STRENGTH * people * p.per_head[near] * (distance**2 + radius2 + 0.25) ** -1.25
+    part = p.light[near] * (distance**2 + p.softening[near]) ** -1.25
     dark = float(to_nanolamberts(NATURAL_ZENITH))
     zenith = float(to_magnitudes(dark * (1 + part.sum())))
-    top = np.argsort(-part)[:8]
-    towns = [
+    found = Glow(zenith, (0, 0), _largest(lat, lon, p.city[near], part), azimuth, distance, part)
+    error = found.uncertainty
+    return replace(found, class_range=(sky_class(zenith + error), sky_class(zenith - error)))
+
+
+def _largest(lat: float, lon: float, cities: npt.NDArray[np.intp], part: Array) -> list[Town]:
+    """The eight cities that give most, each with its districts."""
+    p = places()
+    found, index = np.unique(cities, return_inverse=True)
+    light = np.bincount(index, part, len(found))
+    top = np.argsort(-light)[:8]
+    azimuth, distance = bearing_distance(lat, lon, p.lat[found[top]], p.lon[found[top]])
+    return [
         Town(
-            p.names[near[i]],
-            round(float(distance[i]), 1),
-            round(float(azimuth[i]), 1),
-            round(float(part[i] / part.sum()), 4),
+            p.names[found[i]], round(float(d), 1), round(float(a), 1), round(float(light[i] / part.sum()), 4)
         )
-        for i in top
+        for i, d, a in zip(top, distance, azimuth, strict=True)
     ]
-    error = SIGMA["towns"] * min(1.0, part.sum())
-    return Glow(
-        zenith, (sky_class(zenith + error), sky_class(zenith - error)), towns, azimuth, distance, part
-    )
 
 
 def direction_factor(altitude: Array | float, away: Array | float, distance: Array | float) -> Array:
@@ -163,7 +188,13 @@ class TownLight:
         """Town light towards altitudes and azimuths in degrees, against the zenith."""
         rows = np.clip(altitude, 0, 90) / ALT_STEP
         columns = np.mod(azimuth, 360) / AZ_STEP
-        return np.asarray(map_coordinates(self.pattern, [rows, columns], order=1))
+        r = np.minimum(rows.astype(int), self.pattern.shape[0] - 2)
+        c = np.minimum(columns.astype(int), self.pattern.shape[1] - 2)
+        below, across = rows - r, columns - c
+        p = self.pattern
+        low = p[r, c] * (1 - across) + p[r, c + 1] * across
+        high = p[r + 1, c] * (1 - across) + p[r + 1, c + 1] * across
+        return np.asarray(low * (1 - below) + high * below)
 
     def at(self, altitude: Array, azimuth: Array) -> Array:
         """Brightness in nL towards altitudes and azimuths in degrees."""

@@ -21,6 +21,7 @@ LOWEST = 10.0  # degrees, under which a pass is not worth a frame
 DARK_SUN = -6.0
 FRESH_DAYS = 5.0  # elements older than this are off by a minute or more
 MOST = 50
+SHORTEST = 20  # seconds that a pass must be seen
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -145,33 +146,54 @@ def _runs(flags: Any) -> list[tuple[int, int]]:
     return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
 
 
-def _pass(satellite: EarthSatellite, t: Array, alt: Array, az: Array, lit: Any, ran: tuple[int, int]) -> Pass:
-    a, b = ran
-    top = a + int(np.argmax(alt[a:b]))
-    moved = (
-        eph.separation(alt[a : b - 1], az[a : b - 1], alt[a + 1 : b], az[a + 1 : b]) / STEP
-        if b - a > 1
-        else np.zeros(1)
-    )
-    epoch = float(satellite.epoch.utc_datetime().timestamp())
-    path = [(float(t[i]), float(alt[i]), float(az[i])) for i in range(a, b)]
-    return Pass(
-        name=satellite.name,
-        start=float(t[a]),
-        top=float(t[top]),
-        end=float(t[b - 1]),
-        altitude=float(alt[top]),
-        azimuth=float(az[top]),
-        speed=float(moved.max()),
-        path=path,
-        enters_shadow=bool(b < len(t) and not lit[b] and alt[b] > LOWEST),
-        age=abs(float(t[a]) - epoch) / 86400,
-    )
+@dataclass(frozen=True)
+class _Watch:
+    """A satellite watched from a site."""
+
+    satellite: EarthSatellite
+    site: Site
+
+    def seen(self, t: Array) -> tuple[Array, Array, Any]:
+        """Altitudes and azimuths (degrees) at Unix times, and whether it is up and lit."""
+        timescale, bodies = eph._kernel()
+        moments = timescale.from_datetimes([datetime.fromtimestamp(float(u), UTC) for u in t])
+        place = wgs84.latlon(self.site.lat, self.site.lon, elevation_m=self.site.elevation)
+        altitude, azimuth, _ = (self.satellite - place).at(moments).altaz()
+        alt, az = np.asarray(altitude.degrees), np.asarray(azimuth.degrees)
+        shown = np.isfinite(alt) & (alt > LOWEST)
+        if shown.any():
+            shown[shown] = self.satellite.at(moments[np.flatnonzero(shown)]).is_sunlit(bodies)
+        return alt, az, shown
+
+    def visible(self, t: Array) -> Pass | None:
+        """The pass within a span of times and a step beyond its ends, to the second."""
+        fine = np.arange(t[0] - STEP, t[-1] + STEP + 0.5, 1.0)
+        alt, az, shown = self.seen(fine)
+        if shown.sum() < SHORTEST:
+            return None
+        a, b = max(_runs(shown), key=lambda run: run[1] - run[0])
+        moved = eph.separation(alt[a : b - 1], az[a : b - 1], alt[a + 1 : b], az[a + 1 : b])
+        start, end = float(fine[a]), float(fine[b - 1])
+        top = a + int(np.argmax(alt[a:b]))
+        epoch = float(self.satellite.epoch.utc_datetime().timestamp())
+        steps = [*range(a, b - 1, int(STEP)), b - 1]
+        return Pass(
+            name=self.satellite.name,
+            start=start,
+            top=float(fine[top]),
+            end=end,
+            altitude=float(alt[top]),
+            azimuth=float(az[top]),
+            speed=float(moved.max()),
+            path=[(float(fine[i]), float(alt[i]), float(az[i])) for i in steps],
+            enters_shadow=bool(b < len(fine) and not shown[b] and alt[b] > LOWEST),
+            age=abs(start - epoch) / 86400,
+        )
 
 
 def passes(site: Site, satellites: list[EarthSatellite], start: float, end: float) -> list[Pass]:
-    """Visible passes between two Unix times: sunlit, above 10 degrees, the Sun below -6; within 10 s of their
-    edges."""
+    """Visible passes between two Unix times: sunlit, above 10 degrees, the Sun below -6; edges and
+    culmination to the second, as far as the elements are good."""
     if end - start > 3 * 86400:
         raise BadInput("passes are computed for three days at most")
     t = np.arange(start, end, STEP)
@@ -181,19 +203,13 @@ def passes(site: Site, satellites: list[EarthSatellite], start: float, end: floa
     t = t[dark]
     if not t.size:
         return []
-    timescale, bodies = eph._kernel()
-    moments = timescale.from_datetimes([datetime.fromtimestamp(float(u), UTC) for u in t])
-    place = wgs84.latlon(site.lat, site.lon, elevation_m=site.elevation)
     out = []
     for satellite in satellites:
-        altitude, azimuth, _ = (satellite - place).at(moments).altaz()
-        alt, az = np.asarray(altitude.degrees), np.asarray(azimuth.degrees)
-        up = np.isfinite(alt) & (alt > LOWEST)
-        lit = np.zeros(len(t), bool)
-        if up.any():
-            lit[up] = satellite.at(moments[np.flatnonzero(up)]).is_sunlit(bodies)
+        watch = _Watch(satellite, site)
+        _, _, shown = watch.seen(t)
         gap = np.r_[np.diff(t) > 1.5 * STEP, False]
-        out += [
-            _pass(satellite, t, alt, az, lit, run) for run in _runs(up & lit & ~gap) if run[1] - run[0] >= 3
-        ]
+        for a, b in _runs(shown & ~gap):
+            found = watch.visible(t[a:b])
+            if found is not None:
+                out.append(found)
     return sorted(out, key=lambda p: p.start)

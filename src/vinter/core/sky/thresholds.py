@@ -11,6 +11,8 @@ from typing import Any
 from vinter.core.errors import BadInput
 from vinter.core.sky.targets import Target
 
+STRICT_LIT, GENEROUS_LIT = 20.0, 33.0  # per cent; where the other thin-Moon schools draw their line
+
 
 def _line(default: float, label: str, low: float, high: float, note: str = "") -> Any:
     """A threshold a person may move, with its label, bounds and a note on how others draw it."""
@@ -130,9 +132,21 @@ def _near_new_moon(facts: SchoolFacts, limits: Thresholds) -> School:
     return School(f"Within {most:g} days of new Moon", days <= most, days, most, f"{days:.1f} d")
 
 
-def _thin_moon(facts: SchoolFacts, limits: Thresholds) -> School:
-    lit, most = facts.lit_percent, limits.lit_percent
+def _lit_under(facts: SchoolFacts, most: float) -> School:
+    lit = facts.lit_percent
     return School(f"Lit under {most:g} %", lit < most, lit, most, f"{lit:.0f} %")
+
+
+def _thin_moon(facts: SchoolFacts, limits: Thresholds) -> School:
+    return _lit_under(facts, limits.lit_percent)
+
+
+def _strict_moon(facts: SchoolFacts, limits: Thresholds) -> School:
+    return _lit_under(facts, STRICT_LIT)
+
+
+def _generous_moon(facts: SchoolFacts, limits: Thresholds) -> School:
+    return _lit_under(facts, GENEROUS_LIT)
 
 
 def _moon_down(facts: SchoolFacts, limits: Thresholds) -> School:
@@ -155,7 +169,9 @@ def _suburb_class(facts: SchoolFacts, limits: Thresholds) -> School:
 
 SCHOOLS: dict[str, SchoolKind] = {
     "near_new_moon": SchoolKind(_near_new_moon, "near new Moon"),
+    "strict_moon": SchoolKind(_strict_moon, f"Moon lit under {STRICT_LIT:g} %"),
     "thin_moon": SchoolKind(_thin_moon, "thin Moon"),
+    "generous_moon": SchoolKind(_generous_moon, f"Moon lit under {GENEROUS_LIT:g} %"),
     "moon_down": SchoolKind(_moon_down, "Moon down while shooting"),
     "dark_class": SchoolKind(_dark_class),
     "suburb_class": SchoolKind(_suburb_class),

@@ -11,7 +11,7 @@ from typing import Any
 
 from vinter.core.formats.whole import whole
 
-FORMAT = 1  # raise it when what is kept changes its meaning
+FORMAT = 2  # raise it when what is kept changes its meaning
 
 
 def key_of(*parts: Any) -> str:

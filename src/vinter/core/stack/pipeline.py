@@ -25,6 +25,7 @@ from vinter.core.formats.whole import mapped_array, whole, write_image
 from vinter.core.frames.adaptive_moments import shapes
 from vinter.core.frames.decoding import start_decoding
 from vinter.core.frames.lenswarp import LensWarp
+from vinter.core.frames.measure import compare
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic, picture_half
 from vinter.core.frames.reading import frame_files
 from vinter.core.frames.stars import background, find_stars
@@ -42,7 +43,6 @@ from vinter.core.stack.combining.tiles import (
     sample_noise,
     tile_grid,
 )
-from vinter.core.stack.foreground.alignment import HELD_PX
 from vinter.core.stack.foreground.composition import (
     ForegroundChoice,
     foreground_of_own_frames,
@@ -59,6 +59,8 @@ from vinter.core.stack.settings import Settings
 __all__ = ["Result", "Settings", "stack"]
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
+Line = tuple[float, float, float, float]
+CORRIDOR_PX, BEYOND_PX = 9, 60  # px beside and beyond a line of light, in which a frame gives no sky
 NOISE_TILE = 448  # px, side of the patch the noise model is fitted on
 
 
@@ -99,7 +101,7 @@ def _first_pass(
     """Frames read, cleaned and measured, or found cache; those that cannot be read say so."""
     keys = [key_of("frame", stamp(p), calibration) for p in paths]
     found = [run.cache.found(k) for k in keys]
-    whole = [f is not None and (f.error != "" or f.spill.exists()) for f in found]
+    whole = [f is not None and not f.error and f.spill.exists() for f in found]
     futures = {
         run.pool.submit(ingest, p, run.cache.path(k, ".npy"), masters): i
         for i, (p, k, ok) in enumerate(zip(paths, keys, whole, strict=True))
@@ -108,7 +110,8 @@ def _first_pass(
     _load_ahead()
     for i, done in run.gather(futures, "reading and finding stars", *span):
         found[i] = done
-        run.cache.keep(keys[i], done)
+        if not done.error:  # what failed may have failed for want of memory: it is tried again
+            run.cache.keep(keys[i], done)
     run.reused[name] = sum(whole)
     return [f for f in found if f is not None]
 
@@ -116,14 +119,17 @@ def _first_pass(
 def _usable(run: Run, burst: PreparedFrames) -> tuple[Path, dict[int, Path]]:
     """Usable sky of the reference's camera, and of the frames whose camera stood otherwise, as .npy files."""
     common = run.folder / "usable.npy"
+    crossed = {} if run.settings.method == Method.TRAILS else _crossed(burst)
     flat = burst.registration.model is None and run.settings.method == Method.TRAILS
     np.save(common, np.full_like(burst.mask, 255) if flat else usable_sky(burst.mask))
     own: dict[int, Path] = {}
     seen: dict[bytes, Path] = {}
+    for i in crossed if burst.mask.min() == 255 else ():
+        own[i] = _without_lines(np.load(common), crossed[i], run.folder / f"crossed-{i}.npy")
     if burst.mask.min() == 255:
         return common, own
     for i, shift in burst.shifts.items():
-        if shift.moved_px <= HELD_PX and np.allclose(shift.homography, np.eye(3), atol=1.0):
+        if shift.held and np.allclose(shift.homography, np.eye(3), atol=1.0):
             continue
         name = np.round(shift.homography, 3).tobytes()
         if name not in seen:
@@ -134,7 +140,28 @@ def _usable(run: Run, burst: PreparedFrames) -> tuple[Path, dict[int, Path]]:
             )
             np.save(seen[name], usable_sky(np.asarray(moved, np.uint8)))
         own[i] = seen[name]
+    for i, lines in crossed.items():
+        sky = np.load(own.get(i, common))
+        own[i] = _without_lines(sky, lines, run.folder / f"crossed-{i}.npy")
     return common, own
+
+
+def _crossed(burst: PreparedFrames) -> dict[int, list[Line]]:
+    """Frames that something flew through, with its lines; what stands at one place in three frames did not
+    fly."""
+    used = burst.used
+    judged = compare([m for i in used if (m := burst.frames[i].measure) is not None])
+    return {i: m.streak_lines for i, m in zip(used, judged, strict=True) if m.streak_lines}
+
+
+def _without_lines(sky: U8, lines: list[Line], path: Path) -> Path:
+    """Usable sky without a corridor about lines of light, stored."""
+    for x0, y0, x1, y1 in lines:
+        way = np.array([x1 - x0, y1 - y0]) / max(float(np.hypot(x1 - x0, y1 - y0)), 1.0) * BEYOND_PX
+        ends = [(round(x0 - way[0]), round(y0 - way[1])), (round(x1 + way[0]), round(y1 + way[1]))]
+        cv2.line(sky, ends[0], ends[1], 0, 2 * CORRIDOR_PX + 1)
+    np.save(path, sky)
+    return path
 
 
 def _busiest_sky(grid: list[Tile], mask: U8, size: tuple[int, int]) -> Tile:
@@ -289,6 +316,7 @@ def _write(run: Run, burst: PreparedFrames, picture: Path, out: Path) -> tuple[P
             "vinter": "stack",
             "neutral": base.colour.neutral,
             "matrix": base.colour.matrix,
+            "kelvin": base.colour.kelvin,
             "frames": len(burst.used),
             "focal_px": model.focal if model else base.focal_px,
         }
@@ -338,7 +366,8 @@ def _stack(run: Run, files: list[Path], out: Path) -> Result:
     if (
         report["noise_gain"] is None and len(falls) > 1 and falls[-1][1] > 0
     ):  # no tile was all sky: the sample tells
-        report["noise_gain"] = round(falls[0][1] * float(np.sqrt(falls[0][0])) / falls[-1][1], 3)
+        seen = falls[0][1] * float(np.sqrt(falls[0][0])) / falls[-1][1]
+        report["noise_gain"] = round(min(seen, report["noise_expected"]), 3)
     report |= {
         "rejected_share": share_out,
         "noise_by_count": falls,

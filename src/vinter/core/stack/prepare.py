@@ -73,7 +73,8 @@ def _sky_mask(
     chosen = [near[i] for i in np.linspace(0, len(near) - 1, min(MASK_FRAMES, len(near))).round().astype(int)]
     homographies = [alignments[i].homography for i in chosen]
     files = [(frames[i].spill, frames[i].pattern) for i in chosen]
-    moves = len(files) > 2 and _travel(homographies, frames[reference].size) > LEAST_TRAVEL
+    travel = _travel(homographies, frames[reference].size)
+    moves = len(files) > 2 and travel > LEAST_TRAVEL
     sure = pool.submit(_moving, files, homographies) if moves else None
     mean = np.asarray(
         sum(half_plane(np.load(spill, mmap_mode="r"), pattern) for spill, pattern in files) / len(files),
@@ -81,7 +82,12 @@ def _sky_mask(
     )
     places = [s.xy[alignments[i].pairs[:, 0]] for i in near if (s := frames[i].stars) is not None]
     return find_sky(
-        mean, np.concatenate(places), frames[reference].size, sure.result if sure else None, len(near)
+        mean,
+        np.concatenate(places),
+        frames[reference].size,
+        sure.result if sure else None,
+        len(near),
+        travel,
     )
 
 
@@ -107,6 +113,10 @@ def _mask_for(pool: Executor, settings: Settings, frames: list[Ingested], regist
         raise BadInput(
             f"{settings.mask.name}: not a grey picture of {size[1]} x {size[0]} px, the reference's size"
         )
+    warp = frames[registration.reference].warp if settings.lens == "auto" else None
+    if settings.mask_straight and warp:
+        bent = warp.as_shot(own.astype(np.float32))
+        return np.asarray(np.clip(np.round(bent), 0, 255), np.uint8)
     return np.asarray(own, np.uint8)
 
 
@@ -130,6 +140,7 @@ def prepare(run: Run, frames: list[Ingested], frame_keys: list[str]) -> Prepared
         settings.ground == "none",
         settings.method == Method.TRAILS,
         content_of(settings.mask) if settings.mask and settings.mask.is_file() else None,
+        settings.mask_straight and settings.lens == "auto",
     )
     mask: U8 = run.stage("mask", mask_key, lambda: _mask_for(run.pool, settings, frames, registration))
     if (share := _in_ground(frames, registration, mask)) > MIRRORED:

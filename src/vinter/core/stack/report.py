@@ -121,7 +121,7 @@ def of_frames(
             "most_px": max(known) if known else None,
             "held_px": HELD_PX,
             "error_px": round(float(np.median(errors)), 2) if errors else None,
-            "held": not known or (max(known) <= HELD_PX and groups == 1),
+            "held": all(s.held for s in shifts.values() if s.known) and groups == 1,
             "looked_at": len(known),
         }
     }

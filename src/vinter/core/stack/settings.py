@@ -6,6 +6,7 @@ from pathlib import Path
 from vinter.core.errors import BadInput
 from vinter.core.stack.combining.methods import KAPPA, Method
 
+LAMPS = ("out", "only", "all")
 GROUNDS = ("auto", "none", "own", "focus")
 
 
@@ -15,7 +16,9 @@ class Settings:
 
     ground: auto (the mean of the frames in which the camera did not move), none, own (the mean of
     ``ground_frames``), focus (the sharpest of ``ground_frames`` at each place), or the name of the frame that
-    gives it. mask: a sky mask (255 = sky) of the reference's size, in place of the one found. match: auto
+    gives it. lamp: of frames whose ground a lamp lit, out leaves their ground out, only takes it from them
+    alone, all lets every frame count. mask: a sky mask (255 = sky) of the reference's size, in place of the
+    one found; ``mask_straight`` says that it was drawn over a picture already straightened. match: auto
     brings every frame to the reference's brightness and background, off leaves them. lens: auto applies the
     lens warp the files carry, off leaves the picture as shot. Trails: gaps close or open; tail: by which
     share the oldest frame is darker.
@@ -30,6 +33,8 @@ class Settings:
     flats: tuple[Path, ...] = ()
     bias: tuple[Path, ...] = ()
     mask: Path | None = None
+    mask_straight: bool = False
+    lamp: str = "out"
     gaps: str = "close"
     tail: float = 0.0
     match: str = "auto"
@@ -44,6 +49,8 @@ class Settings:
         ):
             if getattr(self, name) not in words:
                 raise BadInput(f"{name} {getattr(self, name)!r} is neither {words[0]} nor {words[1]}")
+        if self.lamp not in LAMPS:
+            raise BadInput(f"lamp {self.lamp!r} is not one of {', '.join(LAMPS)}")
         if not 0 <= self.tail <= 1:
             raise BadInput(f"tail {self.tail:g} is not a share from 0 to 1")
         if self.method not in set(Method):

@@ -8,7 +8,7 @@ from vinter.web.accounts import views
 urlpatterns = [
     path("sign-in/", views.SignIn.as_view(), name="sign-in"),
     path("sign-up/", views.sign_up, name="sign-up"),
-    path("sign-out/", LogoutView.as_view(), name="sign-out"),
+    path("sign-out/", LogoutView.as_view(next_page="/sign-in/?out=1"), name="sign-out"),
     path("account/", views.account, name="account"),
     path("account/password/", views.ChangePassword.as_view(), name="password"),
     path("account/invite/", views.invite, name="invite"),

@@ -17,6 +17,7 @@ from vinter.web.accounts import people
 from vinter.web.accounts.forms import EndForm, SignUpForm
 from vinter.web.accounts.models import Invitation, good_invitation, may_sign_up, nobody_yet
 from vinter.web.owned import outside
+from vinter.web.security import field_base
 from vinter.web.workflow import head
 
 BACKEND = "django.contrib.auth.backends.ModelBackend"
@@ -36,7 +37,13 @@ class SignIn(LoginView):
 
     def get_context_data(self, **kwargs: Any) -> dict[str, Any]:
         """Whether there is a demo to enter, and whether an account can be made."""
-        return {**super().get_context_data(**kwargs), "demo": settings.DEMO, "open": may_sign_up("")}
+        return {
+            **super().get_context_data(**kwargs),
+            "demo": settings.DEMO,
+            "open": may_sign_up(""),
+            "signed_out": "out" in self.request.GET,
+            "field_base": field_base(self.request.GET.get("next", "")),
+        }
 
 
 class ChangePassword(PasswordChangeView):

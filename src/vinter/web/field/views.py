@@ -57,10 +57,24 @@ def _context(shot: Shot) -> dict[str, Any]:
         "strip": draw(core, night, 350, 34, red=True),
         "tz": shot.site.tz,
         "plan_b": plan_b(clock(night.best.end, shot.site.tz) if night.best else None),
-        "checks": checks(shot.core_lens, shot.iso, shot.shutter, shot.frames, shot.pose, shot.steps),
+        "checks": checks(
+            shot.core_lens,
+            shot.iso,
+            shot.shutter,
+            shot.frames,
+            shot.pose,
+            shot.steps,
+            shot.framing,
+            shot.delay,
+        ),
         "minutes": shot.minutes,
         "window": night.best,
-        "cautions": [*shot.site.warnings, *shot.mode_plan.get("cautions", []), GENERAL],
+        "cautions": [
+            *shot.site.warnings,
+            *shot.mode_plan.get("cautions", []),
+            *(shot.phone.clamp_problems or []),
+            GENERAL,
+        ],
     }
 
 
@@ -138,13 +152,17 @@ def card_open(request: HttpRequest, ticket: str) -> HttpResponse:
 
 def _timer(shot: Shot) -> dict[str, Any]:
     """What the shot timer runs by, in seconds."""
-    return {"timer": asdict(timing(shot.shutter, shot.frames, shot.mode_plan.get("interval"), shot.steps))}
+    return {
+        "timer": asdict(
+            timing(shot.shutter, shot.frames, shot.mode_plan.get("interval"), shot.steps, shot.delay)
+        )
+    }
 
 
 def timer(request: HttpRequest, pk: int) -> HttpResponse:
     """The shot timer: delay, exposure, gap, lamp, counted by the wall clock."""
     shot = owned(Shot, request, pk)
-    return render(request, "field/timer.html", {"shot": shot, **_timer(shot)})
+    return render(request, "field/timer.html", {"shot": shot, "framing": shot.framing, **_timer(shot)})
 
 
 def check(request: HttpRequest, pk: int) -> HttpResponse:
@@ -177,6 +195,7 @@ def _items(shot: Shot) -> list[Packed]:
             minutes=shot.minutes,
             hazards=tuple(shot.site.hazards),
             alone=shot.alone,
+            gear=shot.gear,
         )
     )
     return marked(found, [mark.core() for mark in shot.packmark_set.all()])

@@ -10,6 +10,7 @@ from django.views.decorators.http import require_POST
 import vinter
 from vinter.core.errors import BadInput
 from vinter.core.finish.controls import lines
+from vinter.core.finish.destinations import for_destination
 from vinter.core.finish.export import EXPORT_KINDS
 from vinter.core.finish.moves.geometry import Geometry
 from vinter.core.finish.recipe import parse_recipe
@@ -49,7 +50,8 @@ def finish(request: HttpRequest, pk: int) -> HttpResponse:
     """One finish: the picture live, the moves, the exports."""
     one = owned(Finish, request, pk)
     report = one.stack.report or {}
-    context = f"{one.stack.take.title} · {report.get('frames_used', 0)} frames"
+    many = report.get("frames_used", 0)
+    context = f"{one.stack.take.title} · {many} frame{'' if many == 1 else 's'}"
     if report.get("noise_gain"):
         context += f" · {report['noise_gain']:.1f}× less noise"
     exports = [(e, latest("export", e.pk)) for e in one.export_set.all()]
@@ -74,7 +76,8 @@ def draw(request: HttpRequest, pk: int) -> HttpResponse:
     one = owned(Finish, request, pk)
     recipe = parse_recipe(request.body)
     if request.GET.get("before"):
-        recipe = untouched().with_moves(recipe.of(Geometry))
+        own = edit_session.SESSIONS.of(working_copy(one.stack)).scene
+        recipe = untouched(own).with_moves(recipe.of(Geometry))
     made = edit_session.render(working_copy(one.stack), recipe, request.GET.get("size") == "draft")
     figures = {
         "histogram": made.histogram,
@@ -119,12 +122,19 @@ def recipe_file(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def export(request: HttpRequest, pk: int) -> HttpResponse:
-    """Queue an export of the kept recipe."""
+    """Queue an export of the kept recipe, or one for each place it goes to."""
     one = owned(Finish, request, pk)
     check_quota(one.owner_id)
     wanted = checked(ExportForm(request.POST)).cleaned_data
-    made = Export.objects.create(owner=request.user, finish=one, recipe=one.recipe, **wanted)
-    enqueue(request.user, "export", made.pk)
+    wishes = [(one.recipe, wanted["width"])]
+    if wanted["destination"]:
+        there = [for_destination(one.core(), key) for key in wanted["destination"]]
+        wishes = [(recipe.model_dump(), width) for recipe, width in there]
+    for recipe, width in wishes:
+        made = Export.objects.create(
+            owner=request.user, finish=one, recipe=recipe, kind=wanted["kind"], width=width
+        )
+        enqueue(request.user, "export", made.pk)
     return redirect("finish", one.pk)
 
 

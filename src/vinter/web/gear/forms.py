@@ -29,6 +29,7 @@ class LensForm(forms.Form):
     iso_manual = forms.IntegerField(label="Manual control up to ISO (0: all)", min_value=0, initial=0)
     iso_digital = forms.IntegerField(label="Only multiplies from ISO (0: not known)", min_value=0, initial=0)
     shutter_max = forms.FloatField(label="Longest shutter, s", initial=30)
+    raw_megabytes = forms.FloatField(label="A RAW file, MB", min_value=0.5, max_value=500, initial=14)
     manual = forms.BooleanField(required=False, initial=True, label="Can be set by hand")
     infinity_ticks = forms.IntegerField(
         label="Infinity: ticks back from the end mark", min_value=0, max_value=200, initial=0
@@ -58,3 +59,45 @@ def lens_form(data: Any, lens: Lens | None) -> LensForm:
     form = LensForm(data, initial={**start, "distortion": 100 * start["distortion"]} if start else None)
     form.kept = {k: v for k, v in start.items() if k not in form.fields}
     return form
+
+
+class HoldingForm(forms.Form):
+    """Phone and clamp, in mm; buttons as bands along the side."""
+
+    width = forms.FloatField(label="Phone with its case, wide", min_value=40, max_value=130)
+    narrowest = forms.FloatField(label="Clamp opens from", min_value=10, max_value=130, initial=60)
+    widest = forms.FloatField(label="Clamp opens to", min_value=20, max_value=200, initial=90)
+    jaw_from = forms.FloatField(
+        label="Jaws cover, from the phone's end", min_value=0, max_value=200, initial=60
+    )
+    jaw_to = forms.FloatField(label="… to", min_value=1, max_value=220, initial=85)
+    buttons = forms.CharField(
+        label="Side buttons, from the same end (70-80, 95-105)", max_length=80, required=False
+    )
+
+    def clean_buttons(self) -> list[tuple[float, float]]:
+        """Bands of numbers."""
+        out = []
+        for band in filter(None, (part.strip() for part in self.cleaned_data["buttons"].split(","))):
+            low, _, high = band.partition("-")
+            try:
+                out.append((float(low), float(high)))
+            except ValueError as error:
+                raise forms.ValidationError(f"“{band}” is not a band like 70-80") from error
+            if not 0 <= out[-1][0] < out[-1][1] <= 250:
+                raise forms.ValidationError(f"“{band}” must rise, within 0 to 250 mm")
+        return out
+
+    def clean(self) -> dict[str, Any]:
+        """What opens from must lie under what it opens to."""
+        data = super().clean() or {}
+        for low, high in (("narrowest", "widest"), ("jaw_from", "jaw_to")):
+            if low in data and high in data and data[low] >= data[high]:
+                self.add_error(high, "must be more than the figure before it")
+        return data
+
+
+def holding_form(data: Any, stored: dict[str, Any]) -> HoldingForm:
+    """The form of a phone's clamp, with what is stored."""
+    words = ", ".join(f"{low:g}-{high:g}" for low, high in stored.get("buttons", []))
+    return HoldingForm(data, initial={**stored, "buttons": words} if stored else None)

@@ -7,7 +7,15 @@ from django.conf import settings
 from django.db import models, transaction
 
 from vinter.core.camera import phones
+from vinter.core.camera.accessories import Clamp
 from vinter.core.camera.phonefile import lens_from
+from vinter.web.owned import Needed
+
+
+class NoPhone(Needed):
+    """A page needs a phone and there is none yet: it offers to add one."""
+
+    page = "gear/needed.html"
 
 
 class Phone(models.Model):
@@ -17,6 +25,7 @@ class Phone(models.Model):
     key = models.CharField(max_length=40)
     name = models.CharField(max_length=60)
     lenses = models.JSONField()
+    holding = models.JSONField(default=dict, blank=True)  # widths of phone and clamp, jaws and buttons, mm
 
     class Meta:
         ordering = ["name"]
@@ -30,6 +39,15 @@ class Phone(models.Model):
         return phones.Phone(
             self.key, self.name, {name: lens_from(data) for name, data in self.lenses.items()}
         )
+
+    @property
+    def clamp_problems(self) -> list[str] | None:
+        """What is wrong with holding it in its clamp; None while the widths are not known."""
+        h = self.holding
+        if not h:
+            return None
+        clamp = Clamp(h["narrowest"], h["widest"], (h["jaw_from"], h["jaw_to"]))
+        return clamp.problems(h["width"], tuple((low, high) for low, high in h["buttons"]))
 
     def store_lens(self, lens: phones.Lens, old: str = "") -> None:
         """Store a lens under its name, in place of one that was called ``old``."""

@@ -9,6 +9,7 @@ urlpatterns = [
     path("gear/add/", views.add, name="phone-add"),
     path("gear/<int:pk>/", views.phone, name="phone"),
     path("gear/<int:pk>.json", views.export_phone, name="phone-export"),
+    path("gear/<int:pk>/clamp/", views.holding, name="phone-clamp"),
     path("gear/<int:pk>/delete/", views.delete, name="phone-delete"),
     path("gear/<int:pk>/lens/", views.lens, name="lens-new"),
     path("gear/<int:pk>/lens/<str:name>/", views.lens, name="lens"),

@@ -19,7 +19,7 @@ from vinter.core.errors import BadInput
 from vinter.core.frames.metadata import Metadata
 from vinter.core.frames.reading import Frame
 from vinter.core.frames.sensor import DarkReport, measure_darks, measure_flats
-from vinter.web.gear.forms import lens_form
+from vinter.web.gear.forms import HoldingForm, holding_form, lens_form
 from vinter.web.gear.models import Phone, own
 from vinter.web.meanwhile import changes_since, opened_with
 from vinter.web.owned import owned
@@ -71,8 +71,29 @@ def add(request: HttpRequest) -> HttpResponse:
 
 def phone(request: HttpRequest, pk: int) -> HttpResponse:
     """One phone: its lenses, their infinity and what was measured."""
+    return _phone_page(request, owned(Phone, request, pk))
+
+
+def _phone_page(request: HttpRequest, one: Phone, form: HoldingForm | None = None) -> HttpResponse:
+    context = {
+        "phone": one,
+        "core": one.core(),
+        "holding": form or holding_form(None, one.holding),
+        "problems": one.clamp_problems,
+        **head("Gear"),
+    }
+    return render(request, "gear/phone.html", context, status=400 if form else 200)
+
+
+@require_POST
+def holding(request: HttpRequest, pk: int) -> HttpResponse:
+    """Keep the widths of phone and clamp."""
     one = owned(Phone, request, pk)
-    return render(request, "gear/phone.html", {"phone": one, "core": one.core(), **head("Gear")})
+    form = holding_form(request.POST, one.holding)
+    if not form.is_valid():
+        return _phone_page(request, one, form)
+    Phone.objects.filter(pk=one.pk).update(holding=form.cleaned_data)
+    return redirect("phone", one.pk)
 
 
 def export_phone(request: HttpRequest, pk: int) -> HttpResponse:

@@ -10,8 +10,9 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
-from vinter.core.camera.exposure import SHUTTERS, iso_stops
+from vinter.core.camera.iso import iso_stops
 from vinter.core.camera.phones import Lens
+from vinter.core.camera.shutter import SHUTTERS
 from vinter.core.errors import BadInput
 from vinter.core.formats.whole import whole, write_image
 from vinter.core.rehearse.coach import REHEARSED, Judgement, histogram, judge, judge_exercise

@@ -1,5 +1,6 @@
 """Passes of a space station over a site: elements the user brings, or a made-up set; listed for a night."""
 
+import time
 from datetime import date
 from typing import Any
 
@@ -8,7 +9,7 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
-from vinter.core.sky.nights import Night
+from vinter.core.sky.nights import Night, evening_of
 from vinter.core.sky.nights import nights as compute
 from vinter.core.sky.satellites import Pass, made_up, passes, read_elements
 from vinter.core.sky.site import Site as CoreSite
@@ -38,7 +39,7 @@ def next_pass(user: Any, site: CoreSite, night: Night, moment: float) -> Pass | 
 def station(request: HttpRequest, pk: int) -> HttpResponse:
     """The passes of a night."""
     site = owned(Site, request, pk)
-    day = read_day(request.GET.get("day", ""))
+    day = read_day(request.GET["day"]) if request.GET.get("day") else evening_of(site.core(), time.time())
     night = compute(site.core(), day, day)[0]
     satellites, source = _satellites(request.user, day)
     return render(

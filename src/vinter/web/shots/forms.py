@@ -1,17 +1,25 @@
 """The form of a shot: the choices that are the photographer's."""
 
+from datetime import datetime, timedelta
 from typing import Any
 
 from django import forms
 
-from vinter.core.camera.exposure import USES, OwnSettings
+from vinter.core.camera.exposure import OwnSettings
+from vinter.core.camera.optics import RESOLUTIONS, Optics
+from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
+from vinter.core.camera.shutter import USES
 from vinter.core.errors import BadInput
 from vinter.core.modes.registry import MODES
+from vinter.core.sky.nights import evening_of
+from vinter.core.sky.site import Site as CoreSite
 from vinter.web.forms import UnixTimeField
 from vinter.web.gear.models import Phone
 from vinter.web.nights.forms import TargetField
 from vinter.web.shots.models import Shot
+
+NOON = 12  # hours; a night's times before it belong to the morning after
 
 
 class MomentForm(forms.Form):
@@ -25,6 +33,15 @@ class ShotForm(forms.Form):
     """Phone and lens, use, orientation; ISO, shutter and frames may overrule the advice."""
 
     lens = forms.ChoiceField(label="Phone and lens")
+    resolution = forms.ChoiceField(
+        choices=[(key, name.capitalize()) for key, name in RESOLUTIONS.items()],
+        required=False,
+        label="Resolution",
+    )
+    clip_on = forms.FloatField(
+        min_value=0.2, max_value=15, required=False, label="Clip-on lens, factor (empty: none)"
+    )
+    at = forms.TimeField(required=False, label="At", widget=forms.TimeInput(attrs={"type": "time"}))
     mode = forms.ChoiceField(
         choices=[(m.key, m.name) for m in MODES.values()], required=False, label="What kind of picture"
     )
@@ -51,8 +68,11 @@ class ShotForm(forms.Form):
         """What the lens cannot do is refused at the field, with the lens's range."""
         data = super().clean() or {}
         if "lens" in data:
-            phone, name = self.chosen()
-            lens = phone.core().lens(name)
+            try:
+                lens = self.optics().on(self.whole_lens())
+            except BadInput as error:
+                self.add_error("resolution", str(error))
+                return data
             for field in ("iso", "shutter", "frames"):
                 try:
                     OwnSettings(**{field: data.get(field)}).check(lens)
@@ -64,6 +84,29 @@ class ShotForm(forms.Form):
         """Where the skyline's frame pointed; None when the shot is aimed by itself."""
         az, up = self.cleaned_data.get("az"), self.cleaned_data.get("up")
         return None if az is None or up is None else Pose(az % 360, up, self.cleaned_data.get("roll") or 0.0)
+
+    def optics(self) -> Optics:
+        """Resolution and clip-on."""
+        data = self.cleaned_data
+        return Optics(data.get("resolution") or "", data.get("clip_on") or 1.0)
+
+    def own(self) -> dict[str, Any]:
+        """ISO, shutter and frames as the photographer sets them."""
+        return {field: self.cleaned_data.get(field) for field in ("iso", "shutter", "frames")}
+
+    def whole_lens(self) -> Lens:
+        """The lens as the phone has it."""
+        phone, name = self.chosen()
+        return phone.core().lens(name)
+
+    def moment(self, site: CoreSite, planned: float) -> float:
+        """The planned minute, moved within its night to the local time that was typed."""
+        at = self.cleaned_data.get("at")
+        if at is None:
+            return planned
+        day = evening_of(site, planned) + timedelta(days=at.hour < NOON)
+        wanted = datetime.combine(day, at, site.zone).timestamp()
+        return planned if abs(wanted - planned) < 60 else wanted
 
     def chosen(self) -> tuple[Phone, str]:
         """The phone and the lens's name."""

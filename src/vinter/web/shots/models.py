@@ -1,5 +1,6 @@
 """A planned shot and what it asks for."""
 
+from dataclasses import asdict
 from functools import cached_property
 from typing import Any
 from urllib.parse import urlencode
@@ -7,11 +8,17 @@ from urllib.parse import urlencode
 from django.conf import settings
 from django.db import models
 
-from vinter.core.camera.exposure import USES, burst_minutes
+import vinter
+from vinter.core.camera.exposure import OwnSettings, framing_shot
+from vinter.core.camera.frame_count import GAP_SECONDS, burst_minutes
+from vinter.core.camera.optics import Optics
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
-from vinter.core.modes.basis import MODE_PLAN, CardStep, Mode
+from vinter.core.camera.shutter import USES
+from vinter.core.modes.basis import DELAY_SECONDS, MODE_PLAN, CardStep, Mode
 from vinter.core.modes.registry import mode_of
+from vinter.core.picture import Picture, Wish
+from vinter.core.planned_with import changes, snapshot
 from vinter.core.shot import SHOT_PLAN
 from vinter.core.simulate.phone import Burst
 from vinter.core.sky.nights import Night, nights
@@ -21,6 +28,8 @@ from vinter.web.fields import VersionedJSONField
 from vinter.web.gear.models import Phone
 from vinter.web.nights.models import preferences_of
 from vinter.web.sites.models import Site
+
+OWN_SETTINGS = ("iso", "shutter", "frames")
 
 
 class Shot(Binnable):
@@ -43,6 +52,9 @@ class Shot(Binnable):
     alone = models.BooleanField(default=True)
     use = models.CharField(max_length=10, default="screen")
     portrait = models.BooleanField(default=False)
+    own = models.JSONField(default=dict)  # what the photographer set: iso, shutter, frames, pose, target
+    optics = models.JSONField(default=dict)  # resolution and clip-on, as in the core's Optics
+    planned_with = models.JSONField(default=dict)  # site, lens and thresholds as they were then
     iso = models.IntegerField()
     shutter = models.FloatField()
     frames = models.IntegerField()
@@ -67,8 +79,65 @@ class Shot(Binnable):
 
     @cached_property
     def core_lens(self) -> Lens:
-        """The lens for the core."""
-        return self.phone.core().lens(self.lens)
+        """The lens for the core, at the resolution and behind the clip-on it is used with."""
+        return Optics(**self.optics).on(self.phone.core().lens(self.lens))
+
+    @property
+    def gear(self) -> tuple[str, ...]:
+        """What the picture asks for beyond phone and tripod, by the keys of the pack list."""
+        return (*self.core_mode.gear, *(["clip-on"] if self.optics.get("clip_on", 1) != 1 else []))
+
+    @property
+    def trail_words(self) -> str:
+        """What stars trail, as the mode says it."""
+        return str(self.mode_plan.get("trail") or f"trails {self.trail:.1f} px at worst")
+
+    @property
+    def framing(self) -> tuple[float, int] | None:
+        """Shutter and ISO of a frame for the composition; None where the target outshines the sky."""
+        if not target(self.core_mode.target or self.target).dark:
+            return None
+        return framing_shot(self.core_lens, float(self.plan["at"]["brightness"]))
+
+    @property
+    def wish(self) -> Wish:
+        """What was asked for, to plan it again."""
+        return Wish(
+            site=self.site.core(),
+            unix=self.moment,
+            lens=self.core_lens,
+            mode=self.mode,
+            options=self.options,
+            target=target(self.wanted_target),
+            night=self.found_night(),
+            use=self.use,
+            portrait=self.portrait,
+            pose=Pose(*self.own["pose"]) if "pose" in self.own else None,
+            own=OwnSettings(**{key: self.own.get(key) for key in OWN_SETTINGS}),
+        )
+
+    @property
+    def wanted_target(self) -> str:
+        """Key of what the photographer wanted, where the mode points at something of its own."""
+        return str(self.own.get("target") or self.target)
+
+    @property
+    def outdated(self) -> list[str]:
+        """What it was planned with and is otherwise now, each as a sentence."""
+        return changes(self.planned_with, self.inputs())
+
+    def inputs(self) -> dict[str, Any]:
+        """What a plan of it rests on now."""
+        return snapshot(self.site.core(), self.core_lens, preferences_of(self.owner).limits())
+
+    def take_plan(self, picture: Picture) -> None:
+        """Take over what a picture was planned to be; not stored yet."""
+        found = picture.mode_plan
+        self.mode, self.options, self.target = picture.mode.key, picture.options, picture.target.key
+        self.mode_plan = MODE_PLAN.stamped(asdict(found))
+        self.moment, self.portrait, self.plan = picture.start, picture.plan.portrait, picture.plan.data()
+        self.iso, self.shutter, self.frames = found.iso, found.shutter, found.frames
+        self.planned_with, self.version = self.inputs(), vinter.__version__
 
     @property
     def exposure(self) -> dict[str, Any]:
@@ -94,7 +163,13 @@ class Shot(Binnable):
     def minutes(self) -> float:
         """How long it takes, with the pauses of its mode."""
         interval = float(self.mode_plan.get("interval") or 0)
-        return max(burst_minutes(self.frames, self.shutter), self.frames * interval / 60)
+        more = float(self.mode_plan.get("more_seconds") or 0)
+        return max(burst_minutes(self.frames, self.shutter), self.frames * interval / 60) + more / 60
+
+    @property
+    def delay(self) -> float:
+        """Between release and shutter, s."""
+        return float(self.mode_plan.get("delay") or DELAY_SECONDS)
 
     @property
     def gigabytes(self) -> float:
@@ -142,6 +217,7 @@ class Shot(Binnable):
             iso=self.iso,
             shutter=self.shutter,
             count=self.frames,
+            gap=max(float(self.mode_plan.get("interval") or 0) - self.shutter, 0.0) or GAP_SECONDS,
             portrait=self.portrait,
             seed=seed,
             model=self.phone.name,

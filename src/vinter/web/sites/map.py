@@ -4,6 +4,7 @@ from functools import lru_cache
 
 import cv2
 import numpy as np
+import numpy.typing as npt
 from django.http import HttpRequest, HttpResponse, JsonResponse
 
 from vinter.core.ground.coastline import Region, land_mask, lines
@@ -20,6 +21,7 @@ STEP = 0.5  # degrees to which glow regions are widened, so that small moves of 
 INK, AMBER = (16, 33, 63), (201, 138, 27)
 DARK, BRIGHT = 21.8, 17.5  # mag/arcsec^2 at which ink and amber are full
 NEUTRAL = 20.3
+WAVE, WAVE_STEP = 0.4, 9  # share of the ink that a stroke on water takes away; px between rows of strokes
 
 
 def _region(request: HttpRequest) -> Region:
@@ -41,7 +43,11 @@ def map_towns(request: HttpRequest) -> JsonResponse:
     middle = (region.west + region.east) / 2
     lon = (p.lon - middle + 180) % 360 - 180 + middle
     inside = np.flatnonzero(
-        (p.lat > region.south) & (p.lat < region.north) & (lon > region.west) & (lon < region.east)
+        (p.lat > region.south)
+        & (p.lat < region.north)
+        & (lon > region.west)
+        & (lon < region.east)
+        & (p.city == np.arange(len(p.lat)))  # districts go by their city
     )[:TOWNS]
     return JsonResponse(
         {
@@ -62,6 +68,13 @@ def _widened(region: Region) -> Region:
     south, west = (np.floor(v / STEP) * STEP for v in (region.south, region.west))
     north, east = (np.ceil(v / STEP) * STEP for v in (region.north, region.east))
     return Region(max(float(south), -84.5), float(west), min(float(north), 84.5), float(east))
+
+
+def _waves(rows: int) -> npt.NDArray[np.bool_]:
+    """Short level strokes by which water is told from land, at the size of the picture."""
+    y, x = np.arange(rows)[:, None], np.arange(PICTURE)[None, :]
+    line = y // WAVE_STEP
+    return np.asarray((y % WAVE_STEP == 0) & ((x + 5 * (line % 2)) % 12 < 4))
 
 
 @lru_cache(maxsize=24)
@@ -93,7 +106,8 @@ def _glow_picture(region: Region) -> bytes:
         cv2.INTER_LINEAR,
         borderMode=cv2.BORDER_REPLICATE,
     )
-    picture[..., 3] = np.round(255 * np.maximum(0.82 * dark, 0.85 * light) * (1 - 0.55 * sea))
+    ink = np.maximum(0.82 * dark, 0.85 * light)  # the same for the same sky, over land and water
+    picture[..., 3] = np.round(255 * ink * np.where((sea > 0.5) & _waves(rows), 1 - WAVE, 1))
     return bytes(cv2.imencode(".png", picture)[1].tobytes())
 
 
@@ -123,6 +137,7 @@ def map_point(request: HttpRequest) -> JsonResponse:
     return JsonResponse(
         {
             "zenith": round(found.zenith, 1),
+            "error": round(found.uncertainty, 1),
             "classes": f"{low}" if low == high else f"{low} to {high}",
             "town": f"{town.name}, {town.distance_km:.0f} km" if town else "",
         }

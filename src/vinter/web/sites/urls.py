@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from vinter.web.sites import horizon, map, views
+from vinter.web.sites import gazetteer, horizon, map, views
 
 urlpatterns = [
     path("sites/", views.sites, name="sites"),
@@ -12,6 +12,8 @@ urlpatterns = [
         path(f"sites/vinter-sites.{kind}", views.export_sites, {"kind": kind}, name=f"sites-{kind}")
         for kind in views.EXPORTS
     ),
+    path("sites/places/", gazetteer.search, name="places"),
+    path("sites/map/zone.json", gazetteer.zone_place, name="map-zone"),
     path("sites/map/lines.json", map.map_lines, name="map-lines"),
     path("sites/map/towns.json", map.map_towns, name="map-towns"),
     path("sites/map/point.json", map.map_point, name="map-point"),

@@ -13,7 +13,7 @@ from vinter.core.sky.nights import Night
 from vinter.core.sky.targets import Target
 from vinter.core.skyline import target_pose
 from vinter.web.forms import checked
-from vinter.web.gear.models import Phone
+from vinter.web.gear.models import NoPhone, Phone
 from vinter.web.nights.outlook import ahead
 from vinter.web.nights.query import plan_query
 from vinter.web.sites.models import Site
@@ -40,11 +40,11 @@ class SkylineQuery:
 
 
 def phones_of(request: HttpRequest) -> dict[str, tuple[Phone, Lens]]:
-    """All lenses of the user's phones by key; BadInput when there is none."""
+    """All lenses of the user's phones by key; NoPhone when there is none."""
     own = Phone.objects.filter(owner=request.user).order_by("-key")
     out = {f"{p.pk}:{name}": (p, lens) for p in own for name, lens in p.core().lenses.items()}
     if not out:
-        raise BadInput("no phone yet: add one under Gear")
+        raise NoPhone("no phone yet: add one under Gear")
     return out
 
 

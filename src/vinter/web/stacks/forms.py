@@ -10,7 +10,7 @@ from vinter.web.takes.models import Frame, Take
 
 GROUNDS = [("auto", "kept still, from the sky frames"), ("none", "none in the frame")]
 OWN = [("own", "from the ground frames"), ("focus", "from ground frames focused near and far")]
-FIELDS = ("method", "kappa", "ground", "match", "gaps", "tail", "lens", "corners")
+FIELDS = ("method", "kappa", "ground", "match", "gaps", "tail", "lens", "lamp", "corners")
 
 
 class StackForm(forms.Form):
@@ -34,6 +34,11 @@ class StackForm(forms.Form):
     )
     lens = forms.ChoiceField(
         label="Lens warp of the file", choices=[("auto", "applied"), ("off", "left out")], initial="auto"
+    )
+    lamp = forms.ChoiceField(
+        label="Ground lit by a lamp",
+        initial="out",
+        choices=[("out", "left out"), ("only", "from those frames alone"), ("all", "all frames count")],
     )
     corners = forms.ChoiceField(
         label="Dark corners",

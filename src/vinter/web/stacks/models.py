@@ -24,6 +24,7 @@ class Stack(Binnable):
     ground = models.CharField(max_length=30, default="auto")
     match = models.CharField(max_length=5, default="auto")
     lens = models.CharField(max_length=5, default="auto")
+    lamp = models.CharField(max_length=5, default="out")
     corners = models.CharField(max_length=5, default="off")
     gaps = models.CharField(max_length=5, default="close")
     tail = models.FloatField(default=0.0)
@@ -37,7 +38,8 @@ class Stack(Binnable):
         ordering = ["-id"]
 
     def __str__(self) -> str:
-        return f"{self.take.title}, {len(self.frames)} frames"
+        many = len(self.frames)
+        return f"{self.take.title}, {many} frames" if many > 1 else f"{self.take.title}, one frame"
 
     def came_of_it(self) -> list[Binnable]:
         """Its finishes."""

@@ -9,13 +9,13 @@ import numpy as np
 import numpy.typing as npt
 import tifffile
 
+from vinter.core.camera.illuminant import SRGB_OF_XYZ
 from vinter.core.camera.projection import view_of
 from vinter.core.finish.scene import read_stack
 from vinter.core.formats.fits import wcs_cards, write_fits
 from vinter.core.formats.lineardng import write_linear_dng
 from vinter.core.formats.whole import whole, write_image
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, picture_half
-from vinter.core.frames.reading import SRGB_FROM_XYZ
 from vinter.core.frames.stars import Stars, background, find_stars
 from vinter.core.stack.ingest import star_light
 from vinter.core.stack.photometry.vignetting import measure_vignetting
@@ -92,6 +92,6 @@ def write(one: Stack, kind: str) -> None:
         with tifffile.TiffFile(one.picture) as file:
             colour = json.loads(file.pages[0].description)  # type: ignore[union-attr]
         neutral, matrix = tuple(colour["neutral"]), np.array(colour["matrix"])
-        write_linear_dng(path, picture, neutral, np.linalg.inv(matrix) @ SRGB_FROM_XYZ)
+        write_linear_dng(path, picture, neutral, np.linalg.inv(matrix) @ SRGB_OF_XYZ)
     else:
         write_image(path, np.clip(np.round(picture * 65535), 0, 65535).astype(np.uint16))

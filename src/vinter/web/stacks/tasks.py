@@ -45,6 +45,8 @@ def run_stack(pk: int, context: JobContext) -> None:
         tail=one.tail,
         match=one.match,
         lens=one.lens,
+        lamp=one.lamp,
+        mask_straight=True,
         ground_frames=tuple(f.path for f in grounds),
     )
     result = stack(

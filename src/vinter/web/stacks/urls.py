@@ -7,6 +7,7 @@ from vinter.web.stacks import compare, painting, views
 urlpatterns = [
     path("stacks/", views.stacks, name="stacks"),
     path("takes/<int:pk>/stack/", views.new, name="stack-new"),
+    path("frames/<int:pk>/finish/", views.single, name="frame-finish"),
     path("stacks/<int:pk>/", views.stack, name="stack"),
     path("stacks/<int:pk>/again/", views.again, name="stack-again"),
     path("compare/", compare.compare, name="compare"),

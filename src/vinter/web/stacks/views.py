@@ -4,7 +4,7 @@ import shutil
 from pathlib import Path
 
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 import vinter
@@ -20,6 +20,7 @@ from vinter.web.stacks.plate import KINDS, write
 from vinter.web.takes.models import Frame, Take
 from vinter.web.workflow import head
 
+LAMP_WORDS = {"out": "left out", "only": "only these", "all": "counted too"}
 FILES = {
     "before": ("before.jpg", "image/jpeg"),
     "after": ("after.jpg", "image/jpeg"),
@@ -68,6 +69,22 @@ def _begun(request: HttpRequest, take: Take, frames: list[Frame], mask: Stack | 
 
 
 @require_POST
+def single(request: HttpRequest, pk: int) -> HttpResponse:
+    """One frame developed by itself, to be finished: RAW, JPEG, HEIC or the file of an automatic mode."""
+    frame = get_object_or_404(Frame.objects.select_related("take"), pk=pk, take__owner=request.user)
+    if frame.error:
+        raise BadInput(f"{frame.name}: {frame.error}")
+    check_quota(frame.take.owner_id)
+    one = Stack.objects.filter(owner=request.user, take=frame.take, frames=[frame.pk]).first()
+    if one is None:
+        one = Stack.objects.create(
+            owner=request.user, take=frame.take, method="mean", frames=[frame.pk], version=vinter.__version__
+        )
+        enqueue(request.user, "stack", one.pk)
+    return redirect("stack", one.pk)
+
+
+@require_POST
 def otherwise(request: HttpRequest, pk: int) -> HttpResponse:
     """The same frames stacked in another way, beside the first; what did not change is not worked out
     again."""
@@ -93,6 +110,7 @@ def stack(request: HttpRequest, pk: int) -> HttpResponse:
         request,
         "stacks/stack.html",
         {
+            "lamp_words": LAMP_WORDS,
             "stack": one,
             "job": job,
             "ready": ready,

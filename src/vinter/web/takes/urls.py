@@ -2,10 +2,11 @@
 
 from django.urls import path
 
-from vinter.web.takes import views
+from vinter.web.takes import doctor, views
 
 urlpatterns = [
     path("takes/", views.takes, name="takes"),
+    path("takes/doctor/", doctor.doctor, name="doctor"),
     path("takes/new/", views.new_upload, name="take-upload"),
     path("shots/<int:pk>/shoot/", views.shoot, name="shoot"),
     path("takes/<int:pk>/", views.take, name="take"),

@@ -8,6 +8,7 @@ from django.templatetags.static import static
 from django.utils.html import escape
 from django.utils.safestring import SafeString, mark_safe
 
+from vinter.core.modes.basis import spoken_shutter
 from vinter.core.sky.verdict import compass as point_of
 
 register = template.Library()
@@ -20,6 +21,21 @@ def clock(unix: float | None, zone: str = "UTC") -> str:
     if unix is None:
         return "–"
     return datetime.fromtimestamp(round(unix / 60) * 60, ZoneInfo(zone)).strftime("%H:%M")
+
+
+@register.filter
+def people(count: int) -> str:
+    """Inhabitants, rounded to two figures."""
+    if count >= 1_000_000:
+        return f"{count / 1e6:.1f} million people"
+    step = 10 ** max(len(str(count)) - 2, 0)
+    return f"{round(count / step) * step:,}".replace(",", " ") + " people"
+
+
+@register.filter
+def shutter(seconds: float) -> str:
+    """A shutter as a phone shows it."""
+    return spoken_shutter(float(seconds))
 
 
 @register.filter

@@ -10,7 +10,7 @@ from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import F32, Move, Row, Shown, move, setting
 from vinter.core.finish.scene import Scene
 
-RATIOS = {"full": None, "3:2": 3 / 2, "4:5": 4 / 5, "1:1": 1.0, "16:9": 16 / 9}
+RATIOS = {"full": None, "3:2": 3 / 2, "4:5": 4 / 5, "1:1": 1.0, "16:9": 16 / 9, "9:16": 9 / 16}
 LEVEL, CROP = Row("Level", 10), Row("Crop", 90)
 
 
@@ -20,7 +20,9 @@ class Geometry(Move):
     as shares of the picture."""
 
     level: float = setting(0.0, Shown("turned clockwise", "°", LEVEL, "sky", step=0.1), ge=-15, le=15)
-    ratio: Literal["full", "3:2", "4:5", "1:1", "16:9"] = setting("full", Shown("ratio", "", CROP, "sky"))
+    ratio: Literal["full", "3:2", "4:5", "1:1", "16:9", "9:16"] = setting(
+        "full", Shown("ratio", "", CROP, "sky")
+    )
     size: float = setting(1.0, Shown("size", "%", CROP, "ground"), ge=0.2, le=1)
     x: float = setting(0.5, Shown("centre across", "%", CROP, "sky"), ge=0, le=1)
     y: float = setting(0.5, Shown("centre down", "%", CROP, "ground"), ge=0, le=1)

@@ -6,31 +6,32 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from vinter.core.camera.illuminant import light_srgb
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import Move, Part, Row, Shown, move, setting
 from vinter.core.finish.moves.black_point import FLOOR
 from vinter.core.finish.moves.curve import CURVE
 from vinter.core.finish.scene import Scene
+from vinter.core.frames.reading import Colour
 
 Array = npt.NDArray[np.float64]
 AS_SHOT_KELVIN = 5200.0
 TARGET_SKY = 0.045  # linear level to which the sky's background is brought before the user's own changes
-BALANCE = Row("Light balance", 20)
+BALANCE = Row("White balance", 20)
 KELVIN = Shown("neutral light", "K", BALANCE, step=50)
 CAST = Shown("green to magenta", "EV", BALANCE)
 LOW_KELVIN, HIGH_KELVIN = 2500, 10000
 LOW_EV, HIGH_EV = -4, 6
 
 
-def planck_gains(kelvin: float) -> Array:
-    """Gains (3,) that make light of a colour temperature neutral, relative to the as-shot 5200 K, green 1."""
-    wave = np.array([600.0, 540.0, 460.0]) * 1e-9
-    c2 = 1.4388e-2
+def balance_gains(kelvin: float, colour: Colour) -> Array:
+    """Gains (3,) on balanced camera RGB that make a grey in light of a temperature (K) neutral, green 1.
 
-    def light(t: float) -> Array:
-        return np.asarray(1 / (np.exp(c2 / (wave * t)) - 1))
-
-    ratio = light(AS_SHOT_KELVIN) / light(kelvin)
+    Both lights, this one and that of the camera's own white, are taken through the camera's matrix.
+    """
+    to_camera = np.linalg.inv(np.array(colour.matrix))
+    there, own = (np.maximum(to_camera @ light_srgb(k), 1e-3) for k in (kelvin, colour.kelvin))
+    ratio = own / there
     return np.asarray(ratio / ratio[1])
 
 
@@ -59,10 +60,12 @@ class LightBalance(Move):
     @staticmethod
     def matrix(light: Light, scene: Scene) -> Array:
         """Camera RGB to linear sRGB (3, 3) for a zone, with the base exposure."""
-        gains = planck_gains(light.kelvin) / np.array(scene.colour.neutral)
-        gains[1] *= 2.0**-light.cast
+        gains = balance_gains(light.kelvin, scene.colour) / np.array(scene.colour.neutral)
         base = TARGET_SKY / max(float(scene.background[1]), 1e-6)
-        return np.asarray(np.array(scene.colour.matrix) @ np.diag(gains) * base * 2.0**light.brightness)
+        tint = np.diag([1.0, 2.0**-light.cast, 1.0])  # of the picture's own green, behind the matrix
+        return np.asarray(
+            tint @ np.array(scene.colour.matrix) @ np.diag(gains) * base * 2.0**light.brightness
+        )
 
     def apply(self, canvas: Canvas, scene: Scene) -> Canvas:
         """The canvas in linear sRGB."""

@@ -9,15 +9,15 @@ from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import F32, Move, Part, Row, Shown, move, setting
 from vinter.core.finish.scene import Scene
 
-GRAIN = Row("Grain", 70)
+GRAIN = Row("Noise", 70)
 SMOOTH_LIMIT = 0.33  # of luminance, beyond which grain turns to blotches
 
 
 class Smoothing(Part):
     """Shares of colour noise and of luminance noise taken out of a zone."""
 
-    colour: float = setting(0.0, Shown("colour smoothed", "%", GRAIN), ge=0, le=1)
-    light: float = setting(0.0, Shown("light smoothed", "%", GRAIN, risky=SMOOTH_LIMIT), ge=0, le=1)
+    colour: float = setting(0.0, Shown("colour noise smoothed", "%", GRAIN), ge=0, le=1)
+    light: float = setting(0.0, Shown("luminance noise smoothed", "%", GRAIN, risky=SMOOTH_LIMIT), ge=0, le=1)
 
 
 def _calmer(chroma: F32, share: F32, scale: float) -> F32:

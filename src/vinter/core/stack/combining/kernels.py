@@ -94,6 +94,24 @@ def _clip_few(
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _kept(values: F32, kept: npt.NDArray[np.bool_], weights: F32) -> tuple[np.float32, np.float32, int]:
+    """Weighted mean of the values kept (0 is none), mean of the even less that of the odd ones, and their
+    count."""
+    s0, s1, w0, w1, m = np.float32(0), np.float32(0), np.float32(0), np.float32(0), 0
+    for i in range(len(values)):
+        if kept[i] and values[i] != 0:
+            m += 1
+            if i & 1:
+                s1 += weights[i] * values[i]
+                w1 += weights[i]
+            else:
+                s0 += weights[i] * values[i]
+                w0 += weights[i]
+    apart = s0 / w0 - s1 / w1 if w0 > 0 and w1 > 0 else np.float32(np.nan)
+    return (s0 + s1) / (w0 + w1) if m > 0 else np.float32(0), apart, m
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
 def _add_row(
     row: U16, weight: float, sums: F32, shares: F32, total: F32, given: F32, low: F32, high: F32
 ) -> None:
@@ -141,7 +159,8 @@ def combine(cube: U16, rules: Rules) -> Combined:
     """Combine a cube (n, h, w, 3) of clean samples, 0 meaning none.
 
     Up to ten samples are judged each by the others, more by their distance from the median, the deviation
-    being the larger of the noise model's and of the samples' own scatter.
+    being the larger of the noise model's and of the samples' own scatter. A sample that is left out in one
+    colour is left out in all: what the colours are made of stays the same.
     """
     shape = cube.shape[1:]
     found = Combined(
@@ -193,12 +212,8 @@ def combine_into(
         halves.reshape(height, length),
         count.reshape(height, length),
     )
-    values, kept, off, alive = (
-        np.empty(n, np.float32),
-        np.empty(n, np.float32),
-        np.empty(n, np.float32),
-        np.empty(n, np.bool_),
-    )
+    values, kept, off = np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32)
+    alive, good = np.empty(n, np.bool_), np.empty(n, np.bool_)
     least = spread.min()
     gates = np.empty(
         n + 1, np.float32
@@ -226,31 +241,39 @@ def combine_into(
         _excess(total, given, low, high, steady, rising, excess)
         _means(sums, shares, merged[y], apart[y])
         for at in range(length):
-            m = int(given[at])
-            left[y, at] = m
-            if excess[at] <= gates[m]:
+            left[y, at] = int(given[at])
+        for x in range(width if clips or median else 0):
+            base, far = colours * x, False
+            for c in range(colours):
+                far = far or excess[base + c] > gates[int(given[base + c])]
+            if not far:
                 continue
-            centre = total[at] / m
-            sigma = math.sqrt(max(steady[at] + rising[at] * max(centre - PEDESTAL, 0.0), 1.0))
             for i in range(n):
-                values[i] = flat[i, y, at]
-            if m > FEW or median:
-                centre = _clip_many(values, kappa, sigma, spread, alive, kept, off)
-            else:
-                centre = _clip_few(values, kappa, sigma, spread, alive, kept)
-            s0, s1, w0, w1, m = np.float32(0), np.float32(0), np.float32(0), np.float32(0), 0
-            for i in range(n):
-                if alive[i]:
-                    m += 1
-                    if i & 1:
-                        s1 += weights[i] * values[i]
-                        w1 += weights[i]
-                    else:
-                        s0 += weights[i] * values[i]
-                        w0 += weights[i]
-            merged[y, at] = centre if median else (s0 + s1) / (w0 + w1)
-            apart[y, at] = s0 / w0 - s1 / w1 if w0 > 0 and w1 > 0 else np.nan
-            left[y, at] = m
+                good[i] = True
+            for c in range(colours):
+                at = base + c
+                if given[at] == 0 or excess[at] <= gates[int(given[at])]:
+                    continue
+                centre = total[at] / given[at]
+                sigma = math.sqrt(max(steady[at] + rising[at] * max(centre - PEDESTAL, 0.0), 1.0))
+                for i in range(n):
+                    values[i] = flat[i, y, at]
+                if median or int(given[at]) > FEW:
+                    centre = _clip_many(values, kappa, sigma, spread, alive, kept, off)
+                else:
+                    _clip_few(values, kappa, sigma, spread, alive, kept)
+                if median:
+                    merged[y, at] = centre
+                    _, apart[y, at], left[y, at] = _kept(values, alive, weights)
+                for i in range(n):
+                    good[i] = good[i] and (alive[i] or values[i] == 0)
+            for c in range(0 if median else colours):
+                at = base + c
+                for i in range(n):
+                    values[i] = flat[i, y, at]
+                mean, halves_apart, m = _kept(values, good, weights)
+                if m > 0:  # else each colour kept other frames, and the mean of all stands
+                    merged[y, at], apart[y, at], left[y, at] = mean, halves_apart, m
         if brightest:
             merged[y] = high
         for x in range(width):

@@ -30,6 +30,7 @@ U16 = npt.NDArray[np.uint16]
 U8 = npt.NDArray[np.uint8]
 BUDGET_BYTES = 220_000_000  # of samples a worker holds for one tile
 PAD = 6
+FEW_TO_SPLIT = 5  # frames up to which every way of halving them is looked at
 
 
 @dataclass(frozen=True)
@@ -266,13 +267,25 @@ def noise_by_count(cube: U16, weight: F32, spread: F32) -> list[tuple[int, float
     )
     out = []
     for k in counts:
-        w, r = weight[:k], spread[:k]
-        means = [np.average(part[h:k:2], axis=0, weights=w[h::2]) for h in (0, 1)]
-        parts = _variance(w[::2], r[::2]) + _variance(w[1::2], r[1::2])
-        out.append(
-            (k, _robust(np.asarray(means[0] - means[1])) * float(np.sqrt(_variance(w, r) / parts)) / SPAN)
-        )
+        found = [_noise_of_mean(part, weight, spread, order) for order in _orders(k)]
+        out.append((k, float(np.sqrt(np.mean(np.square(found)))) / SPAN))
     return out
+
+
+def _orders(count: int) -> list[list[int]]:
+    """In which orders so many frames are split in two: few in all, for one that was not resampled is
+    noisier than the others and must not stand on one side alone."""
+    frames = list(range(count))
+    turns = count if count <= FEW_TO_SPLIT else 1
+    return [frames[i:] + frames[:i] for i in range(turns)]
+
+
+def _noise_of_mean(part: F32, weight: F32, spread: F32, order: list[int]) -> float:
+    """Noise of the mean of frames, from the difference of their two halves."""
+    w, r, cube = weight[order], spread[order], part[order]
+    means = [np.average(cube[h::2], axis=0, weights=w[h::2]) for h in (0, 1)]
+    parts = _variance(w[::2], r[::2]) + _variance(w[1::2], r[1::2])
+    return _robust(np.asarray(means[0] - means[1])) * float(np.sqrt(_variance(w, r) / parts))
 
 
 def _merge(cube: U16, plan: Plan, sources: list[Source], method: Method) -> Combined:

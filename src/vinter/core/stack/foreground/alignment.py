@@ -23,6 +23,7 @@ EDGE_PX = (
 )
 LEAST_LIKENESS = 0.55  # correlation below which the ground could not be compared
 HELD_PX = 0.7  # a corner of the ground that moved less has not moved
+SURE_ERRORS = 3.0
 MARGIN = 16  # working px kept around the part that is compared
 TRUSTED = 0.35  # of the motion, by which its parts may disagree
 INSIDE_PX = 8  # half-size px from the sky, within which the ground's own texture is not compared
@@ -53,6 +54,12 @@ class CameraShift:
     likeness: float = 1.0
     known: bool = True
     error_px: float = 0.0
+
+    @property
+    def held(self) -> bool:
+        """Whether the camera stood: that it moved is only said when three errors bear it."""
+        error = self.error_px if np.isfinite(self.error_px) else 0.0
+        return self.moved_px <= HELD_PX + SURE_ERRORS * error
 
 
 def ground_plane(spill: Path, pattern: npt.NDArray[np.int64] | None, linear: bool = False) -> tuple[F32, int]:
@@ -334,9 +341,7 @@ def camera_shifts(
         return {i: f.result() for i, f in futures.items()}
 
     out = {reference: CameraShift(), **found(sample)}
-    if any(s.moved_px > HELD_PX for s in out.values()) or any(
-        not np.allclose(cameras[i], np.eye(3)) for i in others
-    ):
+    if any(not s.held for s in out.values()) or any(not np.allclose(cameras[i], np.eye(3)) for i in others):
         out |= found([i for i in others if i not in out])
     for i in used:
         if i not in out:

@@ -11,16 +11,17 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.errors import BadInput
-from vinter.core.frames.mosaic import SPAN, half_plane
+from vinter.core.frames.mosaic import PEDESTAL, SPAN, half_plane
 from vinter.core.stack.combining.tiles import Foreground, Source
 from vinter.core.stack.foreground.alignment import HELD_PX, CameraShift, camera_shift, ground_view
-from vinter.core.stack.ingest import Ingested
+from vinter.core.stack.ingest import GRID, Ingested
 from vinter.core.stack.photometry.normalization import Normalization
 from vinter.core.stack.settings import Settings
 
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
+LAMP_LIGHT = 0.15  # of the sky's light, by which a lamp lifts the ground of a frame over that of the others
 SHARP_PX = 8.0  # half-size px over which sharpness is collected
 LEAST_GROUND_PX = 500
 
@@ -59,26 +60,48 @@ def foreground_of_sky_frames(
             raise BadInput(f"ground frame {settings.ground!r} is not among the frames used")
         i = used[names.index(Path(settings.ground).name)]
         return ForegroundChoice(
-            Foreground(
-                [_source(frames[i], np.eye(3) if shifts[i].moved_px <= HELD_PX else shifts[i].homography)]
-            ),
+            Foreground([_source(frames[i], np.eye(3) if shifts[i].held else shifts[i].homography)]),
             {"way": "one frame", "frames": 1, "name": frames[i].path.name},
         )
-    still = [
-        i
-        for i in used
-        if shifts[i].moved_px <= HELD_PX and np.allclose(shifts[i].homography, np.eye(3), atol=2.0)
-    ]
-    if any(shifts[i].known and shifts[i].moved_px > HELD_PX for i in used if group[i] == 0):
+    still = [i for i in used if shifts[i].held and np.allclose(shifts[i].homography, np.eye(3), atol=2.0)]
+    if any(shifts[i].known and not shifts[i].held for i in used if group[i] == 0):
         still = [i for i in still if shifts[i].known]
+    lit = lamp_lit(frames, used, mask)
+    still = [i for i in still if _wanted(settings.lamp, i in lit)] or still
     sources, laid = [_source(frames[i], np.eye(3)) for i in still], 0
     if len(still) < 0.5 * len(used):  # the tripod slipped: the others are moved back as their own ground asks
-        others = [i for i in used if i not in still and shifts[i].known]
+        others = [i for i in used if i not in still and shifts[i].known and _wanted(settings.lamp, i in lit)]
         sources, laid = sources + [_source(frames[i], shifts[i].homography) for i in others], len(others)
     return ForegroundChoice(
         Foreground(sources),
-        {"way": "mean", "frames": len(sources), "moved": len(used) - len(still), "laid": laid},
+        {
+            "way": "mean",
+            "frames": len(sources),
+            "moved": sum(not shifts[i].held for i in used),
+            "laid": laid,
+            "lit": [frames[i].path.name for i in sorted(lit)],
+            "lamp": settings.lamp,
+        },
     )
+
+
+def _wanted(lamp: str, lit: bool) -> bool:
+    return lamp == "all" or (lamp == "only") == lit
+
+
+def lamp_lit(frames: list[Ingested], used: list[int], mask: U8) -> set[int]:
+    """Frames whose ground shines much brighter than most frames' against their own sky: somebody's lamp."""
+    rows, columns = GRID
+    share = cv2.resize(mask.astype(np.float32), (columns, rows), interpolation=cv2.INTER_AREA)
+    ground, sky = share < 12, share > 243
+    grids = {i: g for i in used if (g := frames[i].grid) is not None}
+    if ground.sum() < 3 or sky.sum() < 3 or len(grids) < 3:
+        return set()
+    above = {i: np.maximum(g[..., 1] - PEDESTAL, 1.0) for i, g in grids.items()}
+    ratio = {i: float(np.median(g[ground]) / np.median(g[sky])) for i, g in above.items()}
+    top = {i: float(np.max(g[ground]) / np.median(g[sky])) for i, g in above.items()}
+    usual, peak = (float(np.percentile(list(v.values()), 30)) for v in (ratio, top))
+    return {i for i in ratio if ratio[i] - usual > LAMP_LIGHT or top[i] - peak > 2 * LAMP_LIGHT}
 
 
 def _plane(frame: Ingested) -> F32:

@@ -1,6 +1,7 @@
 """Which part of the frame is sky: smooth, moving with the stars, and not joined to the lower edge."""
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -12,11 +13,19 @@ Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 DEGREE = 3
+GRID_CELLS = 90  # places across, beside the stars, at which the sky is looked at again
+PALE = 0.8  # natural log against the first surface, within which such a place may be sky
 LOG_LIMIT = 0.35  # natural log of brightness against the smooth sky beyond which a pixel is no sky
 EMPTY = 1e-4  # share of a sky that lies in gaps as wide as those that count as none
 LONG = 3.0  # times as long as a gap is wide: no gap in a sky
 LEAST_GROUND = 0.002  # share of the frame below which there is no ground at all
 SURE_REACH = 22  # half-size px by which what moves otherwise is seen beyond its border
+SPECK = 2e-4  # share of the frame under which a piece is not looked at
+BODY_PX = 41  # half-size px across, of dark ground that is more than a patch
+NOT_DARK = 0.4  # of the sky's light: a corner of the lens is not darker
+SURE_COUNT = 3.0  # stars that a place must be wide enough for, that their absence says something
+EMPTY_OF_STARS = 0.35  # of the stars that a sky would show there
+LOST_STARS = 0.6  # share of the stars in the ground that is too many even with a lake that mirrors them
 FEATHER = 1.3  # px, standard deviation of the edge
 
 
@@ -24,20 +33,35 @@ def _terms(x: Array, y: Array) -> Array:
     return np.stack([x**i * y**j for i in range(DEGREE + 1) for j in range(DEGREE + 1 - i)], axis=-1)
 
 
-def _smooth_sky(log: F32, xy: Array) -> F32:
-    """Polynomial surface of the log brightness, fitted at the places of stars (half-size px), robustly."""
-    height, width = log.shape
-    x, y = np.clip(xy[:, 0].astype(int), 0, width - 1), np.clip(xy[:, 1].astype(int), 0, height - 1)
-    terms, values = _terms(x / width, y / height), log[y, x].astype(float)
+def _surface(x: Array, y: Array, values: Array, shape: tuple[int, int]) -> F32:
+    """Polynomial surface (height, width) through values at shares of width and height, fitted robustly."""
+    terms = _terms(x, y)
     keep = np.ones(len(x), bool)
-    weights = np.zeros(terms.shape[1])
+    weights: Array = np.zeros(terms.shape[1])
     for _ in range(4):
-        weights, *_ = np.linalg.lstsq(terms[keep], values[keep], rcond=None)
+        weights = np.asarray(np.linalg.lstsq(terms[keep], values[keep], rcond=None)[0])
         error = np.abs(terms @ weights - values)
         keep = error < max(2.5 * float(np.median(error)), 0.05)
     gx, gy = np.meshgrid(np.linspace(0, 1, 64), np.linspace(0, 1, 64))
     coarse = (_terms(gx.ravel(), gy.ravel()) @ weights).reshape(64, 64)
-    return np.asarray(cv2.resize(coarse.astype(np.float32), (width, height), interpolation=cv2.INTER_CUBIC))
+    return np.asarray(cv2.resize(coarse.astype(np.float32), shape[::-1], interpolation=cv2.INTER_CUBIC))
+
+
+def _smooth_sky(log: F32, xy: Array) -> F32:
+    """Surface of the log brightness of the sky: by the places of stars (half-size px), then by all places
+    that are not much darker than that, so that it does not bend where no star holds it."""
+    height, width = log.shape
+    x, y = np.clip(xy[:, 0].astype(int), 0, width - 1), np.clip(xy[:, 1].astype(int), 0, height - 1)
+    values = log[y, x].astype(float)
+    first = _surface(x / width, y / height, values, log.shape)
+    step = max(width // GRID_CELLS, 1)
+    gy, gx = np.mgrid[step // 2 : height : step, step // 2 : width : step]
+    residual = (log - first)[gy, gx]
+    pale = np.abs(residual) < PALE
+    gx, gy = gx[pale], gy[pale]
+    return _surface(
+        np.r_[x, gx] / width, np.r_[y, gy] / height, np.r_[values, log[gy, gx].astype(float)], log.shape
+    )
 
 
 def _low_or_across(blocked: U8) -> U8:
@@ -55,12 +79,14 @@ def find_sky(
     size: tuple[int, int],
     sure: Callable[[], tuple[U8, U8]] | None = None,
     frames: int = 1,
+    travel: float = 0.0,
 ) -> U8:
     """Sky mask (height, width), 255 = sky, feathered.
 
     mean_plane: mean of the unmoved frames' half-size greens above black (any unit); star_xy: places
     (full-size px) of stars known to be sky, of all ``frames``; sure: gives half-size maps (1) of what moves
-    otherwise than the sky, and of what moves with it. Without ground, or without stars to judge by,
+    otherwise than the sky, and of what moves with it; ``travel`` px the sky moved over those frames.
+    Without ground, or without stars to judge by,
     everything is sky.
     """
     width, height = size
@@ -70,11 +96,12 @@ def find_sky(
     inside = star_xy[(star_xy >= 0).all(axis=1)] / 2
     dark = _dark(mean_plane, inside, len(inside) / frames)
     low = _low_or_across(dark)
-    ground = _holes_filled(
-        cv2.morphologyEx(low, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8)) if low.any() else low
-    )
+    closed = cv2.morphologyEx(low, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8)) if low.any() else low
+    ground = _holes_filled(np.asarray(closed, np.uint8))
     if sure is not None:
-        ground = _with_sure(ground, dark, sure(), mean_plane)
+        ground = _with_sure(ground, dark, sure(), mean_plane, _StarCounts(inside, frames), travel / 2)
+    if _share_of(inside, ground) > LOST_STARS:
+        return everything  # what moves with the sky lies all over it: sure of nothing
     if ground.mean() < LEAST_GROUND:
         return everything
     full = cv2.resize((1 - ground).astype(np.float32), (width, height), interpolation=cv2.INTER_LINEAR)
@@ -98,26 +125,82 @@ def _dark(mean_plane: F32, stars: Array, count: float) -> U8:
     )
 
 
-def _with_sure(ground: U8, dark: U8, sure: tuple[U8, U8], picture: F32) -> U8:
+@dataclass(frozen=True)
+class _StarCounts:
+    """Places of stars (half-size px) that moved with the sky in so many frames."""
+
+    xy: Array
+    frames: int
+
+    def of(self, piece: npt.NDArray[np.bool_], sky: npt.NDArray[np.bool_]) -> tuple[float, float]:
+        """Stars of one frame in a piece of the picture, and how many would be there were it sky like the
+        rest."""
+        x, y = np.clip(self.xy.astype(int), 0, [piece.shape[1] - 1, piece.shape[0] - 1]).T
+        inside, elsewhere = piece[y, x], sky[y, x]
+        density = elsewhere.sum() / self.frames / max(int(sky.sum()), 1)
+        return float(inside.sum()) / self.frames, float(density * piece.sum())
+
+
+def _share_of(xy: Array, ground: U8) -> float:
+    """Share of the stars that lie in the ground, off its edge."""
+    deep = cv2.erode(ground, np.ones((9, 9), np.uint8), borderValue=1)
+    x, y = np.clip(xy.astype(int), 0, [ground.shape[1] - 1, ground.shape[0] - 1]).T
+    return float(deep[y, x].mean())
+
+
+def _with_sure(
+    ground: U8, dark: U8, sure: tuple[U8, U8], picture: F32, counts: _StarCounts, travel: float
+) -> U8:
     """Ground with what does not move with the sky, joined to the lower edge; its border follows the picture's
     edges.
 
-    Where brightness has found the ground already nothing changes.
+    Where brightness has found much darker ground its border stands: laid by the stars, its edge sweeps over
+    as
+    much sky as the stars travel (half-size px), and light round a skyline moves otherwise too. And a piece
+    counts only when it holds none of the sky's stars where the sky
+    would show some.
     """
     other, with_sky = sure
     more = _low_or_across(np.maximum(other, dark))
     more = cv2.morphologyEx(more, cv2.MORPH_OPEN, np.ones((9, 9), np.uint8))
-    reach = 2 * SURE_REACH + 1
-    inner = cv2.erode(more, np.ones((reach, reach), np.uint8), borderValue=1) & other
-    if (inner & (1 - ground)).mean() < LEAST_GROUND:
+    reach = np.ones((2 * SURE_REACH + 1, 2 * SURE_REACH + 1), np.uint8)
+    black = _much_darker(ground, picture)
+    wide = int(SURE_REACH + travel) * 2 + 1
+    beside = cv2.dilate(black, np.ones((wide, wide), np.uint8))
+    inner = cv2.erode(more, reach, borderValue=1) & other & (1 - black)
+    inner[(beside > 0) & (ground == 0)] = 0
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(inner.astype(np.uint8), connectivity=4)
+    new, sky = np.zeros_like(ground), (ground == 0) & (more == 0)
+    for label in range(1, len(stats)):
+        if stats[label, cv2.CC_STAT_AREA] < SPECK * inner.size:
+            continue
+        piece = labels == label
+        seen, wanted = counts.of(piece, sky)
+        starless = wanted > SURE_COUNT and seen < EMPTY_OF_STARS * wanted
+        pale = (ground[piece] > 0).mean() > 0.5 and (beside[piece] == 0).mean() > 0.5
+        if (piece.mean() > LEAST_GROUND / 2 and starless) or pale:
+            new[piece] = 1
+    if (new & (1 - ground)).mean() < LEAST_GROUND / 4:
         return ground
-    outer = (
-        ((with_sky > 0) | (cv2.dilate(more, np.ones((reach, reach), np.uint8)) == 0))
-        & (ground == 0)
-        & (inner == 0)
-    )
-    found = bordered(np.maximum(ground, inner), outer.astype(np.uint8), picture)
-    return _holes_filled(np.maximum(_low_or_across(found), ground))
+    outer = ((with_sky > 0) | (cv2.dilate(more, reach) == 0)) & (ground == 0) & (new == 0)
+    found = bordered(np.maximum(ground, new), outer.astype(np.uint8), picture)
+    found = np.where((beside > 0) & (cv2.dilate(new, reach) == 0), ground, found).astype(np.uint8)
+    return _holes_filled(np.maximum(_low_or_across(np.maximum(found, ground)), ground))
+
+
+def _much_darker(ground: U8, picture: F32) -> U8:
+    """The parts of the ground that are so dark beside the sky that brightness cannot be wrong about their
+    border."""
+    if not ground.any() or ground.all():
+        return np.zeros_like(ground)
+    plane = cv2.GaussianBlur(picture.astype(np.float32), (0, 0), 2.0)
+    level = float(np.median(plane[ground == 0]))
+    black = ((ground > 0) & (plane < NOT_DARK * level)).astype(np.uint8)
+    joined = cv2.morphologyEx(black, cv2.MORPH_CLOSE, np.ones((5, 5), np.uint8)) & ground
+    _, labels = cv2.connectedComponents(joined.astype(np.uint8), connectivity=4)
+    body = cv2.morphologyEx(joined, cv2.MORPH_OPEN, np.ones((BODY_PX, BODY_PX), np.uint8))
+    solid = np.unique(labels[body > 0])  # dark patches of a bright ground are small
+    return np.asarray(np.isin(labels, solid[solid > 0]), np.uint8)
 
 
 def _far_from_stars(shape: tuple[int, ...], xy: Array, count: float) -> npt.NDArray[np.bool_]:

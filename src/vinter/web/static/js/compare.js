@@ -57,7 +57,7 @@ function start() {
     passive: false
   });
   document.addEventListener("keydown", (e) => {
-    if (e.target.matches("input, select, textarea")) return;
+    if (e.ctrlKey || e.metaKey || e.altKey || e.target.matches("input, select, textarea")) return;
     const step = (60 * finest) / state.zoom;
     if (e.key === "ArrowLeft") state.x -= step;
     else if (e.key === "ArrowRight") state.x += step;

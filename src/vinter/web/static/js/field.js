@@ -1,5 +1,19 @@
-// Field pages are kept by a service worker where the browser allows it (localhost and HTTPS).
-if ("serviceWorker" in navigator) navigator.serviceWorker.register("/field/worker.js", {
-  scope: "/field/"
-}).catch(
-  () => {});
+// Field pages are kept by a service worker where the browser allows it (localhost and HTTPS): at the first visit
+// this page, its styles and scripts, and the pages of its card.
+async function keepForTheField() {
+  if (!("serviceWorker" in navigator)) return;
+  const mark = document.getElementById("kept");
+  navigator.serviceWorker.addEventListener("message", (event) => {
+    if (event.data.kept && mark) mark.textContent = "· kept, works without signal";
+    document.documentElement.dataset.kept = "yes";
+  });
+  await navigator.serviceWorker.register("/field/worker.js", {
+    scope: "/field/"
+  });
+  const ready = await navigator.serviceWorker.ready;
+  ready.active.postMessage({
+    keep: location.href
+  });
+}
+
+keepForTheField().catch(() => {});

@@ -208,12 +208,14 @@ function start() {
   });
 
   document.addEventListener("keydown", (e) => {
-    if (e.ctrlKey && e.key === "z") {
+    if ((e.ctrlKey || e.metaKey) && e.key === "z") {
       travel(past, future);
       e.preventDefault();
-    } else if (e.ctrlKey && e.key === "y") {
+    } else if ((e.ctrlKey || e.metaKey) && e.key === "y") {
       travel(future, past);
       e.preventDefault();
+    } else if (e.ctrlKey || e.metaKey || e.altKey) {
+      return;
     } else if (e.key === "0" && e.target.dataset && e.target.dataset.rest && e.target
       .type === "range") {
       e.target.value = e.target.dataset.rest;

@@ -1,5 +1,7 @@
 // The map: coasts, towns and glow come from the server for the region in view; nothing here computes a sky.
 
+const MOST_LABELS = 30;
+
 // A map of an element, whose data name where lines, towns and glow come from.
 export function skyMap(element, view) {
   const map = L.map(element, {
@@ -44,12 +46,23 @@ export function skyMap(element, view) {
     }
   }
 
+  // What the marks and their labels cover, in pixels of the map.
+  function marked() {
+    const at = map.getContainer().getBoundingClientRect();
+    return [...map.getContainer().querySelectorAll(".mark, .ring")].map((e) => e.getBoundingClientRect()).map((b) => ({
+      left: b.left - at.left,
+      right: b.right - at.left,
+      top: b.top - at.top,
+      bottom: b.bottom - at.top
+    }));
+  }
+
   // Names are set where they do not overlap, largest town first.
   async function drawTowns(turn) {
     const response = await fetch(`${from.towns}?box=${box(0)}`);
     if (!response.ok || turn !== asked) return;
     const found = await response.json(),
-      taken = [];
+      taken = marked();
     towns.clearLayers();
     for (const town of found.towns) {
       const at = map.latLngToContainerPoint([town.lat, town.lon]);
@@ -67,7 +80,7 @@ export function skyMap(element, view) {
         top: at.y - 9,
         bottom: at.y + 9
       };
-      if (taken.length > 22 || taken.some((t) => t.left < label.right && t.right > label.left && t.top < label
+      if (taken.length > MOST_LABELS || taken.some((t) => t.left < label.right && t.right > label.left && t.top < label
           .bottom && t.bottom > label.top)) continue;
       taken.push(label);
       L.marker([town.lat, town.lon], {

@@ -85,7 +85,7 @@ function start() {
     if (event.buttons) follow(event);
   });
   document.addEventListener("keydown", (event) => {
-    if (event.target.matches("input, select, textarea")) return;
+    if (event.ctrlKey || event.metaKey || event.altKey || event.target.matches("input, select, textarea")) return;
     const step = event.shiftKey ? 12 : 1;
     if (event.key === "ArrowLeft") show(index - step, true);
     else if (event.key === "ArrowRight") show(index + step, true);

@@ -148,7 +148,7 @@ function start() {
   });
   document.addEventListener("keydown", (event) => {
     if ((event.ctrlKey || event.metaKey) && event.key === "z") undo();
-    else if (event.target.matches("input[type=range]")) return;
+    else if (event.ctrlKey || event.metaKey || event.altKey || event.target.matches("input[type=range]")) return;
     else if (event.key === "s" || event.key === "g") form.elements.side.value = event.key === "s" ? "sky" :
       "ground";
     else if (event.key === ",") radius.value = Number(radius.value) - 4;

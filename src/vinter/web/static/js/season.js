@@ -92,6 +92,7 @@ function start() {
     open();
   });
   document.addEventListener("keydown", (event) => {
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
     if (event.target.matches("input, select, textarea, a, button, summary")) return;
     const step = event.shiftKey ? 12 : 1;
     if (event.key === "ArrowUp") show(day - 1, slot);

@@ -54,6 +54,14 @@ function start() {
         }).addTo(map);
       }
   }
+  if (!sites.length && !query.get("at")) {
+    const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
+    fetch(`${element.dataset.zone}?tz=${encodeURIComponent(zone)}`).then((r) => r.json()).then((at) => {
+      if (at.lat !== undefined) map.setView([at.lat, at.lon], 8, {
+        animate: false
+      });
+    }).catch(() => {});
+  }
   map.on("moveend", () => {
     const c = map.getCenter();
     history.replaceState(null, "", `?at=${c.lat.toFixed(4)},${c.lng.toFixed(4)}&zoom=${map.getZoom()}`);
@@ -72,7 +80,7 @@ function start() {
       href: `${element.dataset.add}?lat=${lat.toFixed(5)}&lon=${lng.toFixed(5)}`,
       textContent: "Add a site here"
     });
-    text.append(`${sky.zenith.toFixed(1)} ± 0.4 mag/arcsec² by the model, class ${sky.classes}`, document
+    text.append(`${sky.zenith.toFixed(1)} ± ${sky.error} mag/arcsec² by the model, class ${sky.classes}`, document
       .createElement("br"), sky.town ? `brightest: ${sky.town}` : "", document.createElement("br"), link);
     L.popup({
       className: "reads"

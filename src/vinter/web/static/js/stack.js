@@ -46,7 +46,7 @@ function start() {
     arrange();
   });
   document.addEventListener("keydown", (e) => {
-    if (e.target.matches("input, select, textarea")) return;
+    if (e.ctrlKey || e.metaKey || e.altKey || e.target.matches("input, select, textarea")) return;
     if (e.key === "ArrowLeft") state.share = Math.max(0, state.share - 0.05);
     else if (e.key === "ArrowRight") state.share = Math.min(1, state.share + 0.05);
     else if (e.key === "1") state.share = 1;

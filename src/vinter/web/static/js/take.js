@@ -205,7 +205,7 @@ function start() {
     shapes.setAttribute("aria-pressed", on);
   });
   document.addEventListener("keydown", (e) => {
-    if (e.target.matches("input, select, textarea")) return;
+    if (e.ctrlKey || e.metaKey || e.altKey || e.target.matches("input, select, textarea")) return;
     if (e.key === "ArrowRight") {
       last = current;
       choose(current + 1);

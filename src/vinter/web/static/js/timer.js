@@ -93,6 +93,20 @@ function startTimer() {
     run = null;
   }
 
+  // Browsers let a page sound only after a touch: after a reload it says so until it is touched.
+  function listen() {
+    const quiet = $("quiet");
+    if (sound && sound.state === "running") return;
+    quiet.hidden = false;
+    document.addEventListener("pointerdown", () => {
+      sound = sound || (window.AudioContext ? new AudioContext() : null);
+      if (sound) sound.resume();
+      quiet.hidden = true;
+    }, {
+      once: true
+    });
+  }
+
   function begin(start, settings) {
     const list = moments(settings),
       past = (Date.now() - start) / 1000;
@@ -150,7 +164,13 @@ function startTimer() {
   });
   try {
     const kept = JSON.parse(localStorage.getItem(key));
-    if (kept && kept.page === location.pathname) begin(kept.start, kept.settings);
+    if (kept && kept.page === location.pathname) {
+      begin(kept.start, kept.settings);
+      if (run) {
+        listen();
+        hold();
+      }
+    }
   } catch (error) {
     /* nothing to go on with */
   }

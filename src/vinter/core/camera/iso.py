@@ -1,0 +1,94 @@
+"""Which ISO: where the sky's hump falls, what read noise costs, and what the schools would set."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from vinter.core.camera import photons
+from vinter.core.camera.phones import LIGHT_SIGMA, Lens
+from vinter.core.camera.shutter import Opinion
+
+HUMP_LIMIT = 0.12  # linear level of the sky above which stars and glow lose their headroom
+
+
+NOISE_SLACK = 0.03  # an ISO this close to the best noise is as good
+
+
+@dataclass(frozen=True, kw_only=True)
+class IsoChoice:
+    """ISO chosen, level of the sky (0 to 1, linear and sRGB-encoded), noise in e, faintest clipped star."""
+
+    chosen: int
+    sky_level_linear: float
+    sky_level_encoded: float
+    sky_electrons: float
+    read_noise: float
+    clips_at: float
+    schools: list[Opinion] = field(default_factory=list)
+    light_sigma: float = LIGHT_SIGMA  # one standard deviation of the electrons, as a share
+    level_range: tuple[float, float] = (0.0, 0.0)  # of the encoded level, one deviation either way
+
+
+def iso_stops(lens: Lens) -> list[int]:
+    """Whole stops of ISO from 50 up within the lens's range, with both ends of the range."""
+    stops = [s for s in (50 * 2**i for i in range(12)) if lens.iso_min <= s <= lens.iso_top]
+    return sorted({*stops, lens.iso_min, lens.iso_top})
+
+
+def iso_for_level(lens: Lens, rate: float, seconds: float, level: float) -> float:
+    """ISO at which the sky (e/s) reaches a linear level between 0 and 1."""
+    return lens.full_well * lens.base_iso * level / (rate * seconds)
+
+
+def _school_iso(lens: Lens, mag: float, rate: float, seconds: float) -> dict[str, float]:
+    by_sky = 3200 if mag >= 21.3 else 1600 if mag >= 20.3 else 800
+    wanted = {
+        "never above 800": 800.0,
+        "by sky: 3200 dark, 1600 rural, 800 suburban": by_sky,
+        "all the phone has": lens.iso_top,
+        "low ISO, lift the RAW": 100.0,
+        "hump at a quarter of the histogram": iso_for_level(lens, rate, seconds, 0.05),
+    }
+    return {name: float(np.clip(iso, lens.iso_min, lens.iso_top)) for name, iso in wanted.items()}
+
+
+def choose_iso(
+    lens: Lens, mag: float, seconds: float, trail_px: float = 0.0, own: int | None = None
+) -> IsoChoice:
+    """The lowest ISO whose noise is within 3 % of the best while the sky stays below 12 % linear, or one's
+    own."""
+    rate = photons.sky_rate(lens, mag)
+    electrons = rate * seconds
+
+    def level(iso: float) -> float:
+        return min(electrons / lens.full_scale(iso), 1.0)
+
+    def excess(iso: float) -> float:
+        return photons.noise(lens, electrons, seconds, iso) / best - 1
+
+    allowed = [iso for iso in iso_stops(lens) if level(iso) <= HUMP_LIMIT] or [lens.iso_min]
+    best = min(photons.noise(lens, electrons, seconds, iso) for iso in allowed)
+    chosen = own or next(iso for iso in allowed if excess(iso) <= NOISE_SLACK)
+    opinions = [
+        Opinion(
+            name,
+            iso,
+            excess(iso) <= NOISE_SLACK and level(iso) <= HUMP_LIMIT * 1.05,
+            f"ISO {iso:.0f}: {100 * excess(iso):+.0f} % noise, hump at "
+            f"{100 * photons.encoded(level(iso)):.0f} %",
+        )
+        for name, iso in _school_iso(lens, mag, rate, seconds).items()
+    ]
+    return IsoChoice(
+        chosen=int(chosen),
+        sky_level_linear=level(chosen),
+        sky_level_encoded=photons.encoded(level(chosen)),
+        sky_electrons=electrons,
+        read_noise=lens.noise_at(chosen),
+        clips_at=photons.star_clipping(lens, seconds, chosen, trail_px=trail_px),
+        schools=opinions,
+        level_range=(
+            photons.encoded(level(chosen) * (1 - LIGHT_SIGMA)),
+            photons.encoded(min(level(chosen) * (1 + LIGHT_SIGMA), 1.0)),
+        ),
+    )

@@ -1,0 +1,126 @@
+"""What Vinter understands of a file, and what not, in plain words: to look at when a phone's files do not
+work."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+
+from PIL import Image
+
+from vinter.core.errors import BadInput
+from vinter.core.frames.decoding import decoded
+from vinter.core.frames.measure import measure
+from vinter.core.frames.profiles import profile_name
+from vinter.core.frames.reading import PICTURE_SUFFIXES, SUFFIXES, Frame, named
+
+MAGIC = (
+    (b"\xff\xd8\xff", "JPEG"),
+    (b"\x89PNG", "PNG"),
+    (b"II*\0", "TIFF or a TIFF-like RAW, as DNG"),
+    (b"MM\0*", "TIFF or a TIFF-like RAW, as DNG"),
+    (b"FUJIFILM", "a RAW of its own kind"),
+    (b"IIRO", "a RAW of its own kind"),
+    (b"RIFF", "RIFF (video or WebP)"),
+)
+BRANDS = {
+    "heic": "HEIF",
+    "heix": "HEIF",
+    "mif1": "HEIF",
+    "msf1": "HEIF",
+    "avif": "AVIF",
+    "crx ": "CR3",
+    "qt  ": "a film",
+}
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One thing of a file: what it is about, whether it was understood, and the words."""
+
+    topic: str
+    understood: bool
+    words: str
+
+
+def container(start: bytes) -> str:
+    """What the first bytes of a file say that it is; empty when they say nothing known."""
+    if start[4:8] == b"ftyp":
+        brand = start[8:12].decode("latin-1")
+        return BRANDS.get(brand, f"an MPEG-4 container of brand {brand.strip()!r}")
+    return next((name for magic, name in MAGIC if start.startswith(magic)), "")
+
+
+def examine_file(path: Path) -> list[Finding]:
+    """Everything that is understood of a file and what is not, in the order in which it is read."""
+    out = []
+    try:
+        with path.open("rb") as file:
+            start = file.read(64)
+        size = path.stat().st_size
+    except OSError as error:
+        return [Finding("file", False, f"{path.name}: {error.strerror}")]
+    kind, suffix = container(start), path.suffix.lower()
+    known = (
+        f"{size / 1e6:.1f} MB, by its first bytes {kind}"
+        if kind
+        else f"{size / 1e6:.1f} MB, of no known kind"
+    )
+    out.append(Finding("file", bool(kind), known))
+    if suffix not in SUFFIXES:
+        out.append(Finding("name", False, f"files that end in {suffix or 'nothing'} are not read"))
+    try:
+        with named(path.name):
+            frame = decoded(path)
+            m = measure(frame)
+    except BadInput as error:
+        return [*out, Finding("pixels", False, str(error))]
+    out += _pixels(frame)
+    out += _settings(frame)
+    out += [Finding("correction", not note.words.startswith("not"), note.words) for note in frame.notes]
+    if frame.warp is not None:
+        out.append(Finding("lens warp", True, f"moves corners by {frame.warp.most_px(frame.size):.0f} px"))
+    if suffix in PICTURE_SUFFIXES and suffix not in (".tif", ".tiff"):
+        with Image.open(path) as image:
+            out.append(Finding("colour", True, f"{profile_name(image)}, converted to sRGB"))
+            many = int(getattr(image, "n_frames", 1))
+        if many > 1:
+            out.append(Finding("pictures", True, f"{many} in the file; the first is taken"))
+    words = {"sensor": "true sensor data", "processed": "processed", "unknown": "cannot be told"}[m.raw]
+    out.append(Finding("RAW", m.raw != "unknown", f"{words}: {'; '.join(m.raw_reasons)}"))
+    judged = f"{m.stars} stars, {m.fwhm_px:.1f} px wide; sky at {100 * m.background:.2f} % of full scale"
+    out.append(Finding("stars", m.stars > 0, judged))
+    out.append(Finding("verdict", True, f"{m.verdict}{': ' if m.reasons else ''}{'; '.join(m.reasons)}"))
+    return out
+
+
+def _pixels(frame: Frame) -> list[Finding]:
+    width, height = frame.size
+    kinds = {"bayer": "a Bayer mosaic", "linear": "linear RGB", "picture": "a finished picture"}
+    out = [
+        Finding("pixels", True, f"{width} × {height}, {kinds.get(frame.kind, frame.kind)}, turned upright")
+    ]
+    if frame.pattern is not None:
+        letters = "".join("RGB"[int(v)] for v in frame.pattern.ravel())
+        black = ", ".join(f"{v:g}" for v in sorted(set(frame.black.ravel().tolist())))
+        out.append(Finding("levels", True, f"pattern {letters}, black {black}, white {frame.white:g}"))
+        matrix = any(abs(v) > 0 and v != 1 for row in frame.colour.matrix for v in row)
+        words = (
+            "white balance and colour matrix found" if matrix else "no colour matrix: colours will be rough"
+        )
+        out.append(Finding("colour", matrix, words))
+    return out
+
+
+def _settings(frame: Frame) -> list[Finding]:
+    m = frame.meta
+    shown = {
+        "camera": f"{m.make} {m.model}".strip(),
+        "ISO": "" if m.iso is None else str(m.iso),
+        "exposure": "" if m.exposure_s is None else f"{m.exposure_s:g} s",
+        "aperture": "" if m.aperture is None else f"f/{m.aperture:g}",
+        "focal length": ""
+        if m.focal_mm is None
+        else f"{m.focal_mm:g} mm" + (f", {m.f35:g} mm equivalent" if m.f35 else ", no 35 mm equivalent"),
+        "time": "" if m.time is None else f"{datetime.fromtimestamp(m.time, UTC):%Y-%m-%d %H:%M:%S} UTC",
+    }
+    return [Finding(k, bool(v), v or "the file does not say") for k, v in shown.items()]

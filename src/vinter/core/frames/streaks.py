@@ -1,0 +1,139 @@
+"""Lines of light across a frame: aeroplanes and satellites, told from edges, gaps between trunks and
+textures."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from vinter.core.frames.mosaic import PEDESTAL
+
+F32 = npt.NDArray[np.float32]
+Array = npt.NDArray[np.float64]
+REDUCED = 2  # half-size px a side, in one of the px that lines are looked for in
+SEEN = 2.2  # deviations over the background that a line's places show
+SHORTEST, GAP = 0.055, 0.03  # of the frame's diagonal: the shortest line, and the dark between its lights
+STAR_PX = 9  # reduced px; what is smaller than this both ways is a star
+MOST_PIECES = 120  # rows of shining places, longest first, that are looked at
+MANY = 8  # lines of which none is an aeroplane: a texture, a fence, a roof
+SEGMENTS, LIT = 16, 0.6  # parts of a line that are looked at, and the share of them that must shine
+SURE = 9.0  # deviations of a line's mean light over both its sides
+STEP_SHARE = 0.5  # of a line's light, by which its two sides may differ: more is an edge
+DARK_SIDE = 0.55  # of the background, under which the sides are no sky: a gap in something dark
+OPEN = 0.85  # share of a line's parts that must have sky at both sides
+SAME_DEGREES, SAME_PX = 3.0, 6.0  # by which pieces of one line may differ
+
+
+@dataclass(frozen=True)
+class Streak:
+    """A line of light: its ends in px of the frame."""
+
+    x0: float
+    y0: float
+    x1: float
+    y1: float
+
+    @property
+    def length(self) -> float:
+        """Px from end to end."""
+        return float(np.hypot(self.x1 - self.x0, self.y1 - self.y0))
+
+
+def find_streaks(plane: F32, level: F32, noise: float) -> list[Streak]:
+    """Lines of light on a half-size plane with its smooth background and noise; none where there are so many
+    that they are a texture."""
+    size = plane.shape[1] // REDUCED, plane.shape[0] // REDUCED
+    signal = cv2.resize(plane - level, size, interpolation=cv2.INTER_AREA)
+    floor = cv2.resize(level, size, interpolation=cv2.INTER_AREA)
+    deviation = max(noise / REDUCED, 1e-6)
+    shining = cv2.GaussianBlur(signal, (0, 0), 0.8) > SEEN * deviation * 0.6
+    lines = _merged(_candidates(shining.astype(np.uint8), size))
+    base = float(np.median(floor[::4, ::4]))
+    found = [line for line in lines if _is_line(line, signal, floor, base, deviation)]
+    if len(found) > MANY:
+        return []
+    scale = 2 * REDUCED
+    return [Streak(*(round(float(v) * scale + scale / 2, 1) for v in line)) for line in found]
+
+
+def _candidates(shining: npt.NDArray[np.uint8], size: tuple[int, int]) -> list[Array]:
+    """Straight rows of shining places that are no stars: (x0, y0, x1, y1) in reduced px."""
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(shining, connectivity=8)
+    small = np.maximum(stats[:, cv2.CC_STAT_WIDTH], stats[:, cv2.CC_STAT_HEIGHT]) < STAR_PX
+    small[0] = True
+    left = np.where(small[labels], 0, 255).astype(np.uint8)
+    diagonal = float(np.hypot(*size))
+    found = cv2.HoughLinesP(
+        left, 1, np.pi / 540, int(0.5 * SHORTEST * diagonal), None, SHORTEST * diagonal, GAP * diagonal
+    )
+    if found is None:
+        return []
+    lines = found.reshape(-1, 4).astype(float)
+    length = np.hypot(lines[:, 2] - lines[:, 0], lines[:, 3] - lines[:, 1])
+    return [np.asarray(line) for line in lines[np.argsort(-length)[:MOST_PIECES]]]
+
+
+def _merged(lines: list[Array]) -> list[Array]:
+    """Pieces that lie on one line joined, longest first."""
+    left = sorted(lines, key=lambda v: -float(np.hypot(v[2] - v[0], v[3] - v[1])))
+    out: list[Array] = []
+    while left:
+        base = left.pop(0)
+        way = np.array([base[2] - base[0], base[3] - base[1]])
+        unit = way / np.hypot(*way)
+        normal = np.array([-unit[1], unit[0]])
+        same: list[Array] = [base]
+        other: list[Array] = []
+        for line in left:
+            direction = np.array([line[2] - line[0], line[3] - line[1]])
+            turned = abs(
+                np.degrees(
+                    np.arcsin(np.clip(unit @ [-direction[1], direction[0]] / np.hypot(*direction), -1, 1))
+                )
+            )
+            off = max(abs(normal @ (line[k : k + 2] - base[:2])) for k in (0, 2))
+            (same if turned < SAME_DEGREES and off < SAME_PX else other).append(line)
+        left = other
+        along = np.concatenate([[unit @ (v[:2] - base[:2]), unit @ (v[2:] - base[:2])] for v in same])
+        ends = base[:2] + unit * along.min(), base[:2] + unit * along.max()
+        out.append(np.concatenate(ends))
+    return out
+
+
+def _is_line(line: Array, signal: F32, floor: F32, base: float, deviation: float) -> bool:
+    """Whether a row of places is a narrow ridge with sky (its usual level is ``base``) at both sides, for
+    most
+    of its length."""
+    way = np.array([line[2] - line[0], line[3] - line[1]])
+    length = float(np.hypot(*way))
+    if length < 2 * SEGMENTS:
+        return False
+    unit = way / length
+    t, o = np.arange(0, length, 1.0), np.arange(-10.0, 11.0)
+    x = line[0] + t[:, None] * unit[0] - o[None, :] * unit[1]
+    y = line[1] + t[:, None] * unit[1] + o[None, :] * unit[0]
+    across = cv2.remap(signal, np.float32(x), np.float32(y), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
+    around = cv2.remap(floor, np.float32(x), np.float32(y), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
+    across = np.minimum(across, np.percentile(across, 99))  # a star on the way is not the way
+    middle = across[:, 9:12].max(axis=1)
+    one, other = np.median(across[:, :5], axis=1), np.median(across[:, -5:], axis=1)
+    over = middle - (one + other) / 2 - 0.85 * deviation  # the largest of three lies that high by noise alone
+    parts = np.array_split(over, SEGMENTS)
+    lit = np.mean([np.mean(p) > 2.0 * deviation / np.sqrt(max(len(p), 1)) for p in parts])
+    sure = float(over.mean() / (deviation / np.sqrt(len(over))))
+    step = abs(float(np.median(one) - np.median(other)))
+    pedestal = min(float(PEDESTAL), base)
+    whole = around + across
+    darker = np.minimum(np.median(whole[:, :5], axis=1), np.median(whole[:, -5:], axis=1)) - pedestal
+    open_sky = np.mean(
+        [np.median(p) > DARK_SIDE * (base - pedestal) for p in np.array_split(darker, SEGMENTS)]
+    )
+    wide = float(np.mean(across[:, [5, 15]].mean(axis=1) - (one + other) / 2)) > 0.6 * float(over.mean())
+    return bool(
+        lit >= LIT
+        and sure > SURE
+        and step < STEP_SHARE * float(over.mean()) + deviation * 0.5
+        and open_sky >= OPEN
+        and not wide
+    )

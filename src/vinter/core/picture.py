@@ -1,0 +1,93 @@
+"""A picture planned whole: a site, a minute, a lens and a kind of picture brought to settings, a pose,
+figures
+and steps."""
+
+from dataclasses import dataclass, field, replace
+
+from vinter.core.camera.exposure import OwnSettings
+from vinter.core.camera.phones import Lens
+from vinter.core.camera.projection import Pose
+from vinter.core.modes.basis import Basis, Mode, ModePlan
+from vinter.core.modes.registry import mode_of, plan_mode, values
+from vinter.core.shot import ShotPlan, dimmed_band, plan_shot
+from vinter.core.sky.nights import Night
+from vinter.core.sky.satellites import Pass
+from vinter.core.sky.site import Site
+from vinter.core.sky.targets import Target, target
+
+
+@dataclass(frozen=True, kw_only=True)
+class Wish:
+    """What a photographer asks for: where, when (Unix seconds), through which lens, of what, as which mode
+    with which options, for which use, held and pointed how, and what is set by hand."""
+
+    site: Site
+    unix: float
+    lens: Lens
+    mode: str = "stack"
+    options: dict[str, str | float] = field(default_factory=dict)
+    target: Target
+    night: Night | None = None
+    use: str = "screen"
+    portrait: bool = False
+    pose: Pose | None = None
+    own: OwnSettings = field(default_factory=OwnSettings)
+    passing: Pass | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Picture:
+    """What came of a wish: the mode and its options, the shot's plan and the mode's, target, start."""
+
+    mode: Mode
+    options: dict[str, float]
+    plan: ShotPlan
+    mode_plan: ModePlan
+    target: Target
+    start: float
+
+
+def mode_target(mode: Mode, wanted: Target) -> Target:
+    """What a mode points at: its own target, else the one that is wanted."""
+    return target(mode.target) if mode.target else wanted
+
+
+def plan_picture(wish: Wish) -> Picture:
+    """Plan it; BadInput says what cannot be, and of a target that is down when it rises."""
+    mode = mode_of(wish.mode)
+    what = mode_target(mode, wish.target)
+    passing = wish.passing if mode.needs_pass else None
+    plan = plan_shot(
+        wish.site,
+        passing.top if passing else wish.unix,
+        wish.lens,
+        wish.night,
+        wish.use,
+        wish.portrait or mode.upright,
+        None,
+        what,
+        wish.pose if what == wish.target and passing is None else None,
+        wish.own if mode.of_a_frame else OwnSettings(iso=wish.own.iso, shutter=wish.own.shutter),
+        (passing.altitude, passing.azimuth) if passing else None,
+    )
+    basis = Basis(
+        site=wish.site,
+        unix=wish.unix,
+        lens=wish.lens,
+        portrait=plan.portrait,
+        pose=plan.pose,
+        at=plan.at,
+        exposure=plan.exposure,
+        use=wish.use,
+        own=wish.own,
+        band_mag=dimmed_band(wish.site, what, plan.at.altitude),
+    )
+    found = plan_mode(mode.key, basis, wish.options, passing)
+    return Picture(
+        mode=mode,
+        options=values(mode, wish.options),
+        plan=replace(plan, pose=found.pose or plan.pose),
+        mode_plan=found,
+        target=what,
+        start=wish.unix if found.start is None else found.start,
+    )

@@ -1,0 +1,63 @@
+"""Opened once, then out of reach: the card and its pages without signal, in red, and gone after signing
+out."""
+
+import numpy as np
+import pytest
+from django.urls import reverse
+from PIL import Image
+from playwright.sync_api import expect
+
+from vinter.web.shots.models import Shot
+
+
+def red_only(path):
+    pixels = np.asarray(Image.open(path).convert("RGB")).astype(int)
+    return (np.maximum(pixels[..., 1], pixels[..., 2]) <= 0.12 * pixels[..., 0] + 2).all()
+
+
+@pytest.mark.django_db(transaction=True)
+def test_one_visit_is_enough_for_a_night_without_signal(page, tmp_path, nerea):
+    shot = Shot.objects.get(owner=nerea)
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.goto("/")
+    page.get_by_role("button", name="Enter as Nerea").click()
+    page.goto(reverse("card", args=[shot.pk]))
+    page.locator("html[data-kept=yes]").wait_for(timeout=20_000)
+    expect(page.get_by_text("works without signal")).to_be_visible()
+
+    page.context.set_offline(True)
+    for name, words in (("card", "Flash off"), ("timer", "Start"), ("check", "test"), ("pack", "Red lamp")):
+        page.goto(reverse(name, args=[shot.pk]))
+        expect(page.get_by_text(words).first).to_be_visible()
+        page.screenshot(path=tmp_path / f"{name}.png")
+        assert red_only(tmp_path / f"{name}.png"), name
+    page.goto(reverse("timer", args=[shot.pk]))
+    page.locator("#go").click()
+    expect(page.locator("#phase")).to_have_text("Wait")
+    page.reload()
+    expect(page.locator("#quiet")).to_be_visible()  # silent until it is touched, and it says so
+    page.locator("h1").click()
+    expect(page.locator("#quiet")).to_be_hidden()
+    page.context.set_offline(False)
+
+    # signing out leaves nothing behind
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.goto("/")
+    page.get_by_role("button", name="Sign out").click()
+    page.wait_for_url("**/sign-in/?out=1")
+    page.wait_for_function(
+        "caches.keys().then((k) => k.filter((n) => n.startsWith('vinter-field')).length === 0)"
+    )
+    assert page.evaluate("Object.keys(localStorage).filter((k) => k.startsWith('vinter-card')).length") == 0
+
+
+@pytest.mark.django_db(transaction=True)
+def test_an_error_and_an_ended_session_in_the_field_are_not_white(page, tmp_path, nerea):
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.goto("/field/99999/")  # signed out: asked to sign in
+    page.screenshot(path=tmp_path / "in.png")
+    assert red_only(tmp_path / "in.png")
+    page.get_by_role("button", name="Enter as Nerea").click()
+    page.goto("/field/99999/")
+    page.screenshot(path=tmp_path / "none.png")
+    assert red_only(tmp_path / "none.png")
