@@ -33,6 +33,7 @@ def test_from_places_to_a_stand(page, tmp_path, nerea):
     # draw a horizon with the pointer: a ridge over the south that hides the core
     page.locator("aside .rows").get_by_role("link", name="Cork oak hill").click()
     page.get_by_role("link", name="Draw it").click()
+    page.wait_for_load_state("load")  # the script that draws has run
     box = page.locator("#horizon").bounding_box()
     scale = box["width"] / 1200
 
