@@ -113,7 +113,8 @@ def share_of_sky(s, sway=0.0):
 
 
 def draw_stars(picture, s, rays, flux, seconds):
-    steps = 7
+    trail = RATE * s.shutter * s.focal  # px at most
+    steps = 7 if trail > 1.5 else 4
     rng_beta, core = 2.6, 1.35 * s.width / 4032 + 0.25
     for k in range(steps):
         xy, front = places(s, rays, seconds + (k - (steps - 1) / 2) / steps * s.shutter)

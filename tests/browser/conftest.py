@@ -2,8 +2,9 @@
 
 import pytest
 from django.contrib.staticfiles.handlers import StaticFilesHandler
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
 
+expect.set_options(timeout=20_000)  # a machine that does much else at once is slow, not wrong
 FLAGS = [
     "--no-sandbox",
     "--disable-gpu",

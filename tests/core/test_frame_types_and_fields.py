@@ -11,7 +11,7 @@ from astropy.wcs import WCS
 
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
-from vinter.core.formats.fits import wcs_cards, write_fits
+from vinter.core.formats.fits import Taken, taken_cards, wcs_cards, write_fits
 from vinter.core.formats.lineardng import write_linear_dng
 from vinter.core.frames.frame_type import classify_take
 from vinter.core.frames.measure import clean, measure
@@ -19,6 +19,7 @@ from vinter.core.frames.reading import read_frame
 from vinter.core.frames.stars import background, find_stars
 from vinter.core.simulate.calibration_frames import darks, flats
 from vinter.core.simulate.phone import Burst, SimulatedPhone, shoot
+from vinter.core.sky.catalogue import to_horizon
 from vinter.core.sky.site import Site
 from vinter.core.stack.plate_solve import solve
 
@@ -113,28 +114,53 @@ def test_noise_is_no_field():
     assert found is None or found.matched < 40
 
 
-def test_the_fits_coordinates_agree_with_the_solution_by_astropy(tmp_path):
-    camera = SimulatedPhone(BURST)
+def radec_of(index):
+    from vinter.core.sky.catalogue import star_table
+
+    x, y, z = star_table()[0][index.astype(int)].T
+    return np.c_[np.degrees(np.arctan2(y, x)) % 360, np.degrees(np.arcsin(z))]
+
+
+@pytest.mark.parametrize("altitude", [24, 12])
+def test_the_fits_coordinates_hold_down_to_the_horizon_by_astropy(tmp_path, altitude):
+    camera = SimulatedPhone(replace(BURST, pose=Pose(174, altitude)))
     plane = read_frame_of(camera)
     found = solve(find_stars(plane, background(plane)).stars.xy, camera.view, SITE, BURST.middle(0))
-    assert found is not None
+    assert found is not None and found.rms_px < 0.6
     picture = np.zeros((LENS.height, LENS.width, 3), np.float32)
     picture[100, 200, 0] = 0.5
-    write_fits(
-        tmp_path / "a.fits",
-        picture,
-        wcs_cards(found.rotation, found.focal_px, found.k1, found.width, found.height),
+    taken = Taken(
+        unix=START,
+        exposure=8.0,
+        frames=4,
+        camera="Märlet 7",
+        lens="main",
+        iso=1600,
+        site=(SITE.lat, SITE.lon, 3.0),
     )
+    write_fits(tmp_path / "a.fits", picture, taken_cards(taken) | wcs_cards(found))
     with fits.open(tmp_path / "a.fits") as file:
-        assert (
-            file[0].data.shape == (3, LENS.height, LENS.width)
-            and file[0].data[0, LENS.height - 1 - 100, 200] == 0.5
-        )
-        world = WCS(file[0].header, naxis=2)
-    targets = np.array([[266.4168, -29.0078], [270.9, -24.4], [263.4, -37.1], [247.35, -26.43]])
-    x, y, _ = found.pixels(targets)
-    fx, fy = world.all_world2pix(targets, 0, maxiter=60, tolerance=1e-3).T
-    assert np.hypot(fx - x, (LENS.height - 1 - fy) - y).max() < 1.0
+        file.verify("exception")
+        header, data = file[0].header, file[0].data
+    assert data.shape == (3, LENS.height, LENS.width) and data[0, LENS.height - 1 - 100, 200] == 0.5
+    assert header["DATE-OBS"] == "2027-06-10T00:45:00.000" and header["EXPTIME"] == 8.0
+    assert header["INSTRUME"] == "Marlet 7" and header["ISOSPEED"] == 1600 and header["NCOMBINE"] == 4
+    assert header["SITELAT"] == SITE.lat and header["SITELONG"] == SITE.lon
+
+    # where the simulated lens and air really put the stars, low ones included
+    index, x, y, v = camera.stars_at(0)
+    radec = radec_of(index)
+    up = np.degrees(np.arcsin(np.clip(vectors_of(radec) @ to_horizon(SITE, BURST.middle(0))[2], -1, 1)))
+    bright = (v < 6) & (up > 1)
+    assert up[bright].min() < (12 if altitude == 24 else 3)
+    fx, fy = WCS(header, naxis=2).all_world2pix(radec[bright], 0, maxiter=60, tolerance=1e-3).T
+    off = np.hypot(fx - x[bright], (LENS.height - 1 - fy) - y[bright])
+    assert off.max() < 1.0, (off.max(), up[bright][off.argmax()])
+
+
+def vectors_of(radec):
+    a, d = np.radians(radec).T
+    return np.c_[np.cos(d) * np.cos(a), np.cos(d) * np.sin(a), np.sin(d)]
 
 
 def test_a_linear_dng_opens_in_a_raw_reader(tmp_path):

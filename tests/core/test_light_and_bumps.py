@@ -18,14 +18,22 @@ from vinter.core.stack.pipeline import Settings, stack
 EASY = Field(count=7, width=900, height=680, focal=720.0, stars=380, angle=0.14, streak=None)
 
 
+RUNS = {}
+
+
 def run(folder, spec, keep=None, **settings):
-    """The stack, its picture and its registration's errors."""
+    """The stack, its picture and its registration's errors; the same frames are stacked once for all
+    tests."""
+    key = repr((spec, settings))
+    if keep is None and key in RUNS:
+        return RUNS[key]
     folder.mkdir(exist_ok=True)
     truth, *_ = make(folder, spec)
     result = stack(
         [folder], folder.parent / f"{folder.name}.tif", Settings(**settings), pool=Inline(), keep=keep
     )
-    return result, tifffile.imread(result.picture), errors(result.report, truth, spec)
+    RUNS[key] = result, tifffile.imread(result.picture), errors(result.report, truth, spec)
+    return RUNS[key]
 
 
 def is_well_registered(errors_px):

@@ -39,6 +39,32 @@ def radial_rays(
     return np.asarray(v / np.linalg.norm(v, axis=-1, keepdims=True))
 
 
+RECTILINEAR, CYLINDRICAL, EQUAL_ANGLE = "rectilinear", "cylindrical", "equal-angle"
+LAYOUTS = (RECTILINEAR, CYLINDRICAL, EQUAL_ANGLE)
+
+
+def laid_out(rays: Array, focal_px: float, layout: str, centre: tuple[float, float]) -> Array:
+    """Pixels (..., 2) of rays (..., 3; right, down, forward) in a drawn layout: rectilinear (a plane),
+    cylindrical (about the axis that points down) or equal-angle (degrees both ways)."""
+    right, down, forward = rays[..., 0], rays[..., 1], rays[..., 2]
+    if layout == RECTILINEAR:
+        return radial_pixels(rays, focal_px, 0.0, centre)
+    level = np.hypot(right, forward)
+    around = np.arctan2(right, forward)
+    up = down / np.maximum(level, 1e-9) if layout == CYLINDRICAL else np.arctan2(down, level)
+    return np.asarray(np.array(centre) + focal_px * np.stack([around, up], axis=-1))
+
+
+def laid_out_rays(xy: Array, focal_px: float, layout: str, centre: tuple[float, float]) -> Array:
+    """Unit rays (..., 3) of pixels (..., 2) of a drawn layout: the inverse of ``laid_out``."""
+    if layout == RECTILINEAR:
+        return radial_rays(xy, focal_px, 0.0, centre)
+    around, up = np.moveaxis((xy - np.array(centre)) / focal_px, -1, 0)
+    high = np.arctan(up) if layout == CYLINDRICAL else up
+    flat = np.cos(high)
+    return np.asarray(np.stack([flat * np.sin(around), np.sin(high), flat * np.cos(around)], axis=-1))
+
+
 def in_front(rays: Array, k1: float, least: float = LEAST_DEPTH) -> npt.NDArray[np.bool_]:
     """Which unit rays (..., 3) a lens shows: those in front of it, short of where a barrel lens folds
     back."""

@@ -76,64 +76,63 @@ def _candidates(shining: npt.NDArray[np.uint8], size: tuple[int, int]) -> list[A
 
 def _merged(lines: list[Array]) -> list[Array]:
     """Pieces that lie on one line joined, longest first."""
-    left = sorted(lines, key=lambda v: -float(np.hypot(v[2] - v[0], v[3] - v[1])))
+    if not lines:
+        return []
+    left = np.stack(lines)
+    left = left[np.argsort(-np.hypot(left[:, 2] - left[:, 0], left[:, 3] - left[:, 1]), kind="stable")]
     out: list[Array] = []
-    while left:
-        base = left.pop(0)
-        way = np.array([base[2] - base[0], base[3] - base[1]])
+    while len(left):
+        base = left[0]
+        way = base[2:] - base[:2]
         unit = way / np.hypot(*way)
         normal = np.array([-unit[1], unit[0]])
-        same: list[Array] = [base]
-        other: list[Array] = []
-        for line in left:
-            direction = np.array([line[2] - line[0], line[3] - line[1]])
-            turned = abs(
-                np.degrees(
-                    np.arcsin(np.clip(unit @ [-direction[1], direction[0]] / np.hypot(*direction), -1, 1))
-                )
-            )
-            off = max(abs(normal @ (line[k : k + 2] - base[:2])) for k in (0, 2))
-            (same if turned < SAME_DEGREES and off < SAME_PX else other).append(line)
-        left = other
-        along = np.concatenate([[unit @ (v[:2] - base[:2]), unit @ (v[2:] - base[:2])] for v in same])
-        ends = base[:2] + unit * along.min(), base[:2] + unit * along.max()
-        out.append(np.concatenate(ends))
+        directions = left[:, 2:] - left[:, :2]
+        turned = np.degrees(np.arcsin(np.clip(np.abs(directions @ normal) / np.hypot(*directions.T), -1, 1)))
+        off = np.abs((left.reshape(-1, 2, 2) - base[:2]) @ normal).max(axis=1)
+        same = (turned < SAME_DEGREES) & (off < SAME_PX)
+        same[0] = True
+        along = (left[same].reshape(-1, 2) - base[:2]) @ unit
+        out.append(np.concatenate([base[:2] + unit * along.min(), base[:2] + unit * along.max()]))
+        left = left[~same]
     return out
+
+
+def _side(five: F32) -> F32:
+    """Median of five columns (n, 5)."""
+    return np.asarray(np.sort(five, axis=1)[:, 2])
 
 
 def _is_line(line: Array, signal: F32, floor: F32, base: float, deviation: float) -> bool:
     """Whether a row of places is a narrow ridge with sky (its usual level is ``base``) at both sides, for
-    most
-    of its length."""
+    most of its length."""
     way = np.array([line[2] - line[0], line[3] - line[1]])
     length = float(np.hypot(*way))
     if length < 2 * SEGMENTS:
         return False
     unit = way / length
-    t, o = np.arange(0, length, 1.0), np.arange(-10.0, 11.0)
-    x = line[0] + t[:, None] * unit[0] - o[None, :] * unit[1]
-    y = line[1] + t[:, None] * unit[1] + o[None, :] * unit[0]
-    across = cv2.remap(signal, np.float32(x), np.float32(y), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
-    around = cv2.remap(floor, np.float32(x), np.float32(y), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
+    t, o = np.arange(0, length // SEGMENTS * SEGMENTS, 1.0), np.arange(-10.0, 11.0)
+    x = np.asarray(line[0] + t[:, None] * unit[0] - o[None, :] * unit[1], np.float32)
+    y = np.asarray(line[1] + t[:, None] * unit[1] + o[None, :] * unit[0], np.float32)
+    across = cv2.remap(signal, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
     across = np.minimum(across, np.percentile(across, 99))  # a star on the way is not the way
-    middle = across[:, 9:12].max(axis=1)
-    one, other = np.median(across[:, :5], axis=1), np.median(across[:, -5:], axis=1)
-    over = middle - (one + other) / 2 - 0.85 * deviation  # the largest of three lies that high by noise alone
-    parts = np.array_split(over, SEGMENTS)
-    lit = np.mean([np.mean(p) > 2.0 * deviation / np.sqrt(max(len(p), 1)) for p in parts])
-    sure = float(over.mean() / (deviation / np.sqrt(len(over))))
+    one, other = _side(across[:, :5]), _side(across[:, -5:])
+    # the largest of three lies 0.85 deviations high by noise alone
+    over = across[:, 9:12].max(axis=1) - (one + other) / 2 - 0.85 * deviation
+    parts = over.reshape(SEGMENTS, -1)
+    light = float(over.mean())
+    lit = float(np.mean(parts.mean(axis=1) > 2.0 * deviation / np.sqrt(parts.shape[1])))
+    sure = light / (deviation / np.sqrt(len(over)))
     step = abs(float(np.median(one) - np.median(other)))
+    if lit < LIT or sure <= SURE or step >= STEP_SHARE * light + deviation * 0.5:
+        return False
+    wide = float(np.mean(across[:, [5, 15]].mean(axis=1) - (one + other) / 2))
+    return wide <= 0.6 * light and _open_sky(across, x, y, floor, base) >= OPEN
+
+
+def _open_sky(across: F32, x: F32, y: F32, floor: F32, base: float) -> float:
+    """Share of a line's parts with sky at both sides; ``base`` is its usual level."""
+    whole = across + cv2.remap(floor, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
     pedestal = min(float(PEDESTAL), base)
-    whole = around + across
-    darker = np.minimum(np.median(whole[:, :5], axis=1), np.median(whole[:, -5:], axis=1)) - pedestal
-    open_sky = np.mean(
-        [np.median(p) > DARK_SIDE * (base - pedestal) for p in np.array_split(darker, SEGMENTS)]
-    )
-    wide = float(np.mean(across[:, [5, 15]].mean(axis=1) - (one + other) / 2)) > 0.6 * float(over.mean())
-    return bool(
-        lit >= LIT
-        and sure > SURE
-        and step < STEP_SHARE * float(over.mean()) + deviation * 0.5
-        and open_sky >= OPEN
-        and not wide
-    )
+    darker = np.minimum(_side(whole[:, :5]), _side(whole[:, -5:])) - pedestal
+    parts = np.median(darker.reshape(SEGMENTS, -1), axis=1)
+    return float(np.mean(parts > DARK_SIDE * (base - pedestal)))

@@ -1,15 +1,27 @@
 """Where a stack points: its stars matched to the catalogue, from a known time, place and rough pose."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 import numpy.typing as npt
+from scipy.optimize import least_squares
+from scipy.spatial import cKDTree
+from scipy.spatial.transform import Rotation
 
-from vinter.core.camera.projection import View, east_north_up, in_front, project, radial_pixels, radial_rays
+from vinter.core.camera.projection import (
+    RECTILINEAR,
+    View,
+    in_front,
+    laid_out,
+    laid_out_rays,
+    project,
+    radial_pixels,
+    radial_rays,
+)
 from vinter.core.constants import ARCSEC_PER_RADIAN
 from vinter.core.sky.catalogue import star_table, to_horizon
-from vinter.core.sky.refraction import refraction
+from vinter.core.sky.refraction import lifted, lowered
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import CLOUDS, CORE, constellations
 
@@ -30,15 +42,19 @@ ROLLS = (
 )  # degrees that the phone may be tilted against its plan
 REACHES = (30.0, 30.0, 20.0, 12.0, 12.0, 8.0, 5.0, 5.0, 3.0, 3.0)  # px, of the rounds of matching
 LEAST_MATCHES = 12
+FINE_FAINTEST, FINE_REACH, FINE_STARS = 7.5, 2.5, 3000  # of the last fit: V, px, stars of the picture at most
+LENS_STARS = 60  # from which on the radial term is fitted too
+SCATTER_PX = 0.3  # of a matched star, beyond which it counts less
 LEAST_DEPTH = 0.1  # of a unit ray, in front of the lens
 MOST_SHIFT = 0.35  # of the frame's width that the rough pose may be off
 
 
 @dataclass(frozen=True, kw_only=True)
 class Solution:
-    """A solved field. ``rotation`` takes ICRS unit vectors to the camera (right, down, forward); focal length
-    in px and radial term as the lens's; ``rms_px`` over the matched stars; centre in ICRS degrees; what is in
-    the frame."""
+    """A solved field. ``rotation`` takes ICRS unit vectors, as the air shows them, to the camera (right,
+    down, forward); ``zenith`` is the ICRS direction overhead, empty where none is known; focal length in px
+    and radial term as the lens's; ``rms_px`` over the matched stars; centre in ICRS degrees; what is in the
+    frame. A joined picture has a ``layout`` of its own and, once cut, an ``axis`` (px) beside its middle."""
 
     rotation: list[list[float]]
     focal_px: float
@@ -51,12 +67,54 @@ class Solution:
     scale_arcsec: float
     constellations: list[str]
     targets: list[tuple[str, float, float]]
+    zenith: tuple[float, ...] = ()
+    layout: str = RECTILINEAR
+    axis: tuple[float, ...] = ()
+
+    @property
+    def middle(self) -> tuple[float, float]:
+        """Pixel of the optical axis: the picture's middle unless it was cut."""
+        return (self.axis[0], self.axis[1]) if self.axis else _centre(self.width, self.height)
+
+    def rays(self, xy: Array) -> Array:
+        """Unit rays of the camera of pixels (n, 2)."""
+        xy = np.asarray(xy, float)
+        if self.layout != RECTILINEAR:
+            return laid_out_rays(xy, self.focal_px, self.layout, self.middle)
+        return radial_rays(xy, self.focal_px, self.k1, self.middle)
+
+    def camera_pixels(self, rays: Array) -> tuple[Array, Array, npt.NDArray[np.bool_]]:
+        """Pixel places of rays (n, 3) of the camera, and which lie in front of it."""
+        if self.layout != RECTILINEAR:
+            x, y = laid_out(rays, self.focal_px, self.layout, self.middle).T
+            return x, y, np.hypot(rays[:, 0], rays[:, 2]) > LEAST_DEPTH
+        x, y, front = _project(rays, self.focal_px, self.k1, self.width, self.height)
+        if self.axis:
+            left, top = np.array(self.axis) - _centre(self.width, self.height)
+            x, y = x + left, y + top
+        return x, y, front
 
     def pixels(self, radec: Array) -> tuple[Array, Array, npt.NDArray[np.bool_]]:
         """Pixel places of ICRS positions (n, 2) in degrees, and which lie in front of the lens."""
         ra, dec = np.radians(radec).T
-        vectors = np.stack([np.cos(dec) * np.cos(ra), np.cos(dec) * np.sin(ra), np.sin(dec)], axis=-1)
-        return _project(vectors @ np.array(self.rotation).T, self.focal_px, self.k1, self.width, self.height)
+        return self.places(
+            np.stack([np.cos(dec) * np.cos(ra), np.cos(dec) * np.sin(ra), np.sin(dec)], axis=-1)
+        )
+
+    def places(self, vectors: Array) -> tuple[Array, Array, npt.NDArray[np.bool_]]:
+        """Pixel places of ICRS unit vectors (n, 3), and which lie in front of the lens."""
+        seen = lifted(vectors, np.array(self.zenith)) if self.zenith else vectors
+        return self.camera_pixels(seen @ np.array(self.rotation).T)
+
+    def directions(self, xy: Array) -> Array:
+        """ICRS unit vectors (n, 3) of pixels (n, 2): the inverse of ``places`` above the horizon."""
+        seen = self.rays(xy) @ np.array(self.rotation)
+        return lowered(seen, np.array(self.zenith)) if self.zenith else np.asarray(seen)
+
+    def altitudes(self, xy: Array) -> Array:
+        """Altitudes (n,) in degrees at which pixels (n, 2) are seen, air and all; needs the zenith."""
+        up = self.rays(xy) @ np.array(self.rotation) @ np.array(self.zenith)
+        return np.asarray(np.degrees(np.arcsin(np.clip(up, -1, 1))))
 
 
 def _centre(width: int, height: int) -> tuple[float, float]:
@@ -116,14 +174,7 @@ def _turn(rays: Array, vectors: Array) -> Array:
     return np.asarray(u @ np.diag([1.0, 1.0, float(np.sign(np.linalg.det(u @ vt)))]) @ vt)
 
 
-def _apparent(site: Site, unix: float, vectors: Array) -> Array:
-    """Directions east, north, up of ICRS vectors, with refraction."""
-    enu = vectors @ to_horizon(site, unix).T
-    altitude = np.degrees(np.arcsin(np.clip(enu[:, 2], -1, 1)))
-    return east_north_up(altitude + refraction(altitude), np.degrees(np.arctan2(enu[:, 0], enu[:, 1])))
-
-
-def _inside(solution: Solution) -> Solution:
+def with_names(solution: Solution) -> Solution:
     """The solution with the names of what lies in the frame."""
 
     def seen(radec: tuple[float, float], margin: float) -> tuple[float, float] | None:
@@ -134,59 +185,100 @@ def _inside(solution: Solution) -> Solution:
 
     names = [c.name for c in constellations().values() if c.radec and seen(c.radec, 0.02)]
     targets = [(t.name, *at) for t in (CORE, *CLOUDS) if t.radec and (at := seen(t.radec, 0.0))]
-    return Solution(**{**solution.__dict__, "constellations": sorted(names), "targets": targets})
+    return replace(solution, constellations=sorted(names), targets=targets)
+
+
+def _refined(
+    found: Array, stars: Array, turn: Array, focal: float, k1: float, size: tuple[int, int]
+) -> tuple[Array, float, float, Array]:
+    """Pose, focal length and, with enough stars, the radial term by robust least squares over all stars
+    within reach; also the distances (px) of the matched ones."""
+    middle, tree = _centre(*size), cKDTree(found[:FINE_STARS])
+    distances = np.empty(0)
+    for reach in (2 * FINE_REACH, FINE_REACH, FINE_REACH):
+        x, y, front = _project(stars @ turn.T, focal, k1, *size)
+        inside = np.flatnonzero(front & (x > 0) & (x < size[0]) & (y > 0) & (y < size[1]))
+        away, which = tree.query(np.c_[x, y][inside], distance_upper_bound=reach)
+        ok = np.isfinite(away)
+        if ok.sum() < LEAST_MATCHES:
+            break
+        wanted, rays = found[which[ok]], stars[inside[ok]] @ turn.T
+        lens = ok.sum() >= LENS_STARS
+
+        def off(
+            p: Array, rays: Array = rays, wanted: Array = wanted, f: float = focal, k: float = k1
+        ) -> Array:
+            turned = rays @ Rotation.from_rotvec(p[:3] * 1e-3).as_matrix().T
+            return np.asarray(
+                (
+                    radial_pixels(turned, f * (1 + p[3] * 1e-3), k + p[4] * 1e-2 if len(p) > 4 else k, middle)
+                    - wanted
+                ).ravel()
+            )
+
+        best = least_squares(off, np.zeros(5 if lens else 4), loss="soft_l1", f_scale=SCATTER_PX).x
+        turn = Rotation.from_rotvec(best[:3] * 1e-3).as_matrix() @ turn
+        focal *= 1 + float(best[3]) * 1e-3
+        k1 += float(best[4]) * 1e-2 if lens else 0.0
+        distances = np.hypot(
+            *off(np.zeros(4), stars[inside[ok]] @ turn.T, wanted, focal, k1).reshape(-1, 2).T
+        )
+    return turn, focal, k1, distances
 
 
 def solve(star_xy: Array, view: View, site: Site, unix: float) -> Solution | None:
     """Solve a picture from its stars, brightest first (n, 2) px; ``view`` is the rough pose and lens.
 
-    The pose may be off by a third of the frame's width, its roll by some degrees. Refraction bends the lower
-    sky; it is left in the residuals. None when fewer than a dozen stars match.
+    The pose may be off by a third of the frame's width, its roll by some degrees. The air's bending of low
+    stars is part of the fit. None when fewer than a dozen stars match.
     """
     vectors, v, _ = star_table()
-    bright = np.flatnonzero(v <= FAINTEST)
-    enu = _apparent(site, unix, vectors[bright])
-    up = enu[:, 2] > 0.02
-    bright, enu = bright[up], enu[up]
-    x, y, front = project(view, enu)
+    matrix = to_horizon(site, unix)
+    zenith = matrix[2]
+    near = np.flatnonzero((v <= FINE_FAINTEST) & (vectors @ zenith > 0.02))
+    seen = lifted(vectors[near], zenith)
+    x, y, front = project(view, seen @ matrix.T)
     w, h = view.width, view.height
-    near = front & (x > -0.4 * w) & (x < 1.4 * w) & (y > -0.4 * h) & (y < 1.4 * h)
-    bright, enu, at = bright[near], enu[near], np.stack([x[near], y[near]], axis=1)
+    around = front & (x > -0.4 * w) & (x < 1.4 * w) & (y > -0.4 * h) & (y < 1.4 * h)
+    near, seen, at = near[around], seen[around], np.stack([x, y], axis=1)[around]
     found = star_xy[:MOST_STARS]
-    if len(found) < LEAST_MATCHES or len(bright) < LEAST_MATCHES:
+    coarse = v[near] <= FAINTEST
+    if len(found) < LEAST_MATCHES or coarse.sum() < LEAST_MATCHES:
         return None
-    at = _roughly(found, at, np.argsort(v[bright])[:100], w, h)
-    focal, k1 = view.focal_px, view.k1
-    turn, pairs = np.eye(3), np.empty((0, 2), np.int64)
+    bright = seen[coarse]
+    at = _roughly(found, at[coarse], np.argsort(v[near][coarse])[:100], w, h)
+    focal, k1, middle = view.focal_px, view.k1, np.array(_centre(w, h))
+    turn = np.eye(3)
     for reach in REACHES:
         pairs = _matches(found, at, reach)
         if len(pairs) < LEAST_MATCHES:
             return None
-        turn = _turn(radial_rays(found[pairs[:, 0]], focal, k1, _centre(w, h)), vectors[bright[pairs[:, 1]]])
-        px, py, _ = _project(vectors[bright] @ turn.T, focal, k1, w, h)
-        middle = np.array([(w - 1) / 2, (h - 1) / 2])
-        seen, wanted = found[pairs[:, 0]] - middle, np.stack([px, py], axis=1)[pairs[:, 1]] - middle
-        focal *= float(np.clip((seen * wanted).sum() / (wanted * wanted).sum(), 0.97, 1.03))
-        px, py, _ = _project(vectors[bright] @ turn.T, focal, k1, w, h)
-        at = np.stack([px, py], axis=1)
-    error = np.hypot(*(found[pairs[:, 0]] - at[pairs[:, 1]]).T)
-    forward = turn[2]
+        turn = _turn(radial_rays(found[pairs[:, 0]], focal, k1, _centre(w, h)), bright[pairs[:, 1]])
+        wanted = np.stack(_project(bright @ turn.T, focal, k1, w, h)[:2], axis=1)[pairs[:, 1]] - middle
+        shown = found[pairs[:, 0]] - middle
+        focal *= float(np.clip((shown * wanted).sum() / (wanted * wanted).sum(), 0.97, 1.03))
+        at = np.stack(_project(bright @ turn.T, focal, k1, w, h)[:2], axis=1)
+    turn, focal, k1, distances = _refined(star_xy, seen, turn, focal, k1, (w, h))
+    if len(distances) < LEAST_MATCHES:
+        return None
+    forward = lowered(turn[2:3], zenith)[0]
     centre = (
         float(np.degrees(np.arctan2(forward[1], forward[0])) % 360),
         float(np.degrees(np.arcsin(forward[2]))),
     )
-    return _inside(
+    return with_names(
         Solution(
             rotation=turn.tolist(),
             focal_px=focal,
             k1=k1,
             width=w,
             height=h,
-            matched=len(pairs),
-            rms_px=float(np.sqrt(np.mean(error**2))),
+            matched=len(distances),
+            rms_px=float(np.sqrt(np.mean(distances**2))),
             centre=centre,
             scale_arcsec=ARCSEC_PER_RADIAN / focal,
             constellations=[],
             targets=[],
+            zenith=tuple(zenith.tolist()),
         )
     )

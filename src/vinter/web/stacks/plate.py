@@ -12,7 +12,7 @@ import tifffile
 from vinter.core.camera.illuminant import SRGB_OF_XYZ
 from vinter.core.camera.projection import view_of
 from vinter.core.finish.scene import read_stack
-from vinter.core.formats.fits import wcs_cards, write_fits
+from vinter.core.formats.fits import Taken, taken_cards, wcs_cards, write_fits
 from vinter.core.formats.lineardng import write_linear_dng
 from vinter.core.formats.whole import whole, write_image
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, picture_half
@@ -21,6 +21,7 @@ from vinter.core.stack.ingest import star_light
 from vinter.core.stack.photometry.vignetting import measure_vignetting
 from vinter.core.stack.plate_solve import Solution, solve
 from vinter.web.stacks.models import Stack
+from vinter.web.takes.models import Frame
 
 F32 = npt.NDArray[np.float32]
 LINEAR = 0.45  # of full scale: the peak of a star at half size up to which none of its pixels is cut
@@ -75,6 +76,33 @@ def solved(one: Stack) -> tuple[Solution, Stars, F32, float] | None:
     return (found, stars, light, unix) if found else None
 
 
+def stored_field(stored: dict[str, Any]) -> Solution:
+    """A field as a report keeps it."""
+    return Solution(**{**stored, "zenith": tuple(stored.get("zenith") or ())})
+
+
+def _taken(one: Stack) -> Taken:
+    """What the header of a stack says of how it was taken, from its reference frame and its shot."""
+    report, shot = one.report or {}, one.take.shot
+    first = min(
+        (r["time"] for r in report.get("frames", []) if r.get("used") and r.get("time")), default=None
+    )
+    frame = Frame.everything.filter(pk__in=one.frames, name=report.get("reference", "")).first()
+    measure = (frame.measure or {}) if frame else {}
+    site = shot.site if shot else None
+    return Taken(
+        unix=first,
+        exposure=measure.get("exposure_s"),
+        frames=report.get("frames_used"),
+        camera=shot.phone.name if shot else "",
+        lens=shot.core_lens.name if shot else "",
+        iso=measure.get("iso"),
+        aperture=shot.core_lens.aperture if shot else None,
+        title=one.take.title,
+        site=(site.lat, site.lon, site.elevation) if site else None,
+    )
+
+
 def write(one: Stack, kind: str) -> None:
     """Write one of the other forms of a stack beside it, unless it is there."""
     path = one.folder / KINDS[kind]
@@ -82,12 +110,8 @@ def write(one: Stack, kind: str) -> None:
         return
     field, picture = (one.report or {}).get("field"), tifffile.imread(one.picture)
     if kind == "fits":
-        cards = (
-            wcs_cards(field["rotation"], field["focal_px"], field["k1"], field["width"], field["height"])
-            if field
-            else None
-        )
-        write_fits(path, picture, cards)
+        cards = wcs_cards(stored_field(field)) if field else {}
+        write_fits(path, picture, taken_cards(_taken(one)) | cards)
     elif kind == "dng":
         with tifffile.TiffFile(one.picture) as file:
             colour = json.loads(file.pages[0].description)  # type: ignore[union-attr]
