@@ -306,6 +306,14 @@ def _cut_out(values: F32, x: F32, y: F32, how: int) -> F32:
     return np.asarray(cv2.remap(part, x - x0, y - y0, how, borderMode=cv2.BORDER_REPLICATE), np.float32)
 
 
+def _at(values: F32, x: F32, y: F32) -> F32:
+    """Values at places (n,), in rows that the library's short indices allow."""
+    wide = 512
+    px, py = (np.resize(v, -(-len(v) // wide) * wide).reshape(-1, wide) for v in (x, y))
+    found = cv2.remap(values, px, py, cv2.INTER_LINEAR)
+    return np.asarray(found.reshape(-1, *values.shape[2:])[: len(x)], np.float32)
+
+
 def _samples(
     laid: list[_Laid],
     at: Callable[[_Laid, Array], tuple[Array, Array, npt.NDArray[np.bool_]]],
@@ -326,8 +334,7 @@ def _samples(
         fx, fy = size[0] / panel.rgb.shape[1], size[1] / panel.rgb.shape[0]
         sx, sy = ((x + 0.5) * fx - 0.5).astype(np.float32), ((y + 0.5) * fy - 0.5).astype(np.float32)
         inside = front & (sx > 3) & (sy > 3) & (sx < size[0] - 4) & (sy < size[1] - 4)
-        values = cv2.remap(small, sx[None], sy[None], cv2.INTER_LINEAR)[0]
-        here = cv2.remap(np.asarray(sure, np.float32), sx[None], sy[None], cv2.INTER_LINEAR)[0]
+        values, here = _at(small, sx, sy), _at(np.asarray(sure, np.float32), sx, sy)
         u, v = 2 * x / panel.rgb.shape[1] - 1, 2 * y / panel.rgb.shape[0] - 1
         out.append(Sample(values.astype(float), inside & (here > SURE_SKY), u, v))
     return out

@@ -1,5 +1,6 @@
 """What a stack reports: which frames, how well aligned, how much less noise, how wide the stars."""
 
+from dataclasses import asdict
 from typing import Any
 
 import numpy as np
@@ -10,6 +11,7 @@ from vinter.core.stack.combining.tiles import Done
 from vinter.core.stack.foreground.alignment import HELD_PX, CameraShift
 from vinter.core.stack.ingest import Ingested
 from vinter.core.stack.photometry.normalization import Normalization
+from vinter.core.stack.plate_solve import Solution
 from vinter.core.stack.registration.groups import Registration
 from vinter.core.stack.registration.star_matching import Alignment
 from vinter.core.versions import Schema
@@ -84,6 +86,25 @@ def build(
         "fwhm_frame": round(widths[0], 3),
         "fwhm_stack": round(widths[1], 3),
         "sky_share": round(float(mask.mean()) / 255, 4),
+    }
+
+
+def joined_report(field: Solution, joined: dict[str, Any], parts: list[dict[str, Any]]) -> dict[str, Any]:
+    """The report of a picture joined of stacks: what joining found, the field, and the frames of all
+    parts."""
+    rows = [row for part in parts for row in part.get("frames", [])]
+    used = [int(part.get("frames_used") or 1) for part in parts]
+    return {
+        "version": REPORT.version,
+        "method": "join",
+        "reference": parts[0].get("reference", ""),
+        "frames": rows,
+        "frames_used": sum(used),
+        "noise_gain": None,
+        "noise_expected": round(float(np.sqrt(min(used))), 3),
+        "joined": joined,
+        "field": asdict(field),
+        "falloff": None,
     }
 
 

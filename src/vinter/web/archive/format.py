@@ -68,7 +68,8 @@ def _check_frame(frame: Frame) -> None:
 
 
 def _check_stack(stack: Stack) -> None:
-    assert stack.report is None or (drawn(stack.report) and stack.report["frames_used"] >= 0)
+    assert stack.report is None or stack.joined or drawn(stack.report)
+    assert stack.report is None or stack.report["frames_used"] >= 0
 
 
 def _check_export(export: Export) -> None:

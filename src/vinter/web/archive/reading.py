@@ -215,7 +215,9 @@ def _picture(row: ScoutPicture, importing: Importing) -> None:
 
 
 def _stack(row: Stack, importing: Importing) -> None:
-    """Its frames are the new ones."""
+    """Its frames are the new ones, and so are the stacks it was joined of."""
+    stacks = importing.new.get(Stack, {})
+    row.parts = [stacks[old].pk for old in row.parts if old in stacks]
     frames = importing.new.get(Frame, {})
     row.frames = [frames[old].pk for old in row.frames if old in frames]
     if row.ground.startswith("frame:"):

@@ -13,3 +13,4 @@ class StacksConfig(AppConfig):
     def ready(self) -> None:
         """Name the functions by kind of job."""
         register("stack", JobKind("vinter.web.stacks.tasks.run_stack", LONG, "a stack"))
+        register("join", JobKind("vinter.web.stacks.joining.run_join", LONG, "a joined picture"))

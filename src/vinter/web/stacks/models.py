@@ -15,7 +15,8 @@ class Stack(Binnable):
     """A take combined into one linear picture; names its inputs, parameters and code version."""
 
     LIST = "stacks"
-    JOBS = ("stack",)
+    JOBS = ("stack", "join")
+    JOIN = "join"
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
     take = models.ForeignKey(Take, models.PROTECT)
@@ -28,6 +29,8 @@ class Stack(Binnable):
     corners = models.CharField(max_length=5, default="off")
     gaps = models.CharField(max_length=5, default="close")
     tail = models.FloatField(default=0.0)
+    parts = models.JSONField(default=list)
+    layout = models.CharField(max_length=12, default="auto")
     frames = models.JSONField()
     painted = models.BooleanField(default=False)
     report = VersionedJSONField(schema=REPORT, null=True)
@@ -39,6 +42,8 @@ class Stack(Binnable):
 
     def __str__(self) -> str:
         many = len(self.frames)
+        if self.joined:
+            return f"{self.take.title}, {len(self.parts)} stacks joined"
         return f"{self.take.title}, {many} frames" if many > 1 else f"{self.take.title}, one frame"
 
     def came_of_it(self) -> list[Binnable]:
@@ -52,6 +57,16 @@ class Stack(Binnable):
     def files(self) -> list[Path]:
         """Its results, and the mask painted by hand."""
         return [self.folder, self.own_mask]
+
+    @property
+    def joined(self) -> bool:
+        """Whether it was joined of other stacks."""
+        return self.method == self.JOIN
+
+    @property
+    def kind_of_job(self) -> str:
+        """The kind of job that makes it."""
+        return "join" if self.joined else "stack"
 
     @property
     def folder(self) -> Path:

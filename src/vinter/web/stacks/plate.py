@@ -10,7 +10,7 @@ import numpy.typing as npt
 import tifffile
 
 from vinter.core.camera.illuminant import SRGB_OF_XYZ
-from vinter.core.camera.projection import view_of
+from vinter.core.camera.projection import RECTILINEAR, view_of
 from vinter.core.finish.scene import read_stack
 from vinter.core.formats.fits import Taken, taken_cards, wcs_cards, write_fits
 from vinter.core.formats.lineardng import write_linear_dng
@@ -68,7 +68,7 @@ def solved(one: Stack) -> tuple[Solution, Stars, F32, float] | None:
         return None
     if report.get("straightened_px"):
         view = replace(view, k1=0.0)
-    unix = float(row["time"]) + shot.shutter / 2
+    unix = field_time(one)
     found = solve(stars.xy, view, shot.site.core(), unix)
     light = np.where(stars.peak < LINEAR * SPAN, star_light(plane - floor.level, stars), 0).astype(
         np.float32
@@ -76,9 +76,16 @@ def solved(one: Stack) -> tuple[Solution, Stars, F32, float] | None:
     return (found, stars, light, unix) if found else None
 
 
+def field_time(one: Stack) -> float:
+    """Unix time of the middle of the exposure that a stack's stars stand as they did in."""
+    report, shot = one.report or {}, one.take.shot
+    row = next(r for r in report["frames"] if r["file"] == report["reference"])
+    return float(row["time"]) + (shot.shutter / 2 if shot else 0.0)
+
+
 def stored_field(stored: dict[str, Any]) -> Solution:
     """A field as a report keeps it."""
-    return Solution(**{**stored, "zenith": tuple(stored.get("zenith") or ())})
+    return Solution(**{**stored, **{name: tuple(stored.get(name) or ()) for name in ("zenith", "axis")}})
 
 
 def _taken(one: Stack) -> Taken:
@@ -110,7 +117,8 @@ def write(one: Stack, kind: str) -> None:
         return
     field, picture = (one.report or {}).get("field"), tifffile.imread(one.picture)
     if kind == "fits":
-        cards = wcs_cards(stored_field(field)) if field else {}
+        flat = field and field.get("layout", RECTILINEAR) == RECTILINEAR
+        cards = wcs_cards(stored_field(field)) if flat else {}
         write_fits(path, picture, taken_cards(_taken(one)) | cards)
     elif kind == "dng":
         with tifffile.TiffFile(one.picture) as file:

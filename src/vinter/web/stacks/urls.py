@@ -2,10 +2,11 @@
 
 from django.urls import path
 
-from vinter.web.stacks import compare, painting, views
+from vinter.web.stacks import compare, joining, painting, views
 
 urlpatterns = [
     path("stacks/", views.stacks, name="stacks"),
+    path("stacks/join/", joining.new, name="stacks-join"),
     path("takes/<int:pk>/stack/", views.new, name="stack-new"),
     path("frames/<int:pk>/finish/", views.single, name="frame-finish"),
     path("stacks/<int:pk>/", views.stack, name="stack"),

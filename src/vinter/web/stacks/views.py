@@ -15,6 +15,7 @@ from vinter.web.owned import owned
 from vinter.web.quota import check_quota
 from vinter.web.stacks.drawing import drawn
 from vinter.web.stacks.forms import StackForm, of_stack
+from vinter.web.stacks.joining import JoinForm, joinable
 from vinter.web.stacks.models import Stack
 from vinter.web.stacks.plate import KINDS, write
 from vinter.web.takes.models import Frame, Take
@@ -37,7 +38,11 @@ FILES = {
 def stacks(request: HttpRequest) -> HttpResponse:
     """All stacks of the user."""
     own = Stack.objects.filter(owner=request.user).select_related("take")
-    return render(request, "stacks/stacks.html", {"stacks": own, **head("Stack")})
+    form = JoinForm(joinable(request.user))
+    can = [key for key, _ in form.fields["parts"].choices]  # type: ignore[attr-defined]
+    return render(
+        request, "stacks/stacks.html", {"stacks": own, "form": form, "joinable": can, **head("Stack")}
+    )
 
 
 @require_POST
@@ -89,6 +94,8 @@ def otherwise(request: HttpRequest, pk: int) -> HttpResponse:
     """The same frames stacked in another way, beside the first; what did not change is not worked out
     again."""
     one = owned(Stack, request, pk)
+    if one.joined:
+        raise BadInput(f"{one}: it is joined of stacks; choose them anew")
     frames = list(Frame.objects.filter(pk__in=one.frames, take=one.take))
     return _begun(request, one.take, frames, one if one.painted and one.own_mask.is_file() else None)
 
@@ -97,28 +104,28 @@ def otherwise(request: HttpRequest, pk: int) -> HttpResponse:
 def again(request: HttpRequest, pk: int) -> HttpResponse:
     """Run a stack that failed or was cancelled once more."""
     one = owned(Stack, request, pk)
-    enqueue(request.user, "stack", one.pk)
+    enqueue(request.user, one.kind_of_job, one.pk)
     return redirect("stack", one.pk)
 
 
 def stack(request: HttpRequest, pk: int) -> HttpResponse:
     """Progress, then the report with before and after."""
     one = owned(Stack, request, pk)
-    job = latest("stack", one.pk)
+    job = latest(one.kind_of_job, one.pk)
     ready = one.report is not None and (job is None or job.state == Job.DONE)
     return render(
         request,
-        "stacks/stack.html",
+        "stacks/joined.html" if one.joined and ready else "stacks/stack.html",
         {
             "lamp_words": LAMP_WORDS,
             "stack": one,
             "job": job,
             "ready": ready,
             "report": one.report if ready else None,
-            "drawn": drawn(one.report) if ready and one.report else None,
+            "drawn": drawn(one.report) if ready and one.report and not one.joined else None,
             "finishes": one.finish_set.all(),
             "form": StackForm(one.take, list(Frame.objects.filter(pk__in=one.frames)), initial=of_stack(one))
-            if ready
+            if ready and not one.joined
             else None,
             "left_out": (one.folder / FILES["left-out"][0]).is_file(),
             **head("Stack", stack=one, context=one.take.title),
