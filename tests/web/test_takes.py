@@ -179,7 +179,7 @@ def test_a_take_becomes_a_time_lapse_of_its_kept_frames(desk, small_take, worker
     (tmp_path / "film.webm").write_bytes(body(desk.get(reverse("film", args=[small_take.pk]))))
     film = cv2.VideoCapture(str(tmp_path / "film.webm"))
     pictures = [picture for good, picture in iter(film.read, (False, None)) if good]
-    assert len(pictures) == 4 and pictures[0].shape == (600, 800, 3) and film.get(cv2.CAP_PROP_FPS) == 12
+    assert len(pictures) == 4 and pictures[0].shape == (600, 800, 3) and film.get(cv2.CAP_PROP_FPS) == 24
     second = cv2.imread(str(small_take.previews / f"{small_take.frame_set.all()[1].stored[:-4]}.jpg"))
     assert (
         np.abs(

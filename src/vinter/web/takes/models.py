@@ -23,6 +23,7 @@ class Take(Binnable):
     kind = models.CharField(max_length=12)
     title = models.CharField(max_length=120)
     seed = models.IntegerField(default=1)
+    film_wish = models.JSONField(default=dict)
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -55,8 +56,8 @@ class Take(Binnable):
 
     @property
     def film(self) -> Path:
-        """The time-lapse of its stackable frames."""
-        return self.previews / "time-lapse.webm"
+        """The time-lapse of its stackable frames, of the kind that was wished for last."""
+        return self.previews / f"time-lapse.{self.film_wish.get('kind', 'webm')}"
 
     def stackable(self) -> "list[Frame]":
         """Frames that go into a stack."""

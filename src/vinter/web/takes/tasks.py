@@ -7,6 +7,7 @@ from typing import Any
 
 from vinter.core.camera.projection import view_of
 from vinter.core.formats.video import write_video
+from vinter.core.frames.film import RAMP, TRAILS, ramp, tone
 from vinter.core.frames.frame_type import classify_take
 from vinter.core.frames.measure import Measure, compare
 from vinter.core.parallel import collected
@@ -63,17 +64,26 @@ def measure_take(pk: int, context: JobContext) -> None:
 
 
 def film_take(pk: int, context: JobContext) -> None:
-    """Write the stackable frames as a time-lapse; each was drawn with its own sky at the same level, so it
-    does not flicker."""
+    """Write the stackable frames as a film: each was drawn with its own sky at the same level, so it does not
+    flicker; a ramp gives back the course of the light."""
     take = Take.objects.get(pk=pk)
-    previews = [take.previews / f"{Path(f.stored).stem}.jpg" for f in take.stackable()]
+    frames, wish = take.stackable(), take.film_wish
+    tones = [tone(f) for f in ramp([_light(f) for f in frames])] if wish.get("style") == RAMP else None
     write_video(
         take.film,
-        previews,
-        FILM_FPS,
+        [take.previews / f"{Path(f.stored).stem}.jpg" for f in frames],
+        float(wish.get("fps", FILM_FPS)),
         stop=context.stop,
         progress=lambda done, n: context.progress(f"writing frame {done} of {n}", done / n),
+        tones=tones,
+        grow=wish.get("style") == TRAILS,
     )
+
+
+def _light(frame: Frame) -> float:
+    """The light of a frame's sky: its background over exposure and ISO."""
+    m = frame.measure or {}
+    return float(m["background"] / ((m.get("exposure_s") or 1.0) * (m.get("iso") or 100)))
 
 
 def _measure(take: Take, context: JobContext, start: float) -> None:

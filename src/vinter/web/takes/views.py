@@ -10,7 +10,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from vinter.core.errors import BadInput
-from vinter.core.formats.video import LEAST_FRAMES
+from vinter.core.formats.video import LEAST_FRAMES, can_write
 from vinter.core.frames.frame_type import FRAME_TYPES
 from vinter.web.bin.models import put_in
 from vinter.web.bin.views import offering_undo
@@ -18,7 +18,7 @@ from vinter.web.forms import checked, row_number
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned
 from vinter.web.shots.models import Shot
-from vinter.web.takes.forms import DecisionForm, FrameTypeForm, PartForm
+from vinter.web.takes.forms import DecisionForm, FilmForm, FrameTypeForm, PartForm
 from vinter.web.takes.intake import Refused, partial, room_for, taken_in
 from vinter.web.takes.models import Frame, Take
 from vinter.web.workflow import head
@@ -92,6 +92,7 @@ def take(request: HttpRequest, pk: int) -> HttpResponse:
             "stackable": len(one.stackable()),
             "filming": latest("film", one.pk),
             "filmed": one.film.is_file(),
+            "film_form": FilmForm(auto_id="film-%s", initial=one.film_wish or None),
             **head("Takes", take=one, context=one.title),
         },
     )
@@ -105,15 +106,20 @@ def film(request: HttpRequest, pk: int) -> HttpResponse:
             raise BadInput(
                 f"{one.title}: a time-lapse needs {LEAST_FRAMES} frames that go into the stack, or more"
             )
+        one.film.unlink(missing_ok=True)
+        one.film_wish = checked(FilmForm(request.POST)).cleaned_data
+        if not can_write(one.film.suffix):
+            raise BadInput(f"this machine has no encoder for {one.film_wish['kind'].upper()}; take WebM")
+        one.save(update_fields=["film_wish"])
         enqueue(request.user, "film", one.pk)
         return redirect("take", one.pk)
     if not one.film.is_file():
         raise Http404("no time-lapse yet")
     return FileResponse(
         one.film.open("rb"),
-        content_type="video/webm",
+        content_type=f"video/{one.film.suffix[1:]}",
         as_attachment=True,
-        filename=f"vinter-take-{one.pk}.webm",
+        filename=f"vinter-take-{one.pk}{one.film.suffix}",
     )
 
 
