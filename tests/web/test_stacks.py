@@ -94,6 +94,16 @@ def test_side_by_side_shows_ones_own_only(desk, small_take, stranger):
         assert desk.get(reverse("compare"), {"a": odd, "b": odd}).status_code == 200
 
 
+def test_up_to_four_stand_side_by_side_with_what_differs(desk, small_take, small_stack):
+    a, b, c = small_take.frame_set.all()[:3]
+    keys = {"a": f"stack:{small_stack.pk}", "b": f"frame:{a.pk}", "c": f"frame:{b.pk}", "d": f"frame:{c.pk}"}
+    page = said(desk.get(reverse("compare"), keys))
+    assert page.count("data-picture=") == 4 and page.count(", against stack of") == 3
+    assert page.count("times grainier") == 3 and "the finest" in page.lower()
+    three = said(desk.get(reverse("compare"), {k: v for k, v in keys.items() if k != "b"}))
+    assert three.count("data-picture=") == 3 and 'name="d"' in three
+
+
 def test_what_is_kept_is_whole_and_the_oldest_goes_first(tmp_path):
     import os
 

@@ -81,8 +81,11 @@ def quality(
     )
 
 
-def differences(a: PictureQuality, b: PictureQuality) -> list[str]:
-    """What the comparison says in words; what lies within the errors is called alike."""
+def differences(
+    a: PictureQuality, b: PictureQuality, one: str = "the left one", other: str = "the right one"
+) -> list[str]:
+    """What the comparison says in words, by what the two are called; what lies within the errors is called
+    alike."""
     out = []
     same_scale = (
         a.scale_from == b.scale_from and abs(a.scale.value / b.scale.value - 1) < 1e-6
@@ -92,10 +95,10 @@ def differences(a: PictureQuality, b: PictureQuality) -> list[str]:
         ("stars", a.width, b.width, "wider", "narrower", WIDTH_ERROR),
         ("sky", a.grain, b.grain, "grainier", "smoother", NOISE_ERROR),
     )
-    for name, one, other, more, less, own in figures:
-        if one.value <= 0 or other.value <= 0:
+    for name, first, second, more, less, own in figures:
+        if first.value <= 0 or second.value <= 0:
             continue
-        ratio = other.value / one.value
+        ratio = second.value / first.value
         error = ratio * hypot(own * sqrt(2), scale_error)
         if abs(ratio - 1) <= 2 * error:
             out.append(
@@ -105,12 +108,12 @@ def differences(a: PictureQuality, b: PictureQuality) -> list[str]:
         else:
             word, times = (more, ratio) if ratio > 1 else (less, 1 / ratio)
             out.append(
-                f"The {name} in the right one {'are' if name == 'stars' else 'is'} {times:.2f} times "
+                f"The {name} in {other} {'are' if name == 'stars' else 'is'} {times:.2f} times "
                 f"{word}, angle for angle "
                 f"(± {times * error / ratio:.2f})."
             )
     if abs(a.scale.value / b.scale.value - 1) > 0.02:
-        finer = "right" if b.scale.value < a.scale.value else "left"
+        finer = other if b.scale.value < a.scale.value else one
         ratio = max(a.scale.value / b.scale.value, b.scale.value / a.scale.value)
-        out.append(f"The {finer} one has {ratio:.2f} times as many pixels a degree.")
+        out.append(f"{finer[:1].upper()}{finer[1:]} has {ratio:.2f} times as many pixels a degree.")
     return out

@@ -1,4 +1,4 @@
-"""Two frames or stacks side by side, at one angular scale and in the same stretch."""
+"""Two to four frames or stacks side by side, at one angular scale and in the same stretch."""
 
 from dataclasses import dataclass
 from typing import Any
@@ -15,10 +15,12 @@ from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame, Take
 from vinter.web.workflow import head
 
+PLACES, LABELS = ("a", "b", "c", "d"), ("First", "Second", "Third", "Fourth")
+
 
 @dataclass(frozen=True)
 class Side:
-    """One of the two: its key in the address, name, picture, settings and what it shows."""
+    """One of them: its key in the address, name, picture, settings and what it shows."""
 
     key: str
     name: str
@@ -127,24 +129,55 @@ def _choices(request: HttpRequest) -> list[tuple[str, list[tuple[str, str]]]]:
 
 
 def compare(request: HttpRequest) -> HttpResponse:
-    """Two pictures side by side; with only one named, the choice of the other."""
-    sides = [_side(request, request.GET.get(k, "")) for k in ("a", "b")]
-    if sides[0] and not sides[1]:
-        sides[1] = _likely(request, sides[0])
-    a, b = sides
-    words = differences(a.quality, b.quality) if a and b else []
+    """Pictures side by side; with only one named, the choice of the other."""
+    found = [_side(request, request.GET.get(place, "")) for place in PLACES]
+    if found[0] and not any(found[1:]):
+        found[1] = _likely(request, found[0])
+    shown = [side for side in found if side]
+    slots = [*shown, *[None] * max(2 - len(shown), 1)][: len(PLACES)]
     return render(
         request,
         "stacks/compare.html",
         {
-            "a": a,
-            "b": b,
-            "sides": [("a", "Left", a), ("b", "Right", b)],
+            "shown": shown if len(shown) > 1 else [],
+            "sides": list(zip(PLACES, LABELS, slots, strict=False)),
             "choices": _choices(request),
-            "differences": words,
+            "rows": _rows(shown) if len(shown) > 1 else [],
+            "differences": _differences(shown),
             **head("Stack", context="Side by side"),
         },
     )
+
+
+def _differences(shown: list[Side]) -> list[tuple[str, list[str]]]:
+    """What differs from the first, by picture; with two of them, by their sides."""
+    if len(shown) == 2:
+        return [("", differences(shown[0].quality, shown[1].quality))]
+    first = shown[0] if shown else None
+    return [
+        (
+            f"{side.name}, against {first.name}",
+            differences(first.quality, side.quality, "the first", "this one"),
+        )
+        for side in shown[1:]
+        if first
+    ]
+
+
+def _rows(shown: list[Side]) -> list[tuple[str, str, list[Any]]]:
+    """The table: what a line is called, how its figures are written, and for each picture the figure."""
+    return [
+        ("Taken", "text", [side.settings for side in shown]),
+        ("Scale, arcseconds a pixel", "1", [side.quality.scale for side in shown]),
+        ("how it is known", "text", [side.quality.scale_from for side in shown]),
+        ("Stars, arcminutes wide", "2", [side.quality.width for side in shown]),
+        (
+            "Grain: noise of a patch of sky 10′ square, of its brightness",
+            "%",
+            [s.quality.grain for s in shown],
+        ),
+        ("Stars found, a square degree", "number", [side.quality.density for side in shown]),
+    ]
 
 
 def _likely(request: HttpRequest, first: Side) -> Side | None:

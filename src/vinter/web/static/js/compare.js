@@ -1,4 +1,4 @@
-// Two pictures at one angular scale: what is dragged in one moves in both, by the same angle.
+// Pictures at one angular scale: what is dragged in one moves in all, by the same angle.
 function start() {
   const pair = document.getElementById("pair");
   if (!pair) return;
@@ -12,7 +12,7 @@ function start() {
     x: 0,
     y: 0,
     zoom: 1,
-    flipped: false
+    flipped: 0
   }; // x, y in arcseconds from the middle of each picture
   const note = document.getElementById("magnified");
 
@@ -31,15 +31,25 @@ function start() {
     }
     const coarser = (state.zoom * Math.max(...sides.map((s) => s.scale))) / finest;
     const zooms = [state.zoom, coarser].map((v) => `${Math.round(100 * v)} %`);
-    note.textContent = `The finer one at ${zooms[0]}, the other at ${zooms[1]}. Drag to move both, f flips.`;
+    note.textContent = `The finest one at ${zooms[0]}, the coarsest at ${zooms[1]}. Drag to move all, f flips.`;
   }
 
+  const own = sides.map((s) => ({
+    picture: s.box.dataset.picture,
+    scale: s.scale,
+    name: s.image.alt
+  }));
+
   function flip() {
-    state.flipped = !state.flipped;
-    const [one, other] = sides;
-    one.image.src = state.flipped ? other.box.dataset.picture : one.box.dataset.picture;
-    one.scale = Number((state.flipped ? other : one).box.dataset.scale);
-    one.box.querySelector(".tag").textContent = (state.flipped ? other : one).image.alt;
+    state.flipped = (state.flipped + 1) % sides.length;
+    const [first] = sides, {
+      picture,
+      scale,
+      name
+    } = own[state.flipped];
+    first.image.src = picture;
+    first.scale = scale;
+    first.box.querySelector(".tag").textContent = name;
   }
 
   pair.addEventListener("pointerdown", (e) => pair.setPointerCapture(e.pointerId));
