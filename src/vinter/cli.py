@@ -269,13 +269,16 @@ def _simulate(a: argparse.Namespace) -> None:
     from vinter.core.camera.phones import phone
     from vinter.core.camera.projection import Pose
     from vinter.core.shot import aim
-    from vinter.core.simulate.phone import Burst, shoot
+    from vinter.core.simulate.phone import Burst, faults_from, shoot
+    from vinter.core.simulate.scenes import SCENES
     from vinter.core.sky.ephemeris import GALACTIC_CENTRE, year_of
     from vinter.core.sky.site import Site
     from vinter.core.sky.target_track import track
 
     if not 1 <= a.n <= 1000:
         raise BadInput(f"n {a.n} is not within 1 to 1000")
+    if a.scene and a.scene not in SCENES:
+        raise BadInput(f"scene {a.scene!r} is not one of {', '.join(SCENES)}")
     site = Site(lat=a.lat, lon=a.lon, tz=a.tz, elevation=a.elevation, zenith=a.sky, extinction=a.extinction)
     maker = phone(a.phone)
     lens = maker.lens(a.lens)
@@ -298,6 +301,8 @@ def _simulate(a: argparse.Namespace) -> None:
         seed=a.seed,
         model=maker.name,
         compress=not a.uncompressed,
+        scene=a.scene,
+        faults=tuple(faults_from(a.fault)),
     )
     paths = shoot(burst, a.out, lambda done, n: print(f"frame {done} of {n}", file=sys.stderr))
     _print({"frames": [p.name for p in paths], "truth": "truth.json", "iso": burst.iso, "shutter": shutter})
@@ -428,6 +433,8 @@ def _simulate_command(add: Callable[..., argparse.ArgumentParser]) -> None:
     p.add_argument("--altitude", type=_number)
     p.add_argument("--roll", type=_number, default=0.0)
     p.add_argument("--portrait", action="store_true")
+    p.add_argument("--scene", default="", metavar="mill|sheepfold|garden|ridge")
+    p.add_argument("--fault", default="", metavar="KIND:FRAMES,…")
     p.add_argument("--uncompressed", action="store_true")
 
 

@@ -1,56 +1,85 @@
-"""The ground in front of the simulated lens: a skyline of hills, scrub and a small building, with texture."""
+"""The ground in front of the simulated lens: the site's own horizon, and before it what a scene puts
+there."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import cv2
 import numpy as np
 import numpy.typing as npt
 from scipy.ndimage import gaussian_filter1d
 
-from vinter.core.camera.projection import View, unproject
+from vinter.core.camera.projection import View, east_north_up, project, unproject
 from vinter.core.sky.horizon import Horizon
 
 F32 = npt.NDArray[np.float32]
+U8 = npt.NDArray[np.uint8]
+Array = npt.NDArray[np.float64]
 STEP = 0.02  # degrees of azimuth in the skyline table
 COARSE = 16  # pixels between directions that are computed exactly
+FULL = 255 / 0.6  # of the stored reflectance: 0.6 is the brightest there is
+EYE = 1.6  # m of the lens over the ground
+TILE = 512  # px of a side of the texture that the plain is laid with
+GRASS, SOIL, STONE, WOOD, LEAF = (
+    np.array(c, np.float32)
+    for c in (
+        (0.075, 0.085, 0.045),
+        (0.13, 0.11, 0.085),
+        (0.26, 0.24, 0.21),
+        (0.10, 0.085, 0.07),
+        (0.035, 0.045, 0.03),
+    )
+)
 
 
-@dataclass(frozen=True)
+@dataclass
 class Ground:
-    """Share of sky in each pixel (height, width, 0 to 1) and reflectance of the ground in it."""
+    """Share of sky in each pixel (height, width, 0 to 1); the ground's reflectance by colour (height, width,
+    3, over ``FULL``); share of water that mirrors the sky; light of its own (nL by colour) or None."""
 
     sky: F32
-    reflectance: F32
+    colour: U8
+    water: U8 | None = None
+    light: F32 | None = None
+
+    @property
+    def reflectance(self) -> F32:
+        """Of the ground in green light (height, width)."""
+        return np.asarray(self.colour[..., 1], np.float32) / np.float32(FULL)
 
 
-def skyline(seed: int, facing: float) -> npt.NDArray[np.float64]:
-    """Altitude of the skyline in degrees over azimuth in steps of 0.02 degrees; a building near
-    ``facing``."""
+def skyline(seed: int) -> Array:
+    """Altitude of far hills and a plain in degrees over azimuth in steps of 0.02 degrees."""
     rng = np.random.default_rng([seed, 77])
     n = round(360 / STEP)
     height = np.full(n, 2.0)
-    for sigma, size in ((14, 1.6), (4, 0.8), (1.2, 0.35), (0.3, 0.18), (0.08, 0.10)):
+    for sigma, size in ((14, 1.6), (4, 0.8), (1.2, 0.35), (0.3, 0.12)):
         layer = gaussian_filter1d(rng.standard_normal(n), sigma / STEP, mode="wrap")
         height += layer / layer.std() * size
-    scrub = gaussian_filter1d(rng.standard_normal(n), 0.05 / STEP, mode="wrap")
-    meadow = gaussian_filter1d(rng.standard_normal(n), 2.5 / STEP, mode="wrap")
-    floor = 0.9 + 0.35 * meadow / meadow.std() + 0.12 * scrub / scrub.std()
-    height = np.maximum(height, floor)
-    az = np.arange(n) * STEP
-    away = (az - facing - 14 + 180) % 360 - 180
-    walls = np.where(np.abs(away) < 5.0, 6.5, 0)
-    gable = np.where(np.abs(away) < 5.0, 9.5 - np.abs(away) * 0.6, 0)
-    chimney = np.where(np.abs(away - 2.8) < 0.45, 10.2, 0)
-    return np.asarray(np.maximum.reduce([height, walls, gable, chimney]))
+    return np.asarray(np.maximum(height, 0.4) + scrub(rng, n))
 
 
-def upsample(
-    coarse: npt.NDArray[np.float64],
-    x: npt.NDArray[np.float64],
-    y: npt.NDArray[np.float64],
-    width: int,
-    height: int,
-) -> F32:
+def scrub(rng: np.random.Generator, n: int) -> Array:
+    """Bushes and stones along an edge, degrees."""
+    return np.asarray(
+        sum(
+            gaussian_filter1d(rng.standard_normal(n), sigma / STEP, mode="wrap")
+            * size
+            * np.sqrt(sigma / STEP)
+            for sigma, size in ((0.6, 0.12), (0.15, 0.08), (0.05, 0.06))
+        )
+    )
+
+
+def over_profile(horizon: Horizon, seed: int) -> Array:
+    """The site's own profile as a skyline table, with scrub on it."""
+    n = round(360 / STEP)
+    return np.asarray(
+        horizon.at(np.arange(n, dtype=np.float64) * STEP) + scrub(np.random.default_rng([seed, 77]), n)
+    )
+
+
+def upsample(coarse: Array, x: Array, y: Array, width: int, height: int) -> F32:
     """A smooth field known at pixel columns x and rows y (evenly spaced) at every pixel."""
     columns = np.interp(np.arange(width), x, np.arange(len(x))).astype(np.float32)
     rows = np.interp(np.arange(height), y, np.arange(len(y))).astype(np.float32)
@@ -64,7 +93,7 @@ def upsample(
     return np.asarray(wide[index] * (1 - share) + wide[index + 1] * share)
 
 
-def grid(view: View, step: int) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
+def grid(view: View, step: int) -> tuple[Array, Array]:
     """Evenly spaced columns and rows that cover the frame, about ``step`` pixels apart."""
     return (
         np.linspace(0, view.width - 1, view.width // step + 2),
@@ -72,43 +101,154 @@ def grid(view: View, step: int) -> tuple[npt.NDArray[np.float64], npt.NDArray[np
     )
 
 
-def _texture(rng: np.random.Generator, width: int, height: int) -> F32:
-    """Reflectance 0.02 to 0.2: patches, tufts and stones at scales from 3 to 200 pixels."""
-    out = np.zeros((height, width), np.float32)
-    for scale, weight in ((200, 0.5), (60, 0.5), (20, 0.5), (7, 0.6), (3, 0.6)):
-        small = rng.standard_normal((height // scale + 3, width // scale + 3)).astype(np.float32)
-        out += weight * cv2.resize(
-            small, (width, height), interpolation=cv2.INTER_CUBIC if scale > 7 else cv2.INTER_LINEAR
+@lru_cache(maxsize=2)
+def _tile(seed: int) -> F32:
+    """A texture that repeats without a seam: mean 1, tufts and stones of many sizes."""
+    rng = np.random.default_rng([seed, 79])
+    noise = np.fft.rfft2(rng.standard_normal((TILE, TILE)))
+    ky = np.fft.fftfreq(TILE)[:, None] * TILE
+    kx = np.fft.rfftfreq(TILE)[None, :] * TILE
+    field = np.fft.irfft2(noise / np.maximum(np.hypot(kx, ky), 1) ** 0.75)
+    return np.asarray(np.exp(0.55 * field / field.std()), np.float32) / np.float32(1.16)
+
+
+class Painter:
+    """Lays a ground together, from far to near, as a view sees it. Angles in degrees."""
+
+    def __init__(self, view: View, seed: int) -> None:
+        self.view, self.seed = view, seed
+        x, y = grid(view, COARSE)
+        enu = unproject(view, *np.meshgrid(x, y))
+        altitude = np.degrees(np.arcsin(np.clip(enu[..., 2], -1, 1)))
+        relative = (np.degrees(np.arctan2(enu[..., 0], enu[..., 1])) - view.pose.azimuth + 180) % 360 - 180
+        self.altitude = upsample(altitude, x, y, view.width, view.height)
+        self.relative = upsample(relative, x, y, view.width, view.height)
+        self.per_px = float(np.degrees(1 / view.focal_px))
+        self.made = Ground(
+            np.ones((view.height, view.width), np.float32), np.zeros((view.height, view.width, 3), np.uint8)
         )
-    return np.asarray(0.02 + 0.14 / (1 + np.exp(-1.4 * out)), dtype=np.float32)
+        self.rng = np.random.default_rng([seed, 78])
 
+    def profile(self, table: Array, colour: F32, haze: float = 0.0) -> None:
+        """All that lies under a skyline table: hills in a colour, paler with ``haze``, and the plain before
+        them."""
+        turned = np.roll(table, -round((self.view.pose.azimuth - 180) / STEP)).astype(np.float32)
+        rows = np.flatnonzero(self.altitude.min(axis=1) < float(table.max()) + 1)
+        if not len(rows):
+            return
+        part = np.s_[rows[0] : rows[-1] + 1]
+        alt, az = self.altitude[part], self.relative[part]
+        edge = np.interp(((az + 180) / STEP).ravel(), np.arange(len(turned)), turned).reshape(az.shape)
+        share = np.clip((edge - alt) / self.per_px + 0.5, 0, 1).astype(np.float32)
+        texture = self._plain(alt, az)
+        tint = np.asarray((colour * (1 - haze) + 0.3 * haze)[None, None] * texture[..., None], np.float32)
+        self._lay(part, np.asarray(share, np.float32), tint)
 
-def over_profile(horizon: Horizon, seed: int) -> npt.NDArray[np.float64]:
-    """The site's own profile as a skyline table, with scrub on it."""
-    n = round(360 / STEP)
-    rng = np.random.default_rng([seed, 77])
-    scrub = sum(
-        gaussian_filter1d(rng.standard_normal(n), sigma / STEP, mode="wrap") * size * np.sqrt(sigma / STEP)
-        for sigma, size in ((0.6, 0.12), (0.15, 0.08), (0.05, 0.06))
-    )
-    return np.asarray(horizon.at(np.arange(n, dtype=np.float64) * STEP) + scrub)
+    def _plain(self, alt: F32, az: F32) -> F32:
+        """The texture of the ground: of the plain below eye level in perspective, of hills as they stand."""
+        down = np.maximum(-alt, 0.25)
+        away = EYE / np.tan(np.radians(down))
+        turn = np.radians(az)
+        tile = _tile(self.seed)
+        near, out = alt < -0.3, np.ones_like(alt)
+        for metres, weight in ((3.0, 0.6), (0.5, 0.4)):
+            u = (away * np.sin(turn) / metres * TILE / 6) % TILE
+            v = (away * np.cos(turn) / metres * TILE / 6) % TILE
+            got = cv2.remap(tile, np.float32(u), np.float32(v), cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP)
+            # far off many tufts share a pixel
+            fine = np.clip(metres / 6 / np.maximum(away * np.radians(self.per_px) * away / EYE, 1e-6), 0, 1)
+            out *= 1 + weight * (got - 1) * fine
+        u, v = (az * 14 % TILE).astype(np.float32), (alt * 24 % TILE).astype(np.float32)
+        hills = cv2.remap(tile, u, v, cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP)
+        return np.asarray(np.where(near, out, 0.35 + 0.65 * hills), np.float32)
 
+    def _lay(self, part: tuple[slice, ...] | slice, share: F32, tint: F32) -> None:
+        """A layer of a colour over what is there, by its share of each pixel."""
+        under = self.made.colour[part].astype(np.float32)
+        free = self.made.sky[part]
+        covered = np.maximum(1 - free * (1 - share), 1e-6)  # ground in the pixel afterwards
+        # the ground's colour is the mean of what was there and what is laid over it
+        mixed = (
+            under * ((1 - free) * (1 - share))[..., None] + np.clip(tint * FULL, 0, 255) * share[..., None]
+        ) / covered[..., None]
+        self.made.colour[part] = np.where(share[..., None] > 0, mixed + 0.5, under).astype(np.uint8)
+        self.made.sky[part] = free * (1 - share)
 
-def ground(view: View, seed: int, facing: float, horizon: Horizon | None = None) -> Ground:
-    """The ground as a view sees it, over the site's own horizon when it has one; edges are smooth over one
-    pixel."""
-    x, y = grid(view, COARSE)
-    enu = unproject(view, *np.meshgrid(x, y))
-    altitude = np.degrees(np.arcsin(np.clip(enu[..., 2], -1, 1)))
-    relative = (np.degrees(np.arctan2(enu[..., 0], enu[..., 1])) - view.pose.azimuth + 180) % 360 - 180
-    alt = upsample(altitude, x, y, view.width, view.height)
-    az = upsample(relative, x, y, view.width, view.height)
-    around = over_profile(horizon, seed) if horizon else skyline(seed, facing)
-    table = np.roll(around, -round((view.pose.azimuth - 180) / STEP)).astype(np.float32)
-    low = int(np.searchsorted(-alt.max(axis=1), -float(table.max())))
-    sky = np.ones((view.height, view.width), np.float32)
-    index = ((az[low:] + 180) / STEP).ravel()
-    edge = np.interp(index, np.arange(len(table)), table).reshape(az[low:].shape)
-    per_pixel = np.degrees(1 / view.focal_px)
-    sky[low:] = np.clip((alt[low:] - edge) / per_pixel + 0.5, 0, 1)
-    return Ground(sky, _texture(np.random.default_rng([seed, 78]), view.width, view.height))
+    def _pixels(self, points: Array) -> npt.NDArray[np.int32] | None:
+        """Pixels (n, 2, in sixteenths) of azimuths and altitudes; None when one is not in front."""
+        x, y, front = project(self.view, east_north_up(points[:, 1], points[:, 0]))
+        if not front.all() or np.abs(x).max() > 30000 or np.abs(y).max() > 30000:
+            return None
+        return np.asarray(np.round(np.c_[x, y] * 16), np.int32)
+
+    def _mask(self, box: tuple[int, int, int, int]) -> tuple[tuple[slice, slice], U8] | None:
+        left, top, right, bottom = box
+        left, top = max(left, 0), max(top, 0)
+        right, bottom = min(right, self.view.width), min(bottom, self.view.height)
+        if right - left < 1 or bottom - top < 1:
+            return None
+        return np.s_[top:bottom, left:right], np.zeros((bottom - top, right - left), np.uint8)
+
+    def shape(self, points: Array, colour: F32, grain: float = 0.25, glow: float = 0.0) -> None:
+        """A polygon of a colour with a grain; with ``glow`` (nL) it shines in that colour."""
+        pixels = self._pixels(np.asarray(points, float))
+        if pixels is None:
+            return
+        low, high = pixels.min(axis=0) // 16 - 2, pixels.max(axis=0) // 16 + 3
+        found = self._mask((int(low[0]), int(low[1]), int(high[0]), int(high[1])))
+        if found is None:
+            return
+        part, mask = found
+        offset = np.array([part[1].start, part[0].start], np.int32) * 16
+        cv2.fillPoly(mask, [pixels - offset], 255, cv2.LINE_AA, 4)
+        self._paint(part, mask, colour, grain, glow)
+
+    def strokes(self, lines: list[Array], degrees: list[float], colour: F32, grain: float = 0.2) -> None:
+        """Lines (n, 2) of azimuth and altitude, each so many degrees thick: branches, reeds, posts."""
+        mask = np.zeros(self.made.sky.shape, np.uint8)
+        top, bottom = self.view.height, 0
+        for line, thick in zip(lines, degrees, strict=True):
+            pixels = self._pixels(np.asarray(line, float))
+            if pixels is None:
+                continue
+            wide = thick / self.per_px
+            cv2.polylines(
+                mask, [pixels], False, int(255 * min(max(wide, 0.35), 1)), max(round(wide), 1), cv2.LINE_AA, 4
+            )
+            top = min(top, int(pixels[:, 1].min()) // 16 - round(wide) - 2)
+            bottom = max(bottom, int(pixels[:, 1].max()) // 16 + round(wide) + 3)
+        top, bottom = max(top, 0), min(bottom, self.view.height)
+        if bottom > top:
+            part = np.s_[top:bottom, 0 : self.view.width]
+            self._paint(part, mask[part], colour, grain, 0.0)
+
+    def _paint(self, part: tuple[slice, slice], mask: U8, colour: F32, grain: float, glow: float) -> None:
+        if not mask.any():
+            return
+        share = np.asarray(mask.astype(np.float32) / np.float32(255), np.float32)
+        tile = _tile(self.seed)
+        rows, columns = (np.arange(s.start, s.stop) % TILE for s in part)
+        texture = 1 + grain * (tile[np.ix_(rows, columns)] - 1)
+        self._lay(part, share, np.asarray(colour * texture[..., None], np.float32))
+        if self.made.water is not None:
+            self.made.water[part] = (self.made.water[part] * (1 - share)).astype(np.uint8)
+        if glow:
+            if self.made.light is None:
+                self.made.light = np.zeros((*self.made.sky.shape, 3), np.float32)
+            tint = colour / colour.max() * np.float32(glow)
+            self.made.light[part] = self.made.light[part] * (1 - share[..., None]) + share[..., None] * tint
+
+    def water(self, left: float, right: float, near: float, far: float) -> None:
+        """Water between two azimuths, from an altitude below the horizon to one nearer to it."""
+        middle = (left + right) / 2
+        az = (self.relative + self.view.pose.azimuth - middle + 180) % 360 - 180
+        half = (right - left) / 2
+        shore = 0.5 * np.sin(np.radians(az * 9)) + 0.25 * np.sin(np.radians(az * 31))
+        inside = (
+            np.clip((half - np.abs(az)) / 0.6, 0, 1)
+            * np.clip((far + 0.1 * shore - self.altitude) / self.per_px + 0.5, 0, 1)
+            * np.clip((self.altitude - near - shore) / (3 * self.per_px) + 0.5, 0, 1)
+        )
+        share = np.asarray(inside * (1 - self.made.sky), np.float32)
+        water = np.round(share * 255).astype(np.uint8)
+        self.made.water = water if self.made.water is None else np.maximum(self.made.water, water)

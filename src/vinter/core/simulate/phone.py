@@ -14,12 +14,15 @@ import numpy.typing as npt
 from vinter.core.camera import photons
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose, View, project, unproject, view_of
+from vinter.core.errors import BadInput
 from vinter.core.formats.dng import DngInfo, write_dng
 from vinter.core.simulate import skylight
 from vinter.core.simulate.exposing import digitise, draw_trails
-from vinter.core.simulate.ground import Ground, grid, ground, upsample
+from vinter.core.simulate.ground import EYE, FULL, Ground, grid, upsample
+from vinter.core.simulate.scenes import ground
 from vinter.core.sky import catalogue
 from vinter.core.sky import diffuse_light as diffuse
+from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.brightness import airmass, to_magnitudes
 from vinter.core.sky.site import Site
 
@@ -31,17 +34,30 @@ MATRIX = (0.92, -0.32, -0.09, -0.36, 1.17, 0.20, -0.05, 0.16, 0.60)
 RED_SLOPE, BLUE_SLOPE = 0.45, 0.75  # magnitudes of raw colour per magnitude of B-V
 BEST_SIGMA = 1.15  # px, of a star in focus at the axis
 SIGMA_PER_TICK = 0.55  # px of blur (in quadrature) a focus tick away from infinity
-DIFFUSE_STEP = 12
+DIFFUSE_STEP, BAND_STEP = 16, 6  # px between places where the air's light, and the band's, is worked out
+RED_LINE = np.array([0.55, 0.05, 0.055])  # raw colours of a nebula's red light
+GREEN_LINE = 0.05  # of the natural sky's light, that the airglow's green line adds
 VIGNETTING = 0.42  # light lost in the corner
 HOT_SHARE = 1.2e-4
 GROUND_LIGHT = 0.9  # of the mean sky light that falls on the ground
+NL_PER_LUX, MOON_SHARE = 1e5, 0.5  # nL of a white surface in a lux, and how much of moonlight hills turn away
+LAMP_TINT = np.array([0.42, 1.0, 0.62], np.float32)  # of a head lamp, by colour
+MIRRORED = 5.0  # V to which stars are seen in water
+RIPPLE = 0.006  # rad by which ripples draw out what water mirrors, upright
+WAVES = 0.14  # mean slope of the water's faces, rad
+SWAY = 0.25  # degrees at the tips, from frame to frame
+FAULTS = ("lamp", "sway", "cloud", "shake", "dew")
 TRUTH_LIMIT = 6.5
+STARS_TOLD = 8.5  # V to which ``stars_at`` says where stars are
 
 
 @dataclass(frozen=True, kw_only=True)
 class Burst:
-    """What the simulated phone is told: where it stands and points, and its settings. Times in Unix
-    seconds."""
+    """What the simulated phone is told: where it stands and points, and its settings. Times in Unix seconds.
+
+    ``scene`` names what stands there, about the azimuth ``facing`` (the pose's unless said); ``faults`` are
+    kinds (``FAULTS``) with the frames they are in, none for all.
+    """
 
     site: Site
     lens: Lens
@@ -58,10 +74,33 @@ class Burst:
     model: str = "Marlet 7"
     traffic: bool = True
     compress: bool = True
+    scene: str = ""
+    facing: float | None = None
+    faults: tuple[tuple[str, tuple[int, ...]], ...] = ()
+
+    def struck(self, fault: str, i: int) -> bool:
+        """Whether a fault is in frame ``i``: named for it, or for all of them."""
+        return any(kind == fault and (not frames or i in frames) for kind, frames in self.faults)
 
     def middle(self, i: int) -> float:
         """Unix time of the middle of frame ``i``."""
         return self.start + i * (self.shutter + self.gap) + self.shutter / 2
+
+
+def faults_from(text: str) -> list[tuple[str, tuple[int, ...]]]:
+    """Faults by kind and frame from words as ``lamp:5+7,sway``: frames count from 0, none means all.
+
+    BadInput names a kind that is not known, or a frame that is no number.
+    """
+    out = []
+    for word in filter(None, (w.strip() for w in text.split(","))):
+        kind, _, frames = word.partition(":")
+        if kind not in FAULTS:
+            raise BadInput(f"fault {kind!r} is not one of {', '.join(FAULTS)}")
+        if not all(f.isdigit() for f in frames.split("+") if frames):
+            raise BadInput(f"fault {word!r}: frames are numbers joined by +")
+        out.append((kind, tuple(int(f) for f in frames.split("+") if f)))
+    return out
 
 
 @dataclass(frozen=True)
@@ -106,7 +145,18 @@ class SimulatedPhone:
     @cached_property
     def ground(self) -> Ground:
         """The ground, the same in every frame."""
-        return ground(self.view, self.burst.seed, self.burst.pose.azimuth, self.burst.site.horizon)
+        return self._ground_with(0.0)
+
+    def _ground_with(self, sway: float) -> Ground:
+        b = self.burst
+        facing = b.pose.azimuth if b.facing is None else b.facing
+        return ground(self.view, b.seed, facing, b.site.horizon, b.scene, sway)
+
+    def ground_of(self, i: int) -> Ground:
+        """The ground of frame i: leaves move where the wind blows."""
+        if not self.burst.struck("sway", i):
+            return self.ground
+        return self._ground_with(float(np.random.default_rng([self.burst.seed, 31, i]).normal(0, SWAY)))
 
     @cached_property
     def vignetting(self) -> F32:
@@ -125,7 +175,7 @@ class SimulatedPhone:
 
     def stars_at(self, i: int) -> tuple[Array, Array, Array, Array]:
         """Of the catalogue stars seen at the middle of frame i: index, x, y and V after extinction."""
-        vectors, v, _ = catalogue.star_table()
+        vectors, v, _ = catalogue.stars_to(STARS_TOLD)
         index, enu, through = self._in_front(i, vectors)
         x, y, front = project(self.view, skylight.refracted(enu))
         inside = front & (x >= 0) & (x <= self.view.width - 1) & (y >= 0) & (y <= self.view.height - 1)
@@ -134,20 +184,26 @@ class SimulatedPhone:
         )
         return index[inside].astype(float), x[inside], y[inside], v[index[inside]] + through[inside]
 
-    def _in_front(self, i: int, vectors: Array) -> tuple[npt.NDArray[np.intp], Array, Array]:
-        """Stars above the horizon and near the frame: index, unit vectors, magnitudes of extinction."""
+    def _in_front(
+        self, i: int, vectors: Array, mirrored: bool = False
+    ) -> tuple[npt.NDArray[np.intp], Array, Array]:
+        """Stars above the horizon and near the frame, or with their mirror images near it: index, unit
+        vectors, magnitudes of extinction."""
         enu = vectors @ catalogue.to_horizon(self.burst.site, self.burst.middle(i)).T
         half = self.view.corner_px / self.view.focal_px
-        near = np.flatnonzero((enu[:, 2] > 0) & (enu @ self.view.axes[2] > np.cos(np.arctan(half) + 0.05)))
+        ahead = self.view.axes[2] * [1, 1, -1.0 if mirrored else 1.0]
+        near = np.flatnonzero((enu[:, 2] > 0) & (enu @ ahead > np.cos(np.arctan(half) + 0.05)))
         altitude = np.degrees(np.arcsin(enu[near, 2]))
         return near, enu[near], self.burst.site.extinction * airmass(altitude)
 
-    def _draw_stars(self, mosaic: F32, i: int, table: tuple[Array, Array, Array]) -> None:
+    def _draw_stars(
+        self, mosaic: F32, i: int, table: tuple[Array, Array, Array], mirrored: bool = False
+    ) -> None:
         vectors, v, bv = table
-        index, enu, through = self._in_front(i, vectors)
-        half = self.burst.shutter / 2
+        index, enu, through = self._in_front(i, vectors, mirrored)
+        half, flip = self.burst.shutter / 2, np.array([1.0, 1.0, -1.0 if mirrored else 1.0])
         ends = [
-            project(self.view, skylight.refracted(skylight.turned(enu, self.burst.site, s)))
+            project(self.view, flip * skylight.refracted(skylight.turned(enu, self.burst.site, s)))
             for s in (-half, half)
         ]
         flux = (
@@ -169,22 +225,41 @@ class SimulatedPhone:
         )
 
     def _diffuse(self, i: int) -> tuple[list[F32], float]:
-        """Electrons by colour at full size from diffuse light, and the mean sky light in nL."""
-        x, y = grid(self.view, DIFFUSE_STEP)
+        """Electrons by colour at half size from diffuse light, and the mean sky light in nL."""
+        site, unix = self.burst.site, self.burst.middle(i)
+        planes, mean = self._spread(DIFFUSE_STEP, lambda enu: self._air(site, unix, enu))
+        band, _ = self._spread(BAND_STEP, lambda enu: self._band(site, unix, enu))
+        return [a + b for a, b in zip(planes, band, strict=True)], mean
+
+    def _air(self, site: Site, unix: float, enu: Array) -> tuple[Array, Array]:
+        """Raw colours (n, 3) and whole light (n,) in nL of all but the Milky Way."""
+        light = diffuse.diffuse(site, unix, enu)
+        night = int(unix // 86400)
+        parts = {**light.light, "natural": light.light["natural"] * skylight.airglow(enu, unix, night)}
+        colours = np.zeros((len(enu), 3))
+        for name, part in parts.items():
+            colours += part[:, None] * colour_factors(np.array(diffuse.COLOUR[name]))
+        colours[:, 1] += GREEN_LINE * parts["natural"]
+        return colours, light.total
+
+    def _band(self, site: Site, unix: float, enu: Array) -> tuple[Array, Array]:
+        """Raw colours (n, 3) and light (n,) of the Milky Way between the catalogue's stars."""
+        band = diffuse.band_light(site, unix, enu, stars_apart=True)
+        colours = band.light[:, None] * colour_factors(band.colour) + band.red[:, None] * RED_LINE
+        return colours, band.light
+
+    def _spread(self, step: int, light: Callable[[Array], tuple[Array, Array]]) -> tuple[list[F32], float]:
+        """Electrons by colour at half size of light known every ``step`` px, and its mean in nL."""
+        x, y = grid(self.view, step)
         gx, gy = np.meshgrid(x, y)
-        light = diffuse.diffuse(
-            self.burst.site, self.burst.middle(i), unproject(self.view, gx, gy).reshape(-1, 3)
-        )
-        colours = light.band[:, None] * colour_factors(light.band_colour)
-        for name, part in light.light.items():
-            colours = colours + part[:, None] * colour_factors(np.array(diffuse.COLOUR[name]))
+        colours, total = light(unproject(self.view, gx, gy).reshape(-1, 3))
         colours = colours.reshape(*gx.shape, 3) * (self.per_nl * self.burst.shutter)
         half = (self.view.height + 1) // 2, (self.view.width + 1) // 2
         planes = [
             upsample(colours[..., c], (x + 0.5) / 2 - 0.5, (y + 0.5) / 2 - 0.5, half[1], half[0])
             for c in range(3)
         ]
-        return planes, float(light.total.mean())
+        return planes, float(total.mean())
 
     def streaks(self, i: int) -> list[Streak]:
         """Aeroplanes and satellites in frame i; an aeroplane crosses several frames in a row."""
@@ -233,24 +308,107 @@ class SimulatedPhone:
     def electrons(self, i: int) -> F32:
         """Expected electrons of frame i on the upright mosaic (height, width)."""
         planes, mean_nl = self._diffuse(i)
-        mosaic = np.empty((self.view.height, self.view.width), np.float32)
-        for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
-            mosaic[y::2, x::2] = planes[x + y][: mosaic[y::2].shape[0], : mosaic[:, x::2].shape[1]]
-        for table in (catalogue.star_table(), skylight.faint_stars()):
-            self._draw_stars(mosaic, i, table)
+        here = self.ground_of(i)
+        mosaic = _mosaic(planes, self.view)
+        self._draw_stars(mosaic, i, catalogue.star_table())
         self._draw_streaks(mosaic, i)
-        mosaic *= self.ground.sky
-        lit = mean_nl * GROUND_LIGHT * self.per_nl * self.burst.shutter
-        tint = colour_factors(np.array(0.85))
-        for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
-            part = np.s_[y::2, x::2]
-            mosaic[part] += (
-                (1 - self.ground.sky[part]) * self.ground.reflectance[part] * np.float32(lit * tint[x + y])
-            )
+        if self.burst.struck("cloud", i):
+            self._veil(mosaic, i)
+        mosaic *= here.sky
+        self._light_ground(mosaic, here, i, mean_nl)
+        if here.water is not None and here.water.any():
+            self._mirror(mosaic, here, i)
         mosaic *= self.vignetting
         mosaic += self.burst.lens.dark_current * self.burst.shutter
         where, rates = self._hot
         mosaic.ravel()[where] += (rates * self.burst.shutter).astype(np.float32)
+        return self._blurred(mosaic, i)
+
+    def _light_ground(self, mosaic: F32, here: Ground, i: int, mean_nl: float) -> None:
+        """Add the ground, lit by the sky, the Moon and lamps, and what shines by itself."""
+        exposure = self.per_nl * self.burst.shutter
+        light = mean_nl * GROUND_LIGHT * colour_factors(np.array(0.85)) + self._moon_nl(i) * colour_factors(
+            np.array(0.9)
+        )
+        lamp = self._lamp(i, mean_nl)
+        for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
+            part, c = np.s_[y::2, x::2], x + y
+            lit = np.float32(light[c]) if lamp is None else np.float32(light[c]) + lamp[part] * LAMP_TINT[c]
+            mosaic[part] += (
+                (1 - here.sky[part]) * here.colour[y::2, x::2, c] * np.float32(exposure / FULL) * lit
+            )
+            if here.light is not None:
+                mosaic[part] += here.light[y::2, x::2, c] * np.float32(exposure)
+
+    def _moon_nl(self, i: int) -> float:
+        """Light of a white surface in the Moon's light, nL; hills turn half of it away."""
+        site, t = self.burst.site, np.array([self.burst.middle(i)])
+        e = eph.year_ephemeris(eph.year_of(float(t[0])))
+        sun, moon = e.sun(t), e.moon(t)
+        altitude = float(eph.horizontal(moon, e.gast(t), site)[0][0])
+        if altitude <= 0:
+            return 0.0
+        phase = float(eph.phase_angle(sun, moon)[0])
+        magnitude = -12.73 + 0.026 * phase + 4e-9 * phase**4 + site.extinction * float(airmass(altitude))
+        lux = 10 ** (-0.4 * (magnitude + 14.18))
+        return float(lux * np.sin(np.radians(altitude)) * NL_PER_LUX * MOON_SHARE)
+
+    def _lamp(self, i: int, mean_nl: float) -> F32 | None:
+        """Light on the ground (nL) of a head lamp beside the phone, falling with the distance squared."""
+        if not self.burst.struck("lamp", i):
+            return None
+        x, y = grid(self.view, DIFFUSE_STEP)
+        enu = unproject(self.view, *np.meshgrid(x, y))
+        down = np.degrees(-np.arcsin(np.clip(enu[..., 2], -1, 1)))
+        away = np.clip(EYE / np.tan(np.radians(np.maximum(down, 0.3))), 1.5, 60)
+        near = np.where(down > 0.3, 1 / away**2, 1 / 25.0**2)
+        rng = np.random.default_rng([self.burst.seed, 32, i])
+        strength = mean_nl * rng.uniform(90, 260)
+        return upsample(np.asarray(near * strength), x, y, self.view.width, self.view.height)
+
+    def _mirror(self, mosaic: F32, here: Ground, i: int) -> None:
+        """Add the sky in the water: its light from as far above the horizon as the water is below, stars
+        drawn out by ripples."""
+        site, unix = self.burst.site, self.burst.middle(i)
+
+        def up(enu: Array) -> Array:
+            return np.asarray(enu * [1, 1, -1])
+
+        air, _ = self._spread(DIFFUSE_STEP, lambda enu: self._air(site, unix, up(enu)))
+        band, _ = self._spread(BAND_STEP, lambda enu: self._band(site, unix, up(enu)))
+        light = _mosaic([a + b for a, b in zip(air, band, strict=True)], self.view)
+        self._draw_stars(light, i, catalogue.stars_to(MIRRORED), mirrored=True)
+        tall = max(RIPPLE * self.view.focal_px / 2, 0.5)
+        light = _by_colour(light, lambda plane: cv2.GaussianBlur(plane, (0, 0), sigmaX=0.7, sigmaY=tall))
+        assert here.water is not None
+        x, y = grid(self.view, DIFFUSE_STEP)
+        enu = unproject(self.view, *np.meshgrid(x, y))
+        grazing = np.clip(-enu[..., 2] + WAVES, 0, 1)  # waves turn their faces to the eye
+        share = upsample(
+            np.asarray(0.02 + 0.98 * (1 - grazing) ** 6), x, y, self.view.width, self.view.height
+        )
+        share *= here.water.astype(np.float32) / 255
+        mosaic *= 1 - share
+        mosaic += light * share
+
+    def _veil(self, mosaic: F32, i: int) -> None:
+        """A passing cloud over part of the sky: it takes the stars' light and is lit by the ground's."""
+        rng = np.random.default_rng([self.burst.seed, 33])
+        h, w = mosaic.shape
+        cells = rng.standard_normal((9, 12)).astype(np.float32)
+        shift = np.array([[1, 0, 0.25 * i], [0, 1, 0]], np.float32)
+        cells = cv2.warpAffine(cells, shift, (12, 9), borderMode=cv2.BORDER_WRAP)
+        veil = np.clip(cv2.resize(cells, (w, h), interpolation=cv2.INTER_CUBIC), 0, 1.2) * np.float32(0.6)
+        level = np.float32(np.median(mosaic[::16, ::16]))
+        mosaic *= 1 - veil
+        mosaic += veil * level * np.float32(1.5)
+
+    def _blurred(self, mosaic: F32, i: int) -> F32:
+        """A shaken or a dewed frame."""
+        if self.burst.struck("shake", i):
+            return _by_colour(mosaic, lambda plane: cv2.filter2D(plane, -1, _swing(self.burst.seed, i)))
+        if self.burst.struck("dew", i):
+            return _by_colour(mosaic, lambda plane: cv2.GaussianBlur(plane, (0, 0), 2.2))
         return mosaic
 
     def frame(self, i: int) -> npt.NDArray[np.uint16]:
@@ -328,6 +486,32 @@ class SimulatedPhone:
             "mask": "truth.mask.png",
             "frames": out,
         }
+
+
+def _mosaic(planes: list[F32], view: View) -> F32:
+    """Planes by colour at half size laid on an RGGB mosaic."""
+    mosaic = np.empty((view.height, view.width), np.float32)
+    for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
+        mosaic[y::2, x::2] = planes[x + y][: mosaic[y::2].shape[0], : mosaic[:, x::2].shape[1]]
+    return mosaic
+
+
+def _by_colour(mosaic: F32, change: Callable[[F32], npt.NDArray[np.floating]]) -> F32:
+    """A mosaic with every one of its four planes changed."""
+    out = np.empty_like(mosaic)
+    for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
+        out[y::2, x::2] = change(np.ascontiguousarray(mosaic[y::2, x::2]))
+    return out
+
+
+def _swing(seed: int, i: int) -> F32:
+    """The way of a shaken phone, as a kernel of half-size px."""
+    rng = np.random.default_rng([seed, 34, i])
+    kernel = np.zeros((15, 15), np.float32)
+    way, length = rng.uniform(0, 2 * np.pi), rng.uniform(4, 6.5)
+    end = round(7 + length * np.cos(way)), round(7 + length * np.sin(way))
+    cv2.line(kernel, (7, 7), end, 1.0)
+    return np.asarray(kernel / kernel.sum(), np.float32)
 
 
 def _fit(index: Array, x: Array, y: Array, ref_index: Array, ref_x: Array, ref_y: Array) -> list[list[float]]:

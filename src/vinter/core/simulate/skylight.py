@@ -1,35 +1,30 @@
-"""What of the sky only the simulated phone needs: faint stars, refraction, the turn during an exposure."""
-
-from functools import cache
+"""What of the sky only the simulated phone needs: waves of airglow, refraction, the turn during an
+exposure."""
 
 import numpy as np
 import numpy.typing as npt
 
 from vinter.core.camera.projection import east_north_up
 from vinter.core.constants import SIDEREAL_ARCSEC
-from vinter.core.sky import galaxy
-from vinter.core.sky.catalogue import MAP_STEP, milky_way
 from vinter.core.sky.refraction import refraction
 from vinter.core.sky.site import Site
 
 Array = npt.NDArray[np.float64]
+AIRGLOW_KM, AIRGLOW_WAVE = 90.0, 0.02  # height of the layer, and each wave's share of the natural sky
 
 
-@cache
-def faint_stars(seed: int = 8, count: int = 150_000) -> tuple[Array, Array, Array]:
-    """Made-up stars of magnitude 8 to 10, crowded where the Milky Way is bright, as in ``star_table``."""
-    rng = np.random.default_rng(seed)
-    light, _ = milky_way()
-    sin_b = rng.uniform(-1, 1, count * 6)
-    l, b = rng.uniform(-180, 180, count * 6), np.degrees(np.arcsin(sin_b))
-    density = light[
-        np.minimum(((90 - b) / MAP_STEP).astype(int), light.shape[0] - 1),
-        np.minimum(((l + 180) / MAP_STEP).astype(int), light.shape[1] - 1),
-    ]
-    keep = np.flatnonzero(rng.uniform(0, 1, l.size) < 0.06 + density / 160)[:count]
-    icrs = galaxy.unit(l[keep], b[keep]) @ galaxy.galactic_axes()
-    magnitude = 8 + np.log10(1 + rng.uniform(0, 1, keep.size) * (10**0.9 - 1)) / 0.45
-    return icrs, magnitude, rng.normal(0.75, 0.35, keep.size)
+def airglow(enu: Array, unix: float, seed: int) -> Array:
+    """Faint waves of the airglow (n,), as factors on the natural sky towards unit vectors: ripples of a layer
+    90 km up that drift and change from night to night."""
+    rng = np.random.default_rng([seed, 90])
+    up = np.maximum(enu[:, 2], 0.16)
+    x, y = (AIRGLOW_KM * enu[:, k] / up for k in (0, 1))
+    out = np.ones(len(enu))
+    for _ in range(4):
+        way, length = rng.uniform(0, 2 * np.pi), rng.uniform(70, 260)
+        phase = 2 * np.pi * ((x * np.cos(way) + y * np.sin(way)) / length + unix / rng.uniform(500, 1500))
+        out += AIRGLOW_WAVE * np.sin(phase + 1.5 * np.sin(phase / 3.1 + rng.uniform(0, 6)))
+    return out
 
 
 def refracted(enu: Array) -> Array:

@@ -12,23 +12,43 @@ from vinter.core.sky.ephemeris import Array
 from vinter.core.sky.site import Site
 
 DATA = Path(__file__).parent / "data"
-MAP_STEP = 0.25
-MAP_SCALE = 0.75  # brings the brightest clouds of the map to 21.0 mag/arcsec^2
+MAP_STEP = 0.1  # degrees of the maps of the Milky Way
+MAP_TENTHS = 10.0  # steps of the maps in a nanolambert
+FAINTEST = 10.0  # V to which the catalogue is whole
+
+F32 = npt.NDArray[np.float32]
 
 
 @cache
 def star_table() -> tuple[Array, Array, Array]:
     """ICRS unit vectors (n, 3), V magnitudes and B-V of the catalogue, brightest first."""
     with np.load(DATA / "stars.npz") as data:
-        ra, dec = data["radec"].astype(float).T
-        return galaxy.unit(ra, dec), data["v"].astype(float), data["bv"].astype(float)
+        ra, dec = data["radec"].astype(float).T * 1e-4
+        return galaxy.unit(ra, dec), data["v"].astype(float) / 1000, data["bv"].astype(float) / 50
 
 
 @cache
-def milky_way() -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32]]:
-    """Brightness (nL above the atmosphere) and B-V on the galactic grid (b from +90, l from -180)."""
+def stars_to(faintest: float) -> tuple[Array, Array, Array]:
+    """The part of ``star_table`` up to a V magnitude."""
+    vectors, v, bv = star_table()
+    many = int(np.searchsorted(v, faintest, side="right"))
+    return vectors[:many], v[:many], bv[:many]
+
+
+@cache
+def milky_way() -> tuple[F32, F32]:
+    """Brightness (nL above the atmosphere), faint catalogue stars and all, and B-V on the galactic grid (b
+    from +90, l from -180)."""
     with np.load(DATA / "milkyway.npz") as data:
-        return data["nl"].astype(np.float32) * MAP_SCALE, data["bv"].astype(np.float32) / 100
+        return data["total"].astype(np.float32) / MAP_TENTHS, data["bv"].astype(np.float32) / 100
+
+
+@cache
+def between_stars() -> tuple[F32, F32]:
+    """Of the same grid: brightness (nL) of what is no catalogue star, and the red light of nebulae (nL as a
+    red-sensitive pixel sees it)."""
+    with np.load(DATA / "milkyway.npz") as data:
+        return data["rest"].astype(np.float32) / MAP_TENTHS, (data["red"].astype(np.float32) / 10) ** 2
 
 
 def to_horizon(site: Site, unix: float) -> Array:

@@ -3,12 +3,13 @@
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 from scipy.ndimage import map_coordinates
 
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky import galaxy
 from vinter.core.sky.brightness import airmass, moonlight, natural, twilight
-from vinter.core.sky.catalogue import MAP_STEP, milky_way, to_horizon
+from vinter.core.sky.catalogue import MAP_STEP, between_stars, milky_way, to_horizon
 from vinter.core.sky.ephemeris import Array
 from vinter.core.sky.glow import town_light
 from vinter.core.sky.site import Site
@@ -48,15 +49,32 @@ def diffuse(site: Site, unix: float, enu: Array) -> Diffuse:
         "moon": moonlight(altitude, azimuth, moon_alt, moon_az, eph.phase_angle(sun, moon), k),
         "twilight": twilight(altitude, azimuth, sun_alt, sun_az),
     }
-    rotation = galaxy.galactic_axes() @ to_horizon(site, unix).T
-    g = enu @ rotation.T
+    band = band_light(site, unix, enu)
+    return Diffuse(light, band.light, band.colour)
+
+
+@dataclass(frozen=True)
+class Band:
+    """The Milky Way over directions (n,): nL after the air, its B-V, and red light of nebulae (nL)."""
+
+    light: Array
+    colour: Array
+    red: Array
+
+
+def band_light(site: Site, unix: float, enu: Array, stars_apart: bool = False) -> Band:
+    """The Milky Way towards unit vectors (n, 3); without the light of catalogue stars when those are drawn by
+    themselves."""
+    g = enu @ (galaxy.galactic_axes() @ to_horizon(site, unix).T).T
     b = np.degrees(np.arcsin(np.clip(g[:, 2], -1, 1)))
     l = np.degrees(np.arctan2(g[:, 1], g[:, 0]))
     where = [(90 - b) / MAP_STEP - 0.5, (l + 180) / MAP_STEP - 0.5]
     bright, colour = milky_way()
-    through = 10 ** (-0.4 * k * airmass(altitude))
-    return Diffuse(
-        light,
-        map_coordinates(bright, where, order=1, mode="grid-wrap") * through,
-        map_coordinates(colour, where, order=1, mode="grid-wrap"),
-    )
+    rest, red = between_stars()
+    altitude = np.degrees(np.arcsin(np.clip(enu[:, 2], -1, 1)))
+    through = 10 ** (-0.4 * site.extinction * airmass(altitude))
+
+    def at(values: npt.NDArray[np.float32]) -> Array:
+        return np.asarray(map_coordinates(values, where, order=1, mode="grid-wrap"))
+
+    return Band(at(rest if stars_apart else bright) * through, at(colour), at(red) * through)

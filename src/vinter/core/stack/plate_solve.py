@@ -20,7 +20,7 @@ from vinter.core.camera.projection import (
     radial_rays,
 )
 from vinter.core.constants import ARCSEC_PER_RADIAN
-from vinter.core.sky.catalogue import star_table, to_horizon
+from vinter.core.sky.catalogue import stars_to, to_horizon
 from vinter.core.sky.refraction import lifted, lowered
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import CLOUDS, CORE, constellations
@@ -232,10 +232,10 @@ def solve(star_xy: Array, view: View, site: Site, unix: float) -> Solution | Non
     The pose may be off by a third of the frame's width, its roll by some degrees. The air's bending of low
     stars is part of the fit. None when fewer than a dozen stars match.
     """
-    vectors, v, _ = star_table()
+    vectors, v, _ = stars_to(FINE_FAINTEST)
     matrix = to_horizon(site, unix)
     zenith = matrix[2]
-    near = np.flatnonzero((v <= FINE_FAINTEST) & (vectors @ zenith > 0.02))
+    near = np.flatnonzero(vectors @ zenith > 0.02)
     seen = lifted(vectors[near], zenith)
     x, y, front = project(view, seen @ matrix.T)
     w, h = view.width, view.height

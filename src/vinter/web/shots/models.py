@@ -21,6 +21,7 @@ from vinter.core.picture import Picture, Wish
 from vinter.core.planned_with import changes, snapshot
 from vinter.core.shot import SHOT_PLAN
 from vinter.core.simulate.phone import Burst
+from vinter.core.simulate.scenes import SUBURB, scene_for
 from vinter.core.sky.nights import Night, nights
 from vinter.core.sky.targets import target
 from vinter.web.bin.models import Binnable
@@ -221,4 +222,5 @@ class Shot(Binnable):
             portrait=self.portrait,
             seed=seed,
             model=self.phone.name,
+            scene=scene_for(self.site.hazards, self.site.core().zenith or SUBURB),
         )

@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.spatial import cKDTree
 
-from vinter.core.sky.catalogue import star_table, to_horizon
+from vinter.core.sky.catalogue import stars_to, to_horizon
 from vinter.core.sky.site import Site
 from vinter.core.stack.plate_solve import Solution
 
@@ -70,8 +70,8 @@ def measure_vignetting(
     A robust least-squares fit; the air is held near what is usual, by its spread. Errors are those of the
     fit, with a floor for what the fit does not prepare.
     """
-    vectors, v, _ = star_table()
-    chosen = np.flatnonzero((v < FAINTEST) & (v > BRIGHTEST))
+    vectors, v, _ = stars_to(FAINTEST)
+    chosen = np.flatnonzero(v > BRIGHTEST)
     ra = np.degrees(np.arctan2(vectors[chosen, 1], vectors[chosen, 0]))
     dec = np.degrees(np.arcsin(np.clip(vectors[chosen, 2], -1, 1)))
     x, y, front = solution.pixels(np.c_[ra, dec])
