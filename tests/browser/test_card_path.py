@@ -244,7 +244,7 @@ def test_thirty_files_to_a_stack(page, worker, tmp_path):
     # side by side with one of the frames
     page.goto(first)
     page.get_by_role("link", name="Side by side with another frame or stack").click()
-    page.get_by_label("Right").select_option(label="IMG_0004.dng")
+    page.get_by_label("Second").select_option(label="IMG_0004.dng")
     expect(page.locator("#pair img").nth(1)).to_have_attribute("src", re.compile("/full.jpg"))
     expect(
         page.get_by_text(re.compile(r"The sky in the right one is \d\.\d\d times grainier"))

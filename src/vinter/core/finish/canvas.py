@@ -29,6 +29,10 @@ class Canvas:
         """Two versions of the picture laid together by the share of sky."""
         return np.asarray(cv2.blendLinear(sky, ground, self.sky, 1 - self.sky), np.float32)
 
+    def masked(self, amount: F32, ground: float = 0.0) -> F32:
+        """An amount (h, w) over the sky alone, or its share ``ground`` over the ground too."""
+        return np.asarray(amount * (self.sky + np.float32(ground) * (1 - self.sky)), np.float32)
+
     def places(self, step: int) -> tuple[Array, Array]:
         """Shares of the scene's width and height on a coarse grid over the canvas, about ``step`` px
         apart."""
@@ -43,5 +47,8 @@ class Canvas:
 def fresh(scene: Scene) -> Canvas:
     """The canvas an edit begins with."""
     height, width = scene.sky.shape
-    to_shares = np.array([[1 / width, 0, 0.5 / width], [0, 1 / height, 0.5 / height]])
+    left, top, wide, high = scene.window
+    to_shares = np.array(
+        [[wide / width, 0, left + 0.5 * wide / width], [0, high / height, top + 0.5 * high / height]]
+    )
     return Canvas(scene.rgb, scene.sky, to_shares, scene.background)

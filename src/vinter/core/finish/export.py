@@ -11,7 +11,7 @@ from vinter.core.errors import BadInput
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.recipe import RecipeParts
 from vinter.core.finish.render import Renderer, dithered_8bit, to_8bit, to_16bit
-from vinter.core.finish.scene import prepare, read_stack
+from vinter.core.finish.scene import prepare, read_field, read_stack
 from vinter.core.formats.pictures import PictureInfo, write_jpeg, write_png16, write_tiff16
 
 SMALL_PX = 900
@@ -81,7 +81,7 @@ def export(
     kind = kind_of(out.name)
     if width is not None and not NARROWEST <= width <= WIDEST:
         raise BadInput(f"width {width} is not within {NARROWEST} to {WIDEST} px")
-    whole = Renderer(prepare(*read_stack(stack))).render(recipe)
+    whole = Renderer(prepare(*read_stack(stack), field=read_field(stack))).render(recipe)
     canvas = _reduced(whole, width)
     if small is not None:
         write_jpeg(small, to_8bit(_reduced(whole, SMALL_PX)), info, quality=88)

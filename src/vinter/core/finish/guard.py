@@ -3,51 +3,74 @@
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
+from vinter.core.finish.moves.base import MOVES, Move
 from vinter.core.finish.moves.black_point import BlackPoint
-from vinter.core.finish.moves.curve import BRIGHTEST, LUT_SIZE, Curve, curve_table
+from vinter.core.finish.moves.core_light import CoreLight
+from vinter.core.finish.moves.curve import BRIGHTEST, LUT_SIZE, Curve
+from vinter.core.finish.moves.detail import Detail
 from vinter.core.finish.moves.gradient_removal import GradientRemoval
 from vinter.core.finish.moves.light_balance import LightBalance
 from vinter.core.finish.moves.noise_reduction import SMOOTH_LIMIT, NoiseReduction
 from vinter.core.finish.recipe import RecipeParts
-from vinter.core.finish.render import U8
 from vinter.core.finish.scene import Scene
 
+U8 = npt.NDArray[np.uint8]
+VIEWED_PX = 2048  # across: most pictures are seen on a screen
+# sliders that lift noise, with the range that is looked through
+BY_NOISE = (
+    ("light_balance.sky.brightness", -4.0, 6.0),
+    ("curve.sky.contrast", 0.5, 3.0),
+    ("black_point.magnitudes", 0.0, 3.0),
+    ("core.brightness", -1.0, 2.0),
+    ("detail.sky.fine", -0.8, 1.5),
+)
 VISIBLE_NOISE = 6.0 / 255  # encoded deviation at full size that reads as grain
 
 
 @dataclass(frozen=True)
 class Limits:
-    """Noise of the finished sky at full size (levels of 255), EV left before it shows, and warnings."""
+    """Noise of the finished sky at full size (levels of 255), EV left before it shows, warnings, and the
+    value of each slider of ``BY_NOISE`` from which on the noise shows (those that never get there are not
+    named)."""
 
     sky_noise: float
     headroom_ev: float
     words: list[str]
+    ends: dict[str, float]
 
 
 def sky_noise(scene: Scene, recipe: RecipeParts) -> float:
-    """Encoded noise of the sky's background after the recipe, at full size: slope of the edit times noise."""
+    """Encoded noise of the sky after the recipe, where it is lifted most, at full size: slope of the edit
+    times noise."""
     level = recipe.of(GradientRemoval).background(scene)[1] * recipe.of(BlackPoint).left
     balance = recipe.of(LightBalance)
     gain = float(balance.matrix(balance.sky, scene).sum(axis=1)[1])
     at = float(np.clip(level * gain, 0.0005, 0.98))
-    table = curve_table(recipe.of(Curve).sky.contrast)
+    table = recipe.of(Curve).sky.table
     index, width = int((at / BRIGHTEST) ** 0.5 * (LUT_SIZE - 1)), 300
     low, high = max(index - width, 0), min(index + width, LUT_SIZE - 1)
     slope = float(table[high] - table[low]) / ((high**2 - low**2) / (LUT_SIZE - 1) ** 2 * BRIGHTEST)
-    return scene.noise * gain * slope * (1 - 0.8 * recipe.of(NoiseReduction).sky.light)
+    lifted = 2.0 ** max(recipe.of(CoreLight).brightness, 0) * (1 + max(recipe.of(Detail).sky.fine, 0))
+    return float(scene.noise * gain * slope * lifted * (1 - 0.8 * recipe.of(NoiseReduction).sky.light))
+
+
+def seen_noise(scene: Scene, recipe: RecipeParts) -> float:
+    """The same noise in the picture reduced to ``VIEWED_PX``: pixels that are averaged."""
+    width = scene.sky.shape[1] / scene.scale / scene.window[2]
+    return float(sky_noise(scene, recipe) * min(VIEWED_PX / width, 1.0))
 
 
 def limits(scene: Scene, recipe: RecipeParts, picture: U8) -> Limits:
     """Judge a recipe on a scene and the picture it made."""
-    noise = sky_noise(scene, recipe)
+    noise = seen_noise(scene, recipe)
     headroom = float(np.log2(VISIBLE_NOISE / max(noise, 1e-6)))
     words = [
-        f"The sky holds about {headroom:.1f} EV more before its noise shows at full size."
+        f"The sky holds about {headroom:.1f} EV more before its noise shows, seen {VIEWED_PX} px across."
         if headroom > 0
         else f"The sky is pushed {-headroom:.1f} EV beyond its noise: grain of {noise * 255:.0f} levels "
-        "shows at full size. "
-        "More frames, not more editing, would help."
+        f"shows, seen {VIEWED_PX} px across. {_more(scene, headroom)}"
     ]
     smoothing = recipe.of(NoiseReduction)
     for name, zone in (("sky", smoothing.sky), ("ground", smoothing.ground)):
@@ -59,4 +82,42 @@ def limits(scene: Scene, recipe: RecipeParts, picture: U8) -> Limits:
     black = float(np.mean(picture[::2, ::2].max(axis=2) <= 2))
     if black > 0.05:
         words.append(f"{100 * black:.0f} % of the picture is black without detail.")
-    return Limits(noise * 255, headroom, words)
+    return Limits(noise * 255, headroom, words, ends(scene, recipe))
+
+
+def _more(scene: Scene, headroom: float) -> str:
+    """What would help: so many times the frames, or a smaller picture."""
+    times = 2 ** (-2 * headroom)
+    return f"{times:.1f} times as many frames would carry it, or a picture {2**headroom:.0%} as wide."
+
+
+def ends(scene: Scene, recipe: RecipeParts) -> dict[str, float]:
+    """Where on each slider the noise of the sky begins to show, the others as they are."""
+    found = {}
+    for path, low, high in BY_NOISE:
+        key, *way = path.split(".")
+        kind = MOVES[key]
+
+        def noise(value: float, kind: type[Move] = kind, way: list[str] = way) -> float:
+            return seen_noise(scene, recipe.with_moves(_set(recipe.of(kind), way, value)))
+
+        if noise(high) < VISIBLE_NOISE:
+            continue
+        if noise(low) >= VISIBLE_NOISE:
+            found[path] = low
+            continue
+        below, above = low, high
+        for _ in range(9):
+            middle = (below + above) / 2
+            below, above = (middle, above) if noise(middle) < VISIBLE_NOISE else (below, middle)
+        found[path] = round(below, 3)
+    return found
+
+
+def _set(part: Move, way: list[str], value: float) -> Move:
+    """A move with one of its values, named by its way through the parts, set otherwise."""
+    name, *rest = way
+    if not rest:
+        return part.model_copy(update={name: value})
+    inner = getattr(part, name)
+    return part.model_copy(update={name: inner.model_copy(update={rest[0]: value})})

@@ -5,19 +5,27 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.finish.canvas import Canvas, fresh
+from vinter.core.finish.guard import VISIBLE_NOISE, seen_noise
 from vinter.core.finish.moves.base import Move
 from vinter.core.finish.moves.black_point import BlackPoint
+from vinter.core.finish.moves.colour import Colour as Saturation
+from vinter.core.finish.moves.colour import SkySaturation
 from vinter.core.finish.moves.core_light import CoreLight
 from vinter.core.finish.moves.curve import Contrast, Curve
+from vinter.core.finish.moves.detail import Contrast as LocalContrast
+from vinter.core.finish.moves.detail import Detail
+from vinter.core.finish.moves.geometry import MOST_TURN, Geometry
 from vinter.core.finish.moves.gradient_removal import GradientRemoval, glow_base
 from vinter.core.finish.moves.light_balance import GroundLight, Light, LightBalance, balance_gains
 from vinter.core.finish.moves.noise_reduction import NoiseReduction, Smoothing
+from vinter.core.finish.moves.stars import Stars
 from vinter.core.finish.recipe import RecipeParts, recipe_of
 from vinter.core.finish.scene import Scene
 
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 NIGHT_RED_TO_BLUE = 0.92
+LEAST_BRIGHTNESS = 0.9  # EV: a picture that is too dark tells nothing of its noise either
 
 
 class Renderer:
@@ -66,10 +74,14 @@ def to_16bit(canvas: Canvas) -> npt.NDArray[np.uint16]:
     return np.asarray(np.clip(canvas.rgb * 65535 + 0.5, 0, 65535), np.uint16)
 
 
-def histogram(picture: U8, bins: int = 128) -> list[list[int]]:
-    """Counts by colour over evenly spaced levels."""
-    shift = 256 // bins
-    return [np.bincount(picture[::2, ::2, c].ravel() // shift, minlength=bins).tolist() for c in range(3)]
+def histogram(picture: U8, sky: F32, bins: int = 128) -> dict[str, list[int]]:
+    """Counts of the sky's and the ground's light over evenly spaced levels."""
+    grey = cv2.cvtColor(np.ascontiguousarray(picture[::2, ::2]), cv2.COLOR_RGB2GRAY) // (256 // bins)
+    share = sky[::2, ::2]
+    return {
+        "sky": np.bincount(grey[share > 0.5], minlength=bins).tolist(),
+        "ground": np.bincount(grey[share <= 0.5], minlength=bins).tolist(),
+    }
 
 
 def cool_kelvin(scene: Scene) -> float:
@@ -84,18 +96,49 @@ def cool_kelvin(scene: Scene) -> float:
 
 
 def suggest(scene: Scene) -> RecipeParts:
-    """A restrained first recipe: the sky a little cool, most glow out, a darker floor, a gentle curve."""
+    """A restrained first recipe: level, the sky a little cool, most glow out, a darker sky, a gentle
+    curve."""
     kelvin = cool_kelvin(scene)
-    return recipe_of(
+    first = recipe_of(
+        levelled(scene),
         GradientRemoval(share=0.85),
         BlackPoint(magnitudes=1.1),
         LightBalance(
             sky=Light(kelvin=kelvin, brightness=1.6), ground=GroundLight(kelvin=kelvin, brightness=1.6)
         ),
-        CoreLight(x=round(scene.core[0], 3), y=round(scene.core[1], 3), brightness=0.35),
+        core_of(scene, 0.35),
         Curve(sky=Contrast(contrast=1.3), ground=Contrast(contrast=1.05)),
+        Detail(sky=LocalContrast(haze=0.3, fine=0.2)),
+        Saturation(sky=SkySaturation(saturation=0.15, green=0.4)),
         NoiseReduction(sky=Smoothing(colour=0.35, light=0.15), ground=Smoothing(colour=0.6, light=0.25)),
+        Stars(smaller=0.2),
     )
+    return held(first, scene)
+
+
+def held(recipe: RecipeParts, scene: Scene) -> RecipeParts:
+    """A recipe whose sky is no brighter than its noise allows, and no darker than ``LEAST_BRIGHTNESS``."""
+    over = float(np.log2(max(seen_noise(scene, recipe), 1e-9) / VISIBLE_NOISE))
+    if over <= 0:
+        return recipe
+    balance = recipe.of(LightBalance)
+    brightness = max(round(balance.sky.brightness - over, 2), LEAST_BRIGHTNESS)
+    sky = balance.sky.model_copy(update={"brightness": min(brightness, balance.sky.brightness)})
+    return recipe.with_moves(balance.model_copy(update={"sky": sky}))
+
+
+def levelled(scene: Scene) -> Geometry:
+    """The turn that makes the picture stand level by the stars; none where they do not tell, or too far
+    off."""
+    tilt = scene.tilt
+    return (
+        Geometry(level=round(tilt, 1)) if tilt is not None and 0.05 < abs(tilt) <= MOST_TURN else Geometry()
+    )
+
+
+def core_of(scene: Scene, brightness: float) -> CoreLight:
+    """The core brightened where it stands."""
+    return CoreLight(x=round(scene.core[0], 3), y=round(scene.core[1], 3), brightness=brightness)
 
 
 def untouched(scene: Scene) -> RecipeParts:

@@ -1,7 +1,7 @@
 """A stack prepared for editing: the picture at a working size, its mask, and what was measured in it."""
 
 import json
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 
 import cv2
@@ -9,9 +9,15 @@ import numpy as np
 import numpy.typing as npt
 import tifffile
 
+from vinter.core.camera.projection import RECTILINEAR
 from vinter.core.errors import BadInput
+from vinter.core.finish.star_white import StarWhite, star_white
 from vinter.core.formats.whole import whole
 from vinter.core.frames.reading import Colour
+from vinter.core.sky.brightness import airmass
+from vinter.core.sky.diffuse_light import milky_way_at
+from vinter.core.sky.ephemeris import GALACTIC_CENTRE
+from vinter.core.stack.plate_solve import Solution, field_from
 
 F32 = npt.NDArray[np.float32]
 Array = npt.NDArray[np.float64]
@@ -20,16 +26,24 @@ EDGE_PX, BESIDE_PX = (
     31,
 )  # px about the mask's edge that are looked at, and from which sky and ground are known
 LEAST_BESIDE = 0.02  # share of that window that must be sky, and ground
+LEAST_UP = 0.15  # of the zenith's direction across the lens, from which on it tells up
 APART = 0.25  # of the sky's light, by which the ground must be darker to tell how much of a pixel is sky
+USUAL_AIR = 0.22  # mag an airmass, by which the band is dimmed
 COARSE = 160  # px across, for the smooth glow
+
+
+WHOLE = (0.0, 0.0, 1.0, 1.0)
+WIDE_DEGREES = 70.0  # across a picture whose lens is not known
 
 
 @dataclass(frozen=True, kw_only=True)
 class Scene:
     """Linear camera RGB (h, w, 3), share of sky (h, w), colour data, scale against full size, and measures.
 
-    background (3,) is the sky's level and noise its full-size noise, both in the picture's units;
-    glow (4 or 10 terms, 3) the smooth sky as a polynomial over shares of width and height.
+    background (3,) is the sky's level and noise its full-size noise, both in the picture's units; glow (10
+    terms, 3) the smooth sky as a polynomial over shares of width and height, the galaxy's own light left out
+    where the field is known. ``window`` is the part of the picture that is here (left, top, width, height in
+    shares). ``white`` is what the stars say of the light, ``field`` where they stand.
     """
 
     rgb: F32
@@ -40,6 +54,33 @@ class Scene:
     noise: float
     glow: Array
     core: tuple[float, float]
+    field: Solution | None = None
+    white: StarWhite | None = None
+    window: tuple[float, float, float, float] = WHOLE
+
+    @property
+    def shape(self) -> float:
+        """Height of the whole picture over its width."""
+        h, w = self.sky.shape
+        return float(h / self.window[3] / (w / self.window[2]))
+
+    @property
+    def degrees_px(self) -> float:
+        """Degrees a pixel here, in the middle of the picture."""
+        if self.field:
+            return float(self.field.scale_arcsec / 3600 / self.scale)
+        return float(WIDE_DEGREES * self.window[2] / self.sky.shape[1])
+
+    @property
+    def tilt(self) -> float | None:
+        """Degrees by which the picture must be turned clockwise to stand level, by the stars; None where no
+        field is known, or where the lens looks straight up."""
+        if self.field is None or not self.field.zenith or self.field.layout != RECTILINEAR:
+            return None
+        right, down, _ = np.array(self.field.rotation) @ np.array(self.field.zenith)
+        if np.hypot(right, down) < LEAST_UP:
+            return None
+        return float(np.degrees(np.arctan2(-right, -down)))
 
     @property
     def size(self) -> tuple[int, int]:
@@ -52,24 +93,47 @@ def terms(x: Array, y: Array) -> Array:
     return np.stack([x**i * y**j for i in range(4) for j in range(4 - i)], axis=-1)
 
 
-def _glow(small: F32, sky: F32) -> Array:
-    """Fit the smooth sky per colour, leaning to its darker side so that stars and band do not count as
-    glow."""
+def _glow(small: F32, sky: F32, band: Array | None) -> Array:
+    """Fit the smooth sky per colour, leaning to its darker side so that stars do not count as glow; the
+    galaxy's light (h, w, 3) is fitted along with it, in a strength of its own."""
     h, w = sky.shape
     gx, gy = np.meshgrid((np.arange(w) + 0.5) / w, (np.arange(h) + 0.5) / h)
     inside = sky > 0.98
     if inside.sum() < 100:
         inside = np.ones_like(sky, bool)
     t, values = terms(gx[inside], gy[inside]), small[inside].astype(float)
-    weight = np.ones(len(t))
     out = np.zeros((t.shape[1], 3))
-    for _ in range(6):
-        root = np.sqrt(weight)[:, None]
-        out, *_ = np.linalg.lstsq(t * root, values * root, rcond=None)
-        error = (values - t @ out)[:, 1]
-        spread = 1.4826 * np.median(np.abs(error)) + 1e-9
-        weight = np.where(error > 0, 0.25, 1.0) * np.exp(-0.5 * (error / (2 * spread)) ** 2)
+    for c in range(3):
+        design = t if band is None else np.c_[t, band[inside][:, c]]
+        lean = 0.25 if band is None else 0.6
+        weight = np.ones(len(t))
+        for _ in range(7):
+            root = np.sqrt(weight)
+            best, *_ = np.linalg.lstsq(design * root[:, None], values[:, c] * root, rcond=None)
+            if band is not None and best[-1] < 0:  # no light of the galaxy is seen: the sky alone
+                design, best = t, np.linalg.lstsq(t * root[:, None], values[:, c] * root, rcond=None)[0]
+            error = values[:, c] - design @ best
+            spread = 1.4826 * np.median(np.abs(error)) + 1e-9
+            weight = np.where(error > 0, lean, 1.0) * np.exp(-0.5 * (error / (2 * spread)) ** 2)
+        out[:, c] = best[: t.shape[1]]
     return out
+
+
+def galaxy_light(field: Solution, size: tuple[int, int], colour: Colour) -> Array:
+    """The Milky Way's light (h, w, 3) over a picture reduced to a size, in camera colours, strength 1 at its
+    brightest; dimmed by the air where the zenith is known."""
+    w, h = size
+    gx, gy = np.meshgrid(
+        (np.arange(w) + 0.5) / w * field.width - 0.5, (np.arange(h) + 0.5) / h * field.height - 0.5
+    )
+    xy = np.stack([gx.ravel(), gy.ravel()], axis=1)
+    light = milky_way_at(field.directions(xy))
+    if field.zenith:
+        up = np.maximum(field.altitudes(xy), 0.5)
+        light = light * 10 ** (-0.4 * USUAL_AIR * airmass(up))[:, None]
+    to_camera = np.linalg.inv(np.array(colour.matrix)) * np.array(colour.neutral)[:, None]
+    raw = np.maximum(light @ to_camera.T, 0)
+    return np.asarray((raw / max(float(raw.max()), 1e-9)).reshape(h, w, 3))
 
 
 def _brightest_place(small: F32, sky: F32, glow: Array) -> tuple[float, float]:
@@ -128,9 +192,14 @@ def covered(rgb: F32, mask: F32) -> F32:
 
 
 def prepare(
-    rgb: F32, mask: npt.NDArray[np.uint8] | None, colour: Colour, longest: int | None = None
+    rgb: F32,
+    mask: npt.NDArray[np.uint8] | None,
+    colour: Colour,
+    longest: int | None = None,
+    field: Solution | None = None,
 ) -> Scene:
-    """A scene from a full-size stack, reduced so that its longer side is at most ``longest`` px."""
+    """A scene from a full-size stack, reduced so that its longer side is at most ``longest`` px; with its
+    solved ``field`` the galaxy is told from the glow, and the stars tell the white."""
     height, width = rgb.shape[:2]
     sky: F32 = np.ones((height, width), np.float32)
     if mask is not None:
@@ -141,9 +210,13 @@ def prepare(
     noise = pixel_noise(rgb)
     small_size = (COARSE, max(COARSE * height // width, 1))
     small, small_sky = (cv2.resize(v, small_size, interpolation=cv2.INTER_AREA) for v in (rgb, sky))
-    glow = _glow(small, small_sky)
+    calm = _starless(rgb, small_size)
+    if field is not None and (field.width, field.height) != (width, height):
+        field = None
+    glow = _glow(calm, small_sky, galaxy_light(field, small_size, colour) if field else None)
     inside = small_sky > 0.98
     background = np.median(small[inside] if inside.any() else small.reshape(-1, 3), axis=0).astype(float)
+    full, full_sky = rgb, sky
     scale = min((longest or max(width, height)) / max(width, height), 1.0)
     if scale < 1:
         size = (max(round(width * scale), 1), max(round(height * scale), 1))
@@ -156,8 +229,48 @@ def prepare(
         background=np.maximum(background, 1e-6),
         noise=noise,
         glow=glow,
-        core=_brightest_place(small, small_sky, glow),
+        core=_core(field, small, small_sky, glow),
+        field=field,
+        white=star_white(full, full_sky, field) if field else None,
     )
+
+
+def _starless(rgb: F32, size: tuple[int, int]) -> F32:
+    """The picture reduced, with its stars left out: of four times as many places a median."""
+    large = cv2.resize(rgb, (size[0] * 4, size[1] * 4), interpolation=cv2.INTER_AREA)
+    return np.asarray(
+        cv2.resize(
+            cv2.medianBlur(np.ascontiguousarray(large, np.float32), 5), size, interpolation=cv2.INTER_AREA
+        )
+    )
+
+
+def _core(field: Solution | None, small: F32, sky: F32, glow: Array) -> tuple[float, float]:
+    """Where the core stands, in shares: solved when it lies in the frame, else the brightest place."""
+    if field is not None:
+        x, y, front = field.pixels(np.array([GALACTIC_CENTRE]))
+        at = (float(x[0]) + 0.5) / field.width, (float(y[0]) + 0.5) / field.height
+        if front[0] and 0.03 < at[0] < 0.97 and 0.03 < at[1] < 0.97:
+            return at
+    return _brightest_place(small, sky, glow)
+
+
+def keep_field(path: Path, field: Solution) -> None:
+    """Write a solved field into a stack's file, beside its colours, so that it goes where the picture
+    goes."""
+    with tifffile.TiffFile(path, mode="r+b") as file:
+        tag = file.pages[0].tags["ImageDescription"]
+        tag.overwrite(json.dumps({**json.loads(tag.value), "field": asdict(field)}))
+
+
+def read_field(path: Path) -> Solution | None:
+    """The solved field that a stack's file carries; None when it has none."""
+    try:
+        with tifffile.TiffFile(path) as file:
+            stored = json.loads(getattr(file.pages[0], "description", "") or "{}").get("field")
+        return field_from(stored) if stored else None
+    except (OSError, ValueError, KeyError, TypeError, AttributeError, tifffile.TiffFileError):
+        return None
 
 
 def read_stack(path: Path) -> tuple[F32, npt.NDArray[np.uint8] | None, Colour]:
@@ -191,6 +304,24 @@ def _colour(description: str) -> Colour:
         return Colour()
 
 
+def region(
+    whole: Scene, rgb: F32, mask: npt.NDArray[np.uint8] | None, box: tuple[int, int, int, int]
+) -> Scene:
+    """A part (left, top, width, height in px) of a full-size picture as a scene, with the measures of the
+    whole."""
+    height, width = rgb.shape[:2]
+    left, top, wide, high = box
+    part = np.s_[top : top + high, left : left + wide]
+    here = np.ascontiguousarray(rgb[part], np.float32)
+    share = (
+        np.ones((high, wide), np.float32) if mask is None else mask[part].astype(np.float32) / np.float32(255)
+    )
+    window = (left / width, top / height, wide / width, high / height)
+    return replace(
+        whole, rgb=here, sky=covered(here, np.asarray(share, np.float32)), scale=1.0, window=window
+    )
+
+
 def save_scene(path: Path, scene: Scene) -> None:
     """Keep a prepared scene so that editing opens at once."""
     meta = json.dumps(
@@ -203,6 +334,8 @@ def save_scene(path: Path, scene: Scene) -> None:
             "background": scene.background.tolist(),
             "glow": scene.glow.tolist(),
             "core": scene.core,
+            "field": asdict(scene.field) if scene.field else None,
+            "white": asdict(scene.white) if scene.white else None,
         }
     )
     with whole(path) as draft:
@@ -222,4 +355,6 @@ def load_scene(path: Path) -> Scene:
             noise=meta["noise"],
             glow=np.array(meta["glow"]),
             core=(meta["core"][0], meta["core"][1]),
+            field=field_from(meta["field"]) if meta.get("field") else None,
+            white=StarWhite(**meta["white"]) if meta.get("white") else None,
         )

@@ -14,6 +14,7 @@ from vinter.core.sky.ephemeris import Array
 from vinter.core.sky.glow import town_light
 from vinter.core.sky.site import Site
 
+SUN_BV = 0.65
 # Colour of each source as B-V; 0.65 is neutral.
 COLOUR = {"natural": 0.75, "towns": 1.35, "moon": 0.8, "twilight": 0.15}
 
@@ -78,3 +79,17 @@ def band_light(site: Site, unix: float, enu: Array, stars_apart: bool = False) -
         return np.asarray(map_coordinates(values, where, order=1, mode="grid-wrap"))
 
     return Band(at(rest if stars_apart else bright) * through, at(colour), at(red) * through)
+
+
+def milky_way_at(vectors: Array) -> Array:
+    """Linear sRGB (n, 3) of the Milky Way's whole light towards ICRS unit vectors (n, 3), nL in green."""
+    g = vectors @ galaxy.galactic_axes().T
+    b = np.degrees(np.arcsin(np.clip(g[:, 2], -1, 1)))
+    l = np.degrees(np.arctan2(g[:, 1], g[:, 0]))
+    where = [(90 - b) / MAP_STEP - 0.5, (l + 180) / MAP_STEP - 0.5]
+    bright, colour = milky_way()
+    light = map_coordinates(bright, where, order=1, mode="grid-wrap")
+    bv = map_coordinates(colour, where, order=1, mode="grid-wrap") - SUN_BV
+    return np.asarray(
+        light[:, None] * np.stack([10 ** (0.26 * bv), np.ones_like(bv), 10 ** (-0.34 * bv)], axis=1)
+    )

@@ -1,6 +1,7 @@
 """Where a stack points: its stars matched to the catalogue, from a known time, place and rough pose."""
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import cv2
 import numpy as np
@@ -115,6 +116,11 @@ class Solution:
         """Altitudes (n,) in degrees at which pixels (n, 2) are seen, air and all; needs the zenith."""
         up = self.rays(xy) @ np.array(self.rotation) @ np.array(self.zenith)
         return np.asarray(np.degrees(np.arcsin(np.clip(up, -1, 1))))
+
+
+def field_from(stored: dict[str, Any]) -> Solution:
+    """A field as it is kept as JSON, of any version."""
+    return Solution(**{**stored, **{name: tuple(stored.get(name) or ()) for name in ("zenith", "axis")}})
 
 
 def _centre(width: int, height: int) -> tuple[float, float]:

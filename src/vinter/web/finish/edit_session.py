@@ -2,30 +2,65 @@
 
 import threading
 from collections import OrderedDict
-from dataclasses import dataclass, field
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
+import numpy.typing as npt
+import tifffile
 
+from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.guard import Limits, limits
+from vinter.core.finish.moves.geometry import Geometry
 from vinter.core.finish.recipe import RecipeParts
-from vinter.core.finish.render import Renderer, histogram, to_8bit
-from vinter.core.finish.scene import Scene, load_scene
+from vinter.core.finish.render import U8, Renderer, histogram, to_8bit
+from vinter.core.finish.scene import Scene, load_scene, read_stack, region
 from vinter.core.formats.pictures import jpeg_bytes
 
 MOST = 4
-DRAFT_PX = 800
+DRAFT_PX, SMALL_PX = 800, 300
+SHOWS = ("sky", "ground", "mask", "clipped")
+VEILED, CHECK_PX = (
+    0.18,
+    6,
+)  # light of the zone that is not shown alone; px of the pattern that marks what is cut
 
 
 @dataclass
 class EditSession:
-    """A stack being edited: its scene at working and at draft size, each with a renderer."""
+    """A stack being edited: its scene at working, draft and thumbnail size, each with a renderer; and the
+    picture itself, of which parts are shown at full size."""
 
     scene: Scene
+    stack: Path
     full: Renderer
     draft: Renderer
     lock: threading.Lock = field(default_factory=threading.Lock)
+    _whole: tuple[Any, npt.NDArray[np.uint8] | None] | None = None
+    _part: tuple[tuple[int, int, int, int], Renderer] | None = None
+
+    def part(self, middle: tuple[float, float], size: tuple[int, int]) -> Renderer:
+        """A renderer of a part at full size about a place in shares."""
+        rgb, mask = self._whole or self._opened()
+        height, width = rgb.shape[:2]
+        wide, high = min(size[0], width), min(size[1], height)
+        left = int(np.clip(middle[0] * width - wide / 2, 0, width - wide))
+        top = int(np.clip(middle[1] * height - high / 2, 0, height - high))
+        box = (left, top, wide, high)
+        if self._part is None or self._part[0] != box:
+            self._part = box, Renderer(region(self.scene, rgb, mask, box))
+        return self._part[1]
+
+    def _opened(self) -> tuple[Any, npt.NDArray[np.uint8] | None]:
+        """The picture, mapped where its file allows, and its mask."""
+        rgb, mask, _ = read_stack(self.stack)
+        with suppress(ValueError):
+            rgb = tifffile.memmap(self.stack, mode="r")
+        self._whole = rgb, mask
+        return self._whole
 
 
 def reduced(scene: Scene, longest: int) -> Scene:
@@ -36,16 +71,7 @@ def reduced(scene: Scene, longest: int) -> Scene:
         np.ascontiguousarray(cv2.resize(v, size, interpolation=cv2.INTER_AREA))
         for v in (scene.rgb, scene.sky)
     )
-    return Scene(
-        rgb=rgb,
-        sky=sky,
-        colour=scene.colour,
-        scale=scene.scale * factor,
-        background=scene.background,
-        noise=scene.noise,
-        glow=scene.glow,
-        core=scene.core,
-    )
+    return replace(scene, rgb=rgb, sky=sky, scale=scene.scale * factor)
 
 
 class EditSessions:
@@ -62,7 +88,7 @@ class EditSessions:
     def __contains__(self, working: Path) -> bool:
         return any(path == working for path, _ in self._sessions)
 
-    def of(self, working: Path) -> EditSession:
+    def of(self, working: Path, stack: Path | None = None) -> EditSession:
         """The session of a stack's working copy, from memory or from disk."""
         key = (working, working.stat().st_mtime_ns)
         with self._guard:
@@ -70,7 +96,8 @@ class EditSessions:
                 self._sessions.move_to_end(key)
                 return self._sessions[key]
         scene = load_scene(working)
-        made = EditSession(scene, Renderer(scene), Renderer(reduced(scene, DRAFT_PX)))
+        picture = stack or working.with_name("stack.tif")
+        made = EditSession(scene, picture, Renderer(scene), Renderer(reduced(scene, DRAFT_PX)))
         with self._guard:
             self._sessions[key] = made
             while len(self._sessions) > self.most:
@@ -88,29 +115,67 @@ SESSIONS = EditSessions(MOST)
 
 @dataclass(frozen=True)
 class Rendered:
-    """A rendered draft: JPEG bytes, histogram by colour, what the data can bear, size in px.
+    """A rendered draft: JPEG bytes, histogram by zone, what the data can bear, size in px.
 
     to_shares (2 x 3) maps its pixels to shares of the uncropped, unturned picture.
     """
 
     jpeg: bytes
-    histogram: list[list[int]]
+    histogram: dict[str, list[int]]
     limits: Limits
     size: tuple[int, int]
     to_shares: list[list[float]]
 
 
-def render(working: Path, recipe: RecipeParts, draft: bool) -> Rendered:
+@dataclass(frozen=True)
+class View:
+    """What of the picture is wanted: whole (at draft or working size), or a part at full size about
+    ``middle``; and whether one zone, the mask or what is cut is shown."""
+
+    draft: bool = False
+    middle: tuple[float, float] | None = None
+    size: tuple[int, int] = (0, 0)
+    show: str = ""
+
+
+def render(working: Path, recipe: RecipeParts, view: View) -> Rendered:
     """Render a recipe for the screen."""
     editing = SESSIONS.of(working)
     with editing.lock:
-        canvas = (editing.draft if draft else editing.full).render(recipe)
+        if view.middle:
+            recipe = recipe.with_moves(Geometry())  # a part is shown as it lies in the file
+            canvas = editing.part(view.middle, view.size).render(recipe)
+        else:
+            canvas = (editing.draft if view.draft else editing.full).render(recipe)
         picture = to_8bit(canvas)
     found = limits(editing.scene, recipe, picture)
     return Rendered(
-        jpeg_bytes(picture, 82 if draft else 92),
-        histogram(picture),
+        jpeg_bytes(shown(picture, canvas, view.show), 82 if view.draft else 92),
+        histogram(picture, canvas.sky),
         found,
         (picture.shape[1], picture.shape[0]),
         canvas.to_shares.tolist(),
     )
+
+
+def shown(picture: U8, canvas: Canvas, show: str) -> U8:
+    """One zone with the other veiled, the mask, or what is cut marked by a pattern; nothing for the
+    picture."""
+    if show in ("sky", "ground"):
+        share = canvas.sky if show == "sky" else 1 - canvas.sky
+        return np.asarray(picture * (VEILED + (1 - VEILED) * share)[..., None], np.uint8)
+    if show == "mask":
+        return np.asarray(np.repeat((canvas.sky * 255 + 0.5).astype(np.uint8)[..., None], 3, axis=2))
+    if show == "clipped":
+        y, x = np.mgrid[: picture.shape[0], : picture.shape[1]]
+        check = ((y // CHECK_PX + x // CHECK_PX) % 2 == 0)[..., None]
+        cut = (picture.max(axis=2) >= 254) | (picture.max(axis=2) <= 1)
+        marked = np.where(check, np.uint8(255), np.uint8(0))
+        return np.asarray(np.where(cut[..., None], marked, picture // 2 + 32), np.uint8)
+    return picture
+
+
+def small(working: Path, recipe: RecipeParts) -> bytes:
+    """A recipe on a small copy, as a JPEG."""
+    scene = SESSIONS.of(working).scene
+    return jpeg_bytes(to_8bit(Renderer(reduced(scene, SMALL_PX)).render(recipe)), 85)

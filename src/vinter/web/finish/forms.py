@@ -4,6 +4,46 @@ from django import forms
 
 from vinter.core.finish.destinations import DESTINATIONS
 from vinter.core.finish.export import EXPORT_KINDS, NARROWEST, WIDEST
+from vinter.web.finish.edit_session import SHOWS, View
+
+MOST_PART = 2400  # px of a part shown at full size
+
+
+class ViewForm(forms.Form):
+    """What of the picture is to be drawn."""
+
+    size = forms.ChoiceField(choices=[("draft", "draft"), ("full", "full")], required=False)
+    before = forms.BooleanField(required=False)
+    show = forms.ChoiceField(choices=[(s, s) for s in SHOWS], required=False)
+    x = forms.FloatField(min_value=0, max_value=1, required=False)
+    y = forms.FloatField(min_value=0, max_value=1, required=False)
+    w = forms.IntegerField(min_value=16, max_value=MOST_PART, required=False)
+    h = forms.IntegerField(min_value=16, max_value=MOST_PART, required=False)
+
+    @property
+    def view(self) -> View:
+        """The same for the session."""
+        d = self.cleaned_data
+        part = None not in (d["x"], d["y"], d["w"], d["h"])
+        return View(
+            draft=d["size"] == "draft",
+            middle=(d["x"], d["y"]) if part else None,
+            size=(d["w"], d["h"]) if part else (0, 0),
+            show=d["show"],
+        )
+
+
+class PickForm(forms.Form):
+    """A place of the picture, in shares, that is to come out grey."""
+
+    x = forms.FloatField(min_value=0, max_value=1)
+    y = forms.FloatField(min_value=0, max_value=1)
+
+
+class NameForm(forms.Form):
+    """What a finish or a look is called."""
+
+    name = forms.CharField(max_length=60, label="Name")
 
 
 class ExportForm(forms.Form):

@@ -19,6 +19,7 @@ class Finish(Binnable):
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
     stack = models.ForeignKey(Stack, models.PROTECT)
+    name = models.CharField(max_length=60, blank=True, default="")
     recipe = VersionedJSONField(schema=RECIPE)
     version = models.CharField(max_length=20)
     created = models.DateTimeField(auto_now_add=True)
@@ -28,7 +29,12 @@ class Finish(Binnable):
         ordering = ["-id"]
 
     def __str__(self) -> str:
-        return f"Finish {self.pk} of {self.stack}"
+        return f"{self.title} of {self.stack}"
+
+    @property
+    def title(self) -> str:
+        """What it is called."""
+        return self.name or f"Finish {self.pk}"
 
     def came_of_it(self) -> list[Binnable]:
         """Its exports."""
@@ -41,6 +47,20 @@ class Finish(Binnable):
     def core(self) -> RecipeParts:
         """The recipe for the core."""
         return recipe_from(self.recipe)
+
+
+class Look(models.Model):
+    """A recipe a person keeps to start other pictures from."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
+    name = models.CharField(max_length=60)
+    recipe = VersionedJSONField(schema=RECIPE)
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
 
 
 class Export(Binnable):

@@ -1,10 +1,14 @@
 """The finish: editing with a live picture, and exports."""
 
 import json
+import tempfile
+import zipfile
+from typing import Any
 
+import numpy as np
 from django.db import transaction
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 import vinter
@@ -12,14 +16,18 @@ from vinter.core.errors import BadInput
 from vinter.core.finish.controls import lines
 from vinter.core.finish.destinations import for_destination
 from vinter.core.finish.export import EXPORT_KINDS
+from vinter.core.finish.looks import LOOKS, by_stars, fitted, portable
 from vinter.core.finish.moves.geometry import Geometry
-from vinter.core.finish.recipe import parse_recipe
+from vinter.core.finish.moves.light_balance import light_of
+from vinter.core.finish.overlay import Overlay, overlay
+from vinter.core.finish.recipe import parse_recipe, recipe_from
 from vinter.core.finish.render import suggest, untouched
-from vinter.core.finish.scene import load_scene
+from vinter.core.finish.scene import Scene, load_scene
 from vinter.web.finish import edit_session
-from vinter.web.finish.forms import ExportForm
-from vinter.web.finish.models import Export, Finish
-from vinter.web.forms import checked
+from vinter.web.finish.caption import caption
+from vinter.web.finish.forms import ExportForm, NameForm, PickForm, ViewForm
+from vinter.web.finish.models import Export, Finish, Look
+from vinter.web.forms import checked, row_number
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.meanwhile import mark_of
 from vinter.web.owned import owned
@@ -27,6 +35,8 @@ from vinter.web.quota import check_quota
 from vinter.web.stacks.models import Stack
 from vinter.web.stacks.working import working_copy
 from vinter.web.workflow import head
+
+PICKED = 2  # px about a picked place that are looked at
 
 
 def finishes(request: HttpRequest) -> HttpResponse:
@@ -46,15 +56,44 @@ def new(request: HttpRequest, pk: int) -> HttpResponse:
     return redirect("finish", one.pk)
 
 
+def _scene(one: Finish) -> Scene:
+    return edit_session.SESSIONS.of(working_copy(one.stack)).scene
+
+
+def _context(one: Finish) -> str:
+    """The line at the head of the page."""
+    report = one.stack.report or {}
+    many = report.get("frames_used", 0)
+    text = f"{one.stack.take.title} · {many} frame{'' if many == 1 else 's'}"
+    if report.get("noise_gain"):
+        text += f" · {report['noise_gain']:.1f}× less noise"
+    return text
+
+
+def _facts(scene: Scene) -> dict[str, Any]:
+    """What the stars say of a picture: its tilt, its white, where its core stands."""
+    white = by_stars(scene)
+    return {
+        "tilt": None if scene.tilt is None else round(scene.tilt, 1),
+        "white": {"kelvin": white[0], "cast": round(white[1], 2), "error": round(scene.white.error, 3)}
+        | {"stars": scene.white.stars}
+        if white and scene.white
+        else None,
+        "core": [round(v, 3) for v in scene.core],
+        "solved": scene.field is not None,
+    }
+
+
 def finish(request: HttpRequest, pk: int) -> HttpResponse:
     """One finish: the picture live, the moves, the exports."""
     one = owned(Finish, request, pk)
-    report = one.stack.report or {}
-    many = report.get("frames_used", 0)
-    context = f"{one.stack.take.title} · {many} frame{'' if many == 1 else 's'}"
-    if report.get("noise_gain"):
-        context += f" · {report['noise_gain']:.1f}× less noise"
     exports = [(e, latest("export", e.pk)) for e in one.export_set.all()]
+    scene = _scene(one)
+    own = {
+        f"own-{look.pk}": (look.name, fitted(recipe_from(look.recipe), scene))
+        for look in Look.objects.filter(owner=request.user)
+    }
+    looks = {key: (name, make(scene)) for key, (name, make) in LOOKS.items()} | own
     return render(
         request,
         "finish/finish.html",
@@ -63,8 +102,15 @@ def finish(request: HttpRequest, pk: int) -> HttpResponse:
             "lines": lines(one.core()),
             "seen": mark_of(one.recipe),
             "exports": exports,
+            "several": sum(e.ready for e, _ in exports) > 1,
             "form": ExportForm(auto_id="%s"),
-            **head("Finish", finish=one, context=context),
+            "facts": _facts(scene),
+            "scale": scene.scale,
+            "looks": [(key, name) for key, (name, _) in looks.items()],
+            "look_recipes": {key: recipe.model_dump() for key, (_, recipe) in looks.items()},
+            "others": Finish.objects.filter(stack=one.stack).exclude(pk=one.pk),
+            "caption": caption(one),
+            **head("Finish", finish=one, context=_context(one)),
         },
     )
 
@@ -74,16 +120,19 @@ def draw(request: HttpRequest, pk: int) -> HttpResponse:
     """Render a recipe, or the stack as it came in the same crop: JPEG in the body, histogram and limits in a
     header."""
     one = owned(Finish, request, pk)
+    form = checked(ViewForm(request.GET))
     recipe = parse_recipe(request.body)
-    if request.GET.get("before"):
-        own = edit_session.SESSIONS.of(working_copy(one.stack)).scene
+    working = working_copy(one.stack)
+    if form.cleaned_data["before"]:
+        own = edit_session.SESSIONS.of(working).scene
         recipe = untouched(own).with_moves(recipe.of(Geometry))
-    made = edit_session.render(working_copy(one.stack), recipe, request.GET.get("size") == "draft")
+    made = edit_session.render(working, recipe, form.view)
     figures = {
         "histogram": made.histogram,
         "noise": round(made.limits.sky_noise, 2),
         "words": made.limits.words,
         "headroom": round(made.limits.headroom_ev, 2),
+        "ends": made.limits.ends,
         "size": made.size,
         "to_shares": made.to_shares,
     }
@@ -92,6 +141,98 @@ def draw(request: HttpRequest, pk: int) -> HttpResponse:
         content_type="image/jpeg",
         headers={"X-Vinter": json.dumps(figures), "Cache-Control": "no-store"},
     )
+
+
+@require_POST
+def pick(request: HttpRequest, pk: int) -> HttpResponse:
+    """Kelvin and cast at which a place of the picture comes out grey."""
+    one = owned(Finish, request, pk)
+    at = checked(PickForm(request.POST)).cleaned_data
+    scene = _scene(one)
+    w, h = scene.size
+    x, y = int(at["x"] * (w - 1)), int(at["y"] * (h - 1))
+    patch = scene.rgb[max(y - PICKED, 0) : y + PICKED + 1, max(x - PICKED, 0) : x + PICKED + 1]
+    raw = np.median(patch.reshape(-1, 3), axis=0).astype(float)
+    if raw.min() <= 0:
+        raise BadInput("that place is black: its colour cannot be told")
+    kelvin, cast = light_of(raw / raw[1], scene.colour)
+    return JsonResponse({"kelvin": kelvin, "cast": round(cast, 2)})
+
+
+def picture(request: HttpRequest, pk: int) -> HttpResponse:
+    """The finish as it is kept, small."""
+    one = owned(Finish, request, pk)
+    return HttpResponse(
+        edit_session.small(working_copy(one.stack), one.core()),
+        content_type="image/jpeg",
+        headers={"Cache-Control": "private, max-age=60"},
+    )
+
+
+def look_picture(request: HttpRequest, pk: int, key: str) -> HttpResponse:
+    """A look on this picture, small."""
+    one = owned(Finish, request, pk)
+    scene = _scene(one)
+    if key in LOOKS:
+        recipe = LOOKS[key][1](scene)
+    else:
+        number = row_number(key.removeprefix("own-"))
+        recipe = fitted(recipe_from(get_object_or_404(Look, pk=number, owner=request.user).recipe), scene)
+    return HttpResponse(
+        edit_session.small(working_copy(one.stack), recipe),
+        content_type="image/jpeg",
+        headers={"Cache-Control": "private, max-age=60"},
+    )
+
+
+@require_POST
+def keep_look(request: HttpRequest, pk: int) -> HttpResponse:
+    """Keep what can be taken to other pictures, under a name; one of the same name is replaced."""
+    one = owned(Finish, request, pk)
+    name = checked(NameForm(request.POST)).cleaned_data["name"]
+    Look.objects.update_or_create(
+        owner=request.user, name=name, defaults={"recipe": portable(one.core()).model_dump()}
+    )
+    return redirect("finish", one.pk)
+
+
+@require_POST
+def rename(request: HttpRequest, pk: int) -> HttpResponse:
+    """Give a finish a name."""
+    one = owned(Finish, request, pk)
+    one.name = checked(NameForm(request.POST)).cleaned_data["name"]
+    one.save(update_fields=["name"])
+    return redirect("finish", one.pk)
+
+
+@require_POST
+def copy(request: HttpRequest, pk: int) -> HttpResponse:
+    """Another finish of the same picture, beginning where this one is."""
+    one = owned(Finish, request, pk)
+    other = Finish.objects.create(
+        owner=request.user,
+        stack=one.stack,
+        recipe=one.recipe,
+        name=f"{one.title}, again"[:60],
+        version=vinter.__version__,
+    )
+    return redirect("finish", other.pk)
+
+
+def beside(request: HttpRequest, pk: int) -> HttpResponse:
+    """All finishes of a picture side by side."""
+    one = owned(Finish, request, pk)
+    every = Finish.objects.filter(stack=one.stack).order_by("pk")
+    return render(
+        request, "finish/beside.html", {"finish": one, "every": every, **head("Finish", finish=one)}
+    )
+
+
+def names(request: HttpRequest, pk: int) -> HttpResponse:
+    """Lines and names of the sky over the picture, in shares of it."""
+    field = _scene(owned(Finish, request, pk)).field
+    found = overlay(field) if field else Overlay([], [])
+    return JsonResponse({"lines": found.lines, "names": found.names})
 
 
 @require_POST
@@ -136,6 +277,23 @@ def export(request: HttpRequest, pk: int) -> HttpResponse:
         )
         enqueue(request.user, "export", made.pk)
     return redirect("finish", one.pk)
+
+
+def all_exports(request: HttpRequest, pk: int) -> HttpResponse:
+    """Every exported picture of a finish in one file."""
+    one = owned(Finish, request, pk)
+    with tempfile.TemporaryFile() as file:
+        with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as packed:
+            for export in one.export_set.all():
+                if export.ready:
+                    packed.write(
+                        export.path,
+                        f"vinter-{one.pk}-{export.made_width}x{export.made_height}-{export.pk}.{export.kind}",
+                    )
+        file.seek(0)
+        answer = HttpResponse(file.read(), content_type="application/zip")
+    answer["Content-Disposition"] = f'attachment; filename="vinter-finish-{one.pk}.zip"'
+    return answer
 
 
 def download(request: HttpRequest, pk: int, which: str = "full") -> HttpResponse:

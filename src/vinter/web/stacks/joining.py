@@ -15,17 +15,18 @@ from django.views.decorators.http import require_POST
 import vinter
 from vinter.core.camera.projection import LAYOUTS
 from vinter.core.errors import BadInput
-from vinter.core.finish.scene import read_stack
+from vinter.core.finish.scene import keep_field, read_stack
 from vinter.core.formats.pictures import write_jpeg
 from vinter.core.frames.preview import gain_for, stretched, thumbnail
 from vinter.core.stack.joining import FEWEST, MOST, Joined, Panel, join
+from vinter.core.stack.plate_solve import field_from
 from vinter.core.stack.report import joined_report
 from vinter.web.forms import checked
 from vinter.web.jobs.models import enqueue
 from vinter.web.jobs.registry import JobContext
 from vinter.web.quota import check_quota
 from vinter.web.stacks.models import Stack
-from vinter.web.stacks.plate import field_time, stored_field
+from vinter.web.stacks.plate import field_time
 from vinter.web.stacks.working import working_copy
 
 LAYOUT_CHOICES = [("auto", "by its width"), *((name, name) for name in LAYOUTS)]
@@ -94,6 +95,7 @@ def run_join(pk: int, context: JobContext) -> None:
     paths = [(str(p), p.picture, (p.report or {})["field"], field_time(p)) for p in parts]
     made = context.pool.submit(_join, paths, one.take.shot.site.core(), one.picture, one.layout).result()
     one.report = joined_report(made.field, made.report, [p.report or {} for p in parts])
+    keep_field(one.picture, made.field)
     context.progress("drawing", 0.95)
     rgb, _, colour = read_stack(one.picture)
     after = stretched(rgb, colour, gain_for(float(np.median(rgb[::8, ::8, 1]))))
@@ -109,8 +111,9 @@ def _join(paths: list[tuple[str, Path, dict[str, Any], float]], site: Any, out: 
     for name, path, field, unix in paths:
         rgb, mask, _ = read_stack(path)
         sky = np.ones(rgb.shape[:2], np.float32) if mask is None else mask.astype(np.float32) / 255
-        panels.append(Panel(name=name, rgb=rgb, sky=sky, field=stored_field(field), unix=unix))
+        panels.append(Panel(name=name, rgb=rgb, sky=sky, field=field_from(field), unix=unix))
     with tifffile.TiffFile(paths[0][1]) as file:
         description = file.pages[0].description or "{}"  # type: ignore[union-attr]
     data = {**json.loads(description), "vinter": "joined"}
+    data.pop("field", None)  # of the first part alone
     return join(panels, site, out, json.dumps(data), layout)

@@ -11,7 +11,7 @@ import tifffile
 
 from vinter.core.camera.illuminant import SRGB_OF_XYZ
 from vinter.core.camera.projection import RECTILINEAR, view_of
-from vinter.core.finish.scene import read_stack
+from vinter.core.finish.scene import keep_field, read_stack
 from vinter.core.formats.fits import Taken, taken_cards, wcs_cards, write_fits
 from vinter.core.formats.lineardng import write_linear_dng
 from vinter.core.formats.whole import whole, write_image
@@ -19,7 +19,7 @@ from vinter.core.frames.mosaic import PEDESTAL, SPAN, picture_half
 from vinter.core.frames.stars import Stars, background, find_stars
 from vinter.core.stack.ingest import star_light
 from vinter.core.stack.photometry.vignetting import measure_vignetting
-from vinter.core.stack.plate_solve import Solution, solve
+from vinter.core.stack.plate_solve import Solution, field_from, solve
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame
 
@@ -44,6 +44,7 @@ def examine(one: Stack) -> dict[str, Any]:
         picture = np.asarray(picture * fall.gains(picture.shape[1::-1])[..., None], np.float32)
         with whole(one.picture) as draft:
             tifffile.imwrite(draft, picture, photometric="rgb", description=description, compression=None)
+    keep_field(one.picture, field)
     return {
         "field": asdict(field),
         "falloff": {**asdict(fall), "significant": fall.significant, "taken_out": taken_out}
@@ -83,11 +84,6 @@ def field_time(one: Stack) -> float:
     return float(row["time"]) + (shot.shutter / 2 if shot else 0.0)
 
 
-def stored_field(stored: dict[str, Any]) -> Solution:
-    """A field as a report keeps it."""
-    return Solution(**{**stored, **{name: tuple(stored.get(name) or ()) for name in ("zenith", "axis")}})
-
-
 def _taken(one: Stack) -> Taken:
     """What the header of a stack says of how it was taken, from its reference frame and its shot."""
     report, shot = one.report or {}, one.take.shot
@@ -118,7 +114,7 @@ def write(one: Stack, kind: str) -> None:
     field, picture = (one.report or {}).get("field"), tifffile.imread(one.picture)
     if kind == "fits":
         flat = field and field.get("layout", RECTILINEAR) == RECTILINEAR
-        cards = wcs_cards(stored_field(field)) if flat else {}
+        cards = wcs_cards(field_from(field)) if flat else {}
         write_fits(path, picture, taken_cards(_taken(one)) | cards)
     elif kind == "dng":
         with tifffile.TiffFile(one.picture) as file:

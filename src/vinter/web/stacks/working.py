@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from vinter.core.finish.scene import prepare, read_stack, save_scene
+from vinter.core.finish.scene import prepare, read_field, read_stack, save_scene
 from vinter.web.stacks.models import Stack
 
 WORKING_PX = 1600
@@ -13,5 +13,5 @@ def working_copy(one: Stack) -> Path:
     from."""
     path = one.folder / "working.npz"
     if not path.is_file():
-        save_scene(path, prepare(*read_stack(one.picture), WORKING_PX))
+        save_scene(path, prepare(*read_stack(one.picture), WORKING_PX, read_field(one.picture)))
     return path

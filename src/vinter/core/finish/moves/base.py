@@ -28,6 +28,9 @@ class Row:
     place: int
 
 
+DARK_AND_LIGHT = Row("Dark and light", 40)  # black point, brightness and curve stand together
+
+
 @dataclass(frozen=True)
 class Shown:
     """How a field is shown: its label, unit, line, column (sky or ground; None by the part it stands in),

@@ -5,18 +5,18 @@ from dataclasses import replace
 import numpy as np
 
 from vinter.core.finish.canvas import Canvas
-from vinter.core.finish.moves.base import Move, Row, Shown, move, setting
+from vinter.core.finish.moves.base import DARK_AND_LIGHT, Move, Shown, move, setting
 from vinter.core.finish.moves.gradient_removal import less_sky
 from vinter.core.finish.scene import Scene
-
-FLOOR = Row("Floor", 40)
 
 
 @move("black_point", place=30)
 class BlackPoint(Move):
     """Darken the sky's background: the level that is subtracted is the sky's own colour."""
 
-    magnitudes: float = setting(0.0, Shown("sky darkened by", "mag", FLOOR, "sky", step=0.05), ge=0, le=3)
+    magnitudes: float = setting(
+        0.0, Shown("black point", "mag", DARK_AND_LIGHT, "sky", step=0.05), ge=0, le=3
+    )
 
     @property
     def left(self) -> float:

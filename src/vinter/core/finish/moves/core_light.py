@@ -9,7 +9,7 @@ from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import Move, Row, Shown, move, setting
 from vinter.core.finish.scene import Scene
 
-CORE = Row("Core", 60)
+CORE = Row("Core and areas", 60)
 
 
 @move("core", place=50)
@@ -19,7 +19,7 @@ class CoreLight(Move):
 
     brightness: float = setting(0.0, Shown("brightened", "EV", CORE, "sky", step=0.05), ge=-1, le=2)
     length: float = setting(0.22, Shown("ellipse, half length", "%", CORE, "sky"), ge=0.02, le=1)
-    breadth: float = setting(0.09, ge=0.02, le=1)
+    breadth: float = setting(0.09, Shown("ellipse, half breadth", "%", CORE, "sky"), ge=0.02, le=1)
     angle: float = setting(0.0, Shown("ellipse, lean", "°", CORE, "sky", step=1), ge=-180, le=180)
     x: float = setting(
         0.5, Shown("", "", CORE, "sky", click="Click the picture to place the ellipse"), ge=0, le=1
@@ -31,8 +31,7 @@ class CoreLight(Move):
         if self.brightness == 0:
             return canvas
         x, y = canvas.places(8)
-        w, h = scene.size
-        dx, dy = x - self.x, (y - self.y) * h / w
+        dx, dy = x - self.x, (y - self.y) * scene.shape
         c, s = np.cos(np.radians(self.angle)), np.sin(np.radians(self.angle))
         along, across = dx * s - dy * c, dx * c + dy * s
         weight = np.exp(-1.2 * ((along / self.length) ** 2 + (across / self.breadth) ** 2))

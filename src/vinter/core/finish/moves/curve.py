@@ -5,36 +5,50 @@ from functools import lru_cache
 
 import cv2
 import numpy as np
+from scipy.interpolate import PchipInterpolator
 
 from vinter.core.camera.photons import srgb
 from vinter.core.finish.canvas import Canvas
-from vinter.core.finish.moves.base import F32, Move, Part, Row, Shown, move, setting
+from vinter.core.finish.moves.base import DARK_AND_LIGHT, F32, Move, Part, Shown, move, setting
 from vinter.core.finish.scene import Scene
 
 PIVOT = 0.30  # encoded level around which the curve turns
 LUT_SIZE = 65536
 BRIGHTEST = 8.0  # linear level at the end of the curve's table
-CURVE = Row("Curve", 50)
+MOST_POINTS = 8
+Points = tuple[tuple[float, float], ...]
 
 
 @lru_cache(maxsize=64)
-def curve_table(contrast: float) -> F32:
+def curve_table(contrast: float, points: Points = ()) -> F32:
     """Encoded level over 65,536 square roots of linear levels from 0 to BRIGHTEST.
 
     Highlights roll off above one half instead of clipping; then an S of slope ``contrast`` at the pivot that
-    keeps both ends.
+    keeps both ends; then a smooth rising curve through ``points`` (from and to level, 0 to 1).
     """
     linear = np.linspace(0, 1, LUT_SIZE) ** 2 * BRIGHTEST
     x = srgb(np.where(linear > 0.5, 1 - 0.25 / np.maximum(linear, 0.5), linear))
     low = PIVOT * (x / PIVOT) ** contrast
     high = 1 - (1 - PIVOT) * ((1 - x) / (1 - PIVOT)) ** contrast
-    return np.where(x < PIVOT, low, high).astype(np.float32)
+    out = np.where(x < PIVOT, low, high)
+    if points:
+        at = [p for p in sorted(points) if 0 < p[0] < 1]
+        along = np.array([0.0, *(p[0] for p in at), 1.0])
+        up = np.maximum.accumulate([0.0, *(p[1] for p in at), 1.0])
+        out = PchipInterpolator(along, up)(np.clip(out, 0, 1))
+    return out.astype(np.float32)
 
 
 class Contrast(Part):
-    """Slope of the curve at its pivot."""
+    """Slope of the curve at its pivot, and points that it goes through besides."""
 
-    contrast: float = setting(1.0, Shown("contrast", "×", CURVE), ge=0.5, le=3)
+    contrast: float = setting(1.0, Shown("contrast", "×", DARK_AND_LIGHT), ge=0.5, le=3)
+    points: Points = setting((), max_length=MOST_POINTS)
+
+    @property
+    def table(self) -> F32:
+        """The curve's table."""
+        return curve_table(self.contrast, self.points)
 
 
 @move("curve", place=60)
@@ -55,8 +69,8 @@ class Curve(Move):
         index = cv2.multiply(root, (LUT_SIZE - 1) / BRIGHTEST**0.5, dtype=cv2.CV_16U).reshape(
             height, width, 3
         )
-        out = np.asarray(cv2.LUT(index, curve_table(self.sky.contrast)), np.float32)
+        out = np.asarray(cv2.LUT(index, self.sky.table), np.float32)
         if self.sky != self.ground:
-            ground = np.asarray(cv2.LUT(index, curve_table(self.ground.contrast)), np.float32)
+            ground = np.asarray(cv2.LUT(index, self.ground.table), np.float32)
             out = canvas.mixed(out, ground)
         return replace(canvas, rgb=out)

@@ -11,6 +11,7 @@ from vinter.core.finish.moves.base import F32, Move, Row, Shown, move, setting
 from vinter.core.finish.scene import Scene
 
 RATIOS = {"full": None, "3:2": 3 / 2, "4:5": 4 / 5, "1:1": 1.0, "16:9": 16 / 9, "9:16": 9 / 16}
+MOST_TURN = 15.0  # degrees
 LEVEL, CROP = Row("Level", 10), Row("Crop", 90)
 
 
@@ -19,7 +20,9 @@ class Geometry(Move):
     """Turn in degrees clockwise; a rectangle of a ratio, its size against the largest that fits, its centre
     as shares of the picture."""
 
-    level: float = setting(0.0, Shown("turned clockwise", "°", LEVEL, "sky", step=0.1), ge=-15, le=15)
+    level: float = setting(
+        0.0, Shown("turned clockwise", "°", LEVEL, "sky", step=0.1), ge=-MOST_TURN, le=MOST_TURN
+    )
     ratio: Literal["full", "3:2", "4:5", "1:1", "16:9", "9:16"] = setting(
         "full", Shown("ratio", "", CROP, "sky")
     )
@@ -53,7 +56,8 @@ class Geometry(Move):
                 [s, c, y - 0.5 - s * (size[0] - 1) / 2 - c * (size[1] - 1) / 2],
             ]
         )
-        shares = np.diag([1 / width, 1 / height]) @ (back + np.array([[0, 0, 0.5], [0, 0, 0.5]]))
+        moved = np.vstack([back, [0, 0, 1]])
+        shares = canvas.to_shares @ moved
         if self.level == 0 and size == (width, height):
             return replace(canvas, to_shares=shares)
         if self.level == 0:

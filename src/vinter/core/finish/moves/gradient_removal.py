@@ -32,7 +32,7 @@ def glow_base(scene: Scene) -> Array:
 class GradientRemoval(Move):
     """Take out a share of the gradient of the sky's glow, down to its darkest place."""
 
-    share: float = setting(0.0, Shown("gradient taken out", "%", Row("Glow", 30), "sky"), ge=0, le=1)
+    share: float = setting(0.0, Shown("gradient taken out", "%", Row("Town glow", 30), "sky"), ge=0, le=1)
 
     def background(self, scene: Scene) -> Array:
         """Level (3,) of the sky's background afterwards."""

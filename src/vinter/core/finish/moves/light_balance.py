@@ -8,9 +8,7 @@ import numpy.typing as npt
 
 from vinter.core.camera.illuminant import light_srgb
 from vinter.core.finish.canvas import Canvas
-from vinter.core.finish.moves.base import Move, Part, Row, Shown, move, setting
-from vinter.core.finish.moves.black_point import FLOOR
-from vinter.core.finish.moves.curve import CURVE
+from vinter.core.finish.moves.base import DARK_AND_LIGHT, Move, Part, Row, Shown, move, setting
 from vinter.core.finish.scene import Scene
 from vinter.core.frames.reading import Colour
 
@@ -22,6 +20,7 @@ KELVIN = Shown("neutral light", "K", BALANCE, step=50)
 CAST = Shown("green to magenta", "EV", BALANCE)
 LOW_KELVIN, HIGH_KELVIN = 2500, 10000
 LOW_EV, HIGH_EV = -4, 6
+MOST_CAST = 0.5
 
 
 def balance_gains(kelvin: float, colour: Colour) -> Array:
@@ -35,19 +34,37 @@ def balance_gains(kelvin: float, colour: Colour) -> Array:
     return np.asarray(ratio / ratio[1])
 
 
+def light_of(raw: Array, colour: Colour) -> tuple[float, float]:
+    """Kelvin and cast (EV) at which camera colours (3,) come out neutral, within the sliders' bounds."""
+    kelvins = np.arange(LOW_KELVIN, HIGH_KELVIN + 1, 10.0)
+    balanced = raw / np.array(colour.neutral)
+    shown = np.array(
+        [np.array(colour.matrix) @ (balanced * balance_gains(float(k), colour)) for k in kelvins]
+    )
+    shown = np.maximum(shown, 1e-6)
+    at = int(np.argmin(np.abs(np.log(shown[:, 0] / shown[:, 2]))))
+    red, green, blue = shown[at]
+    cast = float(np.log2(green / np.sqrt(red * blue)))
+    return float(kelvins[at]), float(np.clip(cast, -MOST_CAST, MOST_CAST))
+
+
 class Light(Part):
     """The light of a zone: the colour temperature that comes out neutral (K), green (-) to magenta (+) in EV
     of the green channel, and brightness in EV."""
 
     kelvin: float = setting(AS_SHOT_KELVIN, KELVIN, ge=LOW_KELVIN, le=HIGH_KELVIN)
-    cast: float = setting(0.0, CAST, ge=-0.5, le=0.5)
-    brightness: float = setting(0.0, Shown("brightness", "EV", CURVE, step=0.05), ge=LOW_EV, le=HIGH_EV)
+    cast: float = setting(0.0, CAST, ge=-MOST_CAST, le=MOST_CAST)
+    brightness: float = setting(
+        0.0, Shown("brightness", "EV", DARK_AND_LIGHT, step=0.05), ge=LOW_EV, le=HIGH_EV
+    )
 
 
 class GroundLight(Light):
     """The ground's, whose brightness stands beside the sky's black point."""
 
-    brightness: float = setting(0.0, Shown("brightness", "EV", FLOOR, step=0.05), ge=LOW_EV, le=HIGH_EV)
+    brightness: float = setting(
+        0.0, Shown("brightness", "EV", DARK_AND_LIGHT, step=0.05), ge=LOW_EV, le=HIGH_EV
+    )
 
 
 @move("light_balance", place=40)

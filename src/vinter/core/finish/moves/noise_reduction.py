@@ -31,7 +31,7 @@ def _calmer(chroma: F32, share: F32, scale: float) -> F32:
     return np.asarray(chroma + share * away / (1 + (away * (1 / 0.12)) ** 2), np.float32)
 
 
-@move("noise_reduction", place=70)
+@move("noise_reduction", place=61)
 class NoiseReduction(Move):
     """Smooth colour, then light, of sky and ground."""
 

@@ -1,126 +1,173 @@
-// The finish: sends the recipe, shows what comes back. One request in flight, the newest waiting.
+// The finish: sends the recipe, shows what comes back, keeps what was changed and the way back.
+import {
+  startCurve
+} from "./finish-curve.js";
+import {
+  at,
+  put,
+  Steps,
+  summary,
+  words
+} from "./finish-recipe.js";
+import {
+  Stage
+} from "./finish-stage.js";
+import {
+  startTools
+} from "./finish-tools.js";
 import {
   token
 } from "./token.js";
 
+const read = (id) => JSON.parse(document.getElementById(id).textContent);
+
+function remembered(key, now) {
+  try {
+    const kept = JSON.parse(localStorage.getItem(key) || "null");
+    if (kept && kept.now === now) return new Steps(now, kept.past, kept.future);
+  } catch {
+    // a store that cannot be read begins anew
+  }
+  return new Steps(now);
+}
+
 function start() {
   const root = document.getElementById("finish");
   if (!root) return;
-  const picture = document.getElementById("picture"),
-    canvas = document.getElementById("histogram"),
-    words = document.getElementById("limits");
-  let recipe = JSON.parse(document.getElementById("recipe").textContent);
-  let past = [],
-    future = [],
-    kept = JSON.stringify(recipe);
-
-  const get = (path) => path.split(".").reduce((o, p) => o[p], recipe);
-  const set = (path, value) => {
-    const parts = path.split("."),
-      last = parts.pop();
-    parts.reduce((o, p) => o[p], recipe)[last] = value;
+  const facts = read("facts"),
+    looks = read("look-recipes");
+  const editor = {
+    recipe: read("recipe"),
+    tool: "",
+    redraw: (size = "full") => stage.draw(editor.recipe, size),
+    changed() {
+      fill();
+      stage.draw(editor.recipe, "full");
+      keep();
+    },
+    seen,
+    // whole pictures are drawn at a working size: its share of the file's
+    scaleOf: () => Number(root.dataset.scale)
   };
-  const text = (input) => {
-    const v = Number(input.value),
-      unit = input.dataset.unit;
-    if (unit === "%") return `${Math.round(100 * v)} %`;
-    if (unit === "K") return `${Math.round(v)} K`;
-    const digits = unit === "°" ? 1 : 2;
-    const sign = v > 0 && (unit === "EV" || unit === "°") ? "+" : "";
-    return `${sign}${v.toFixed(digits)} ${unit}`.replace("-", "−");
-  };
+  let steps = remembered(root.dataset.key, JSON.stringify(editor.recipe));
+  const stage = new Stage(root, editor);
+  const tools = startTools(root, editor, stage, facts);
+  const showCurve = startCurve(editor);
 
   function label(input) {
     if (input.type !== "range") return;
+    const out = root.querySelector(`output[for="${CSS.escape(input.id)}"]`);
     const risky = input.dataset.risky && Number(input.value) > Number(input.dataset.risky);
-    root.querySelector(`output[for="${CSS.escape(input.id)}"]`).textContent = text(input) + (risky ? " · too much" :
-      "");
+    out.textContent = words(input.value, input.dataset.unit) + (risky ? " !" : "");
+    out.title = risky ? "more than most pictures bear" : "";
+  }
+
+  function say() {
+    for (const rung of root.querySelectorAll(".rung[data-line]")) {
+      const values = [...rung.querySelectorAll("[data-path]")].map((i) => ({
+        value: at(editor.recipe, i.dataset.path),
+        rest: i.dataset.rest,
+        unit: i.dataset.unit
+      }));
+      let text = summary(values);
+      const beyond = [...rung.querySelectorAll("[data-path]")].some((i) => {
+        const end = editor.ends?.[i.id];
+        return end !== undefined && Number(i.value) > end + 0.01;
+      });
+      rung.querySelector(".beyond")?.toggleAttribute("hidden", !beyond);
+      const areas = editor.recipe.areas.list.length,
+        spots = editor.recipe.repair.spots.length;
+      if (rung.dataset.line === "Core and areas" && areas) text += ` · ${areas} painted`;
+      if (rung.dataset.line === "Repair") text = spots ? `${spots} mended` : "nothing";
+      rung.querySelector(".at").textContent = text;
+    }
+    document.getElementById("areas-count").textContent = `${editor.recipe.areas.list.length} painted`;
+    document.getElementById("steps").textContent = steps.past.length === 1 ? "1 step" : `${steps.past.length} steps`;
+    document.getElementById("undo").disabled = !steps.past.length;
+    document.getElementById("redo").disabled = !steps.future.length;
   }
 
   function fill() {
     for (const input of root.querySelectorAll("[data-path]")) {
-      input.value = get(input.dataset.path);
+      input.value = at(editor.recipe, input.dataset.path);
       label(input);
     }
+    for (const input of root.querySelectorAll("input[type=range]:not([data-path])")) label(input);
+    showCurve();
+    say();
+  }
+
+  function seen(figures) {
+    editor.ends = figures.ends;
+    for (const input of root.querySelectorAll("input[type=range][data-path]")) {
+      const end = figures.ends[input.id];
+      if (end === undefined) input.style.removeProperty("--end");
+      else {
+        const share = (end - Number(input.min)) / (Number(input.max) - Number(input.min));
+        input.style.setProperty("--end", `${Math.round(100 * Math.max(0, Math.min(1, share)))}%`);
+      }
+      label(input);
+    }
+    say();
+    histogram(figures.histogram);
+    document.getElementById("limits").replaceChildren(...figures.words.map((w) => {
+      const p = document.createElement("p");
+      p.textContent = w;
+      return p;
+    }));
   }
 
   function histogram(counts) {
-    const pen = canvas.getContext("2d"),
+    const canvas = document.getElementById("histogram"),
+      pen = canvas.getContext("2d"),
       w = canvas.width,
       h = canvas.height;
     pen.clearRect(0, 0, w, h);
-    pen.globalCompositeOperation = "lighter";
-    const top = Math.log1p(Math.max(...counts.flatMap((c) => c.slice(1, -1))));
-    ["#b33", "#393", "#36b"].forEach((colour, i) => {
-      pen.fillStyle = colour;
-      counts[i].forEach((n, x) => {
-        const tall = (h * Math.log1p(n)) / top;
-        pen.fillRect((x * w) / counts[i].length, h - tall, w / counts[i].length, tall);
+    const top = Math.log1p(Math.max(1, ...counts.sky.slice(1, -1), ...counts.ground.slice(1, -1)));
+    for (const [zone, tone] of [
+        ["sky", "#c8c8c8"],
+        ["ground", "#7c7c7ccc"]
+      ]) {
+      pen.fillStyle = tone;
+      counts[zone].forEach((n, x) => {
+        const tall = Math.min(h, (h * Math.log1p(n)) / top);
+        pen.fillRect((x * w) / counts[zone].length, h - tall, w / counts[zone].length + 0.5, tall);
       });
-    });
-    pen.globalCompositeOperation = "source-over";
+    }
+    const most = counts.sky.indexOf(Math.max(...counts.sky));
+    document.getElementById("hump").textContent =
+      `The sky's hump at ${Math.round((100 * (most + 0.5)) / counts.sky.length)} %; darker grey: the ground.`;
   }
 
-  let busy = false,
-    pending = null,
-    shown = null;
-  async function draw(what, size, before = "") {
-    if (busy) {
-      pending = [what, size, before];
-      return;
-    }
-    busy = true;
+  function remember() {
+    const {
+      now,
+      past,
+      future
+    } = steps;
     try {
-      const answer = await fetch(`${root.dataset.draw}?size=${size}${before && "&before=1"}`, {
-        method: "POST",
-        body: JSON.stringify(what),
-        headers: {
-          "Content-Type": "application/json",
-          "X-CSRFToken": token()
-        }
-      });
-      if (!answer.ok) {
-        words.textContent = await answer.text();
-        return;
-      }
-      const figures = JSON.parse(answer.headers.get("X-Vinter"));
-      shown = figures;
-      const blob = URL.createObjectURL(await answer.blob());
-      const old = picture.src;
-      picture.src = blob;
-      await picture.decode().catch(() => {});
-      if (old.startsWith("blob:")) URL.revokeObjectURL(old);
-      histogram(figures.histogram);
-      words.replaceChildren(...figures.words.map((w) => {
-        const p = document.createElement("p");
-        p.textContent = w;
-        return p;
+      localStorage.setItem(root.dataset.key, JSON.stringify({
+        now,
+        past,
+        future
       }));
-      picture.dataset.ready = size;
-    } finally {
-      busy = false;
-      if (pending) {
-        const next = pending;
-        pending = null;
-        draw(...next);
-      }
+    } catch {
+      // no room: the way back lasts as long as the page
     }
+    say();
   }
 
   async function keep() {
-    const now = JSON.stringify(recipe);
-    if (now === kept) return;
-    past.push(kept);
-    future = [];
-    kept = now;
+    if (!steps.take(JSON.stringify(editor.recipe))) return;
+    remember();
     await save();
   }
 
   const other = document.getElementById("other");
   let theirs = null;
   async function store() {
-    for (let sent = null; sent !== kept && !theirs;) {
-      sent = kept;
+    for (let sent = null; sent !== steps.now && !theirs;) {
+      sent = steps.now;
       const answer = await fetch(root.dataset.save, {
         method: "POST",
         body: sent,
@@ -147,100 +194,96 @@ function start() {
     theirs = null;
     root.dataset.seen = stored.seen;
     if (take === "other") {
-      past.push(kept);
-      future = [];
-      recipe = stored.recipe;
-      kept = JSON.stringify(recipe);
+      editor.recipe = stored.recipe;
+      steps.take(JSON.stringify(editor.recipe));
+      remember();
       fill();
-      draw(recipe, "full");
+      editor.redraw();
     }
     await save();
   });
 
-  function travel(from, to) {
-    if (!from.length) return;
-    to.push(kept);
-    kept = from.pop();
-    recipe = JSON.parse(kept);
+  function travel(back) {
+    if (!steps.travel(back)) return;
+    editor.recipe = JSON.parse(steps.now);
+    remember();
     fill();
-    draw(recipe, "full");
+    editor.redraw();
     save();
   }
 
   root.addEventListener("input", (e) => {
-    if (!e.target.dataset.path) return;
-    set(e.target.dataset.path, e.target.type === "range" ? Number(e.target.value) : e.target.value);
     label(e.target);
-    draw(recipe, "draft");
+    if (!e.target.dataset.path) return;
+    put(editor.recipe, e.target.dataset.path, e.target.type === "range" ? Number(e.target.value) : e.target.value);
+    say();
+    stage.draw(editor.recipe, "draft");
   });
   root.addEventListener("change", (e) => {
     if (!e.target.dataset.path) return;
-    draw(recipe, "full");
+    stage.draw(editor.recipe, "full");
     keep();
+  });
+  root.addEventListener("click", (e) => {
+    const b = e.target.closest("button");
+    if (!b) return;
+    if (b.dataset.look) {
+      editor.recipe = {
+        ...structuredClone(looks[b.dataset.look]),
+        repair: editor.recipe.repair,
+        areas: editor.recipe.areas,
+        geometry: editor.recipe.geometry
+      };
+      editor.changed();
+    } else if (b.dataset.reset !== undefined) {
+      const rung = b.closest(".rung");
+      for (const input of rung.querySelectorAll("[data-path]")) {
+        const rest = input.dataset.rest;
+        put(editor.recipe, input.dataset.path, input.type === "range" ? Number(rest) : rest);
+      }
+      editor.changed();
+    }
   });
 
   const before = document.getElementById("before");
-  const showBefore = () => draw(recipe, "full", "before");
+  const showBefore = () => stage.draw(editor.recipe, "full", true);
   before.addEventListener("pointerdown", showBefore);
-  for (const name of ["pointerup", "pointerleave"]) before.addEventListener(name, () => draw(recipe, "full"));
-  document.getElementById("undo").addEventListener("click", () => travel(past, future));
-  document.getElementById("redo").addEventListener("click", () => travel(future, past));
-
-  let placing = "";
-  root.addEventListener("click", (e) => {
-    if (!e.target.dataset.place) return;
-    placing = e.target.dataset.place;
-    picture.style.cursor = "crosshair";
-  });
-  picture.addEventListener("click", (e) => {
-    if (!placing) return;
-    const part = placing;
-    placing = "";
-    picture.style.cursor = "";
-    const box = picture.getBoundingClientRect();
-    const x = ((e.clientX - box.left) / box.width) * shown.size[0],
-      y = ((e.clientY - box.top) / box.height) * shown.size[1];
-    const [across, down] = shown.to_shares.map((row) => row[0] * x + row[1] * y + row[2]);
-    set(`${part}.x`, Math.max(0, Math.min(1, Math.round(1000 * across) / 1000)));
-    set(`${part}.y`, Math.max(0, Math.min(1, Math.round(1000 * down) / 1000)));
-    draw(recipe, "full");
-    keep();
-  });
+  for (const name of ["pointerup", "pointerleave"]) before.addEventListener(name, () => editor.redraw());
+  document.getElementById("undo").addEventListener("click", () => travel(true));
+  document.getElementById("redo").addEventListener("click", () => travel(false));
 
   document.addEventListener("keydown", (e) => {
-    if ((e.ctrlKey || e.metaKey) && e.key === "z") {
-      travel(past, future);
+    if (e.target.matches("textarea, select, input:not([type=range]):not([type=checkbox]):not([type=radio])")) return;
+    if ((e.ctrlKey || e.metaKey) && "zy".includes(e.key)) {
+      travel(e.key === "z");
       e.preventDefault();
-    } else if ((e.ctrlKey || e.metaKey) && e.key === "y") {
-      travel(future, past);
-      e.preventDefault();
-    } else if (e.ctrlKey || e.metaKey || e.altKey) {
       return;
-    } else if (e.key === "0" && e.target.dataset && e.target.dataset.rest && e.target
-      .type === "range") {
+    }
+    if (e.ctrlKey || e.metaKey || e.altKey) return;
+    if (e.key === "0" && e.target.dataset?.rest && e.target.type === "range") {
       e.target.value = e.target.dataset.rest;
-      e.target.dispatchEvent(new Event("input", {
+      for (const name of ["input", "change"]) e.target.dispatchEvent(new Event(name, {
         bubbles: true
       }));
-      e.target.dispatchEvent(new Event("change", {
-        bubbles: true
-      }));
-    } else if (e.key === "b" && !e.repeat && !e.target.matches("select")) showBefore();
+    } else if (e.key === "b" && !e.repeat) showBefore();
+    else if (tools.key(e) || stage.key(e)) e.preventDefault();
   });
   document.addEventListener("keyup", (e) => {
-    if (e.key === "b") draw(recipe, "full");
+    if (e.key === "b") editor.redraw();
   });
 
-  // what is exported is what was kept: wait for a change that is still on its way
-  document.getElementById("export").addEventListener("submit", async (e) => {
-    e.preventDefault();
-    await keep();
-    await save();
-    if (!theirs) e.target.submit();
-  });
+  // what is exported or copied is what was kept: wait for a change that is still on its way
+  for (const form of [document.getElementById("export"), ...root.querySelectorAll("form[data-waits]")]) {
+    form.addEventListener("submit", async (e) => {
+      e.preventDefault();
+      await keep();
+      await save();
+      if (!theirs) e.target.submit();
+    });
+  }
 
   fill();
-  draw(recipe, "full");
+  editor.redraw();
 }
 
 start();

@@ -1,0 +1,94 @@
+"""Looks to start from: whole recipes for a picture, and what of a recipe can be taken to another picture."""
+
+from collections.abc import Callable
+
+from vinter.core.finish.moves.areas import Areas
+from vinter.core.finish.moves.black_point import BlackPoint
+from vinter.core.finish.moves.colour import Colour, Saturation, SkySaturation
+from vinter.core.finish.moves.core_light import CoreLight
+from vinter.core.finish.moves.curve import Contrast, Curve
+from vinter.core.finish.moves.geometry import Geometry
+from vinter.core.finish.moves.gradient_removal import GradientRemoval
+from vinter.core.finish.moves.light_balance import (
+    HIGH_KELVIN,
+    LOW_KELVIN,
+    GroundLight,
+    Light,
+    LightBalance,
+    light_of,
+)
+from vinter.core.finish.moves.noise_reduction import NoiseReduction, Smoothing
+from vinter.core.finish.moves.repair import Repair
+from vinter.core.finish.recipe import RecipeParts, recipe_of
+from vinter.core.finish.render import cool_kelvin, core_of, held, levelled, suggest
+from vinter.core.finish.scene import Scene
+
+
+def by_stars(scene: Scene) -> tuple[float, float] | None:
+    """Kelvin and cast (EV) at which a Sun-like star is white; None where the stars do not tell."""
+    return light_of(scene.white.neutral, scene.colour) if scene.white else None
+
+
+def as_the_night_was(scene: Scene) -> RecipeParts:
+    """Measured colour, true dark: white by the stars, a little of the towns' glow out, no colour added."""
+    kelvin, cast = by_stars(scene) or (cool_kelvin(scene) + 400, 0.0)
+    kelvin = min(max(kelvin, LOW_KELVIN), HIGH_KELVIN)
+    found = recipe_of(
+        levelled(scene),
+        GradientRemoval(share=0.5),
+        BlackPoint(magnitudes=0.7),
+        LightBalance(
+            sky=Light(kelvin=kelvin, cast=cast, brightness=1.2),
+            ground=GroundLight(kelvin=kelvin, cast=cast, brightness=0.8),
+        ),
+        Curve(sky=Contrast(contrast=1.15)),
+        NoiseReduction(sky=Smoothing(colour=0.3, light=0.1), ground=Smoothing(colour=0.5, light=0.2)),
+    )
+    return held(found, scene)
+
+
+def _tinted(scene: Scene, kelvin: float, cast: float, ground: float) -> RecipeParts:
+    base = suggest(scene)
+    sky = cool_kelvin(scene)
+
+    def within(k: float) -> float:
+        return min(max(k, LOW_KELVIN), HIGH_KELVIN)
+
+    found = base.with_moves(
+        LightBalance(
+            sky=Light(kelvin=within(sky + kelvin), cast=cast, brightness=1.7),
+            ground=GroundLight(kelvin=within(sky + ground), brightness=1.5),
+        ),
+        Colour(sky=SkySaturation(saturation=0.35, green=0.6, red=0.3), ground=Saturation(saturation=0.15)),
+    )
+    return held(found, scene)
+
+
+def cool(scene: Scene) -> RecipeParts:
+    """A blue sky with a touch of magenta over warmer ground."""
+    return _tinted(scene, -250.0, 0.05, 500.0)
+
+
+def warm(scene: Scene) -> RecipeParts:
+    """A warm sky, as many remember it."""
+    return _tinted(scene, 650.0, 0.02, 900.0)
+
+
+LOOKS: dict[str, tuple[str, Callable[[Scene], RecipeParts]]] = {
+    "night": ("As the night was", as_the_night_was),
+    "restrained": ("Restrained", suggest),
+    "cool": ("Cool, a touch of magenta", cool),
+    "warm": ("Warm", warm),
+}
+
+
+def portable(recipe: RecipeParts) -> RecipeParts:
+    """What of a recipe can be taken to another picture: not its crop, its repairs, nor what was painted."""
+    return recipe.with_moves(Geometry(), Repair(), Areas())
+
+
+def fitted(recipe: RecipeParts, scene: Scene) -> RecipeParts:
+    """A look brought to a picture: levelled by its stars, its core where that picture has it."""
+    core = recipe.of(CoreLight)
+    there = core_of(scene, core.brightness)
+    return portable(recipe).with_moves(levelled(scene), core.model_copy(update={"x": there.x, "y": there.y}))

@@ -1,0 +1,104 @@
+// What can be worked out of a recipe without a page: values by path, their words, steps back.
+export const at = (recipe, path) => path.split(".").reduce((o, p) => o[p], recipe);
+
+export function put(recipe, path, value) {
+  const parts = path.split("."),
+    last = parts.pop();
+  parts.reduce((o, p) => o[p], recipe)[last] = value;
+}
+
+// A value with its unit, as a slider or a line of the ladder says it.
+export function words(value, unit) {
+  const v = Number(value);
+  if (unit === "%") return `${Math.round(100 * v)} %`.replace("-", "−");
+  if (unit === "K") return `${Math.round(v)} K`;
+  const digits = unit === "°" ? 1 : 2;
+  const sign = v > 0 && (unit === "EV" || unit === "°") ? "+" : "";
+  return `${sign}${v.toFixed(digits)} ${unit}`.replace("-", "−");
+}
+
+// What a line of the ladder says when it is shut: the values that are not at rest, two at most.
+export function summary(values) {
+  const moved = values.filter((v) => String(v.value) !== String(v.rest) && Number(v.value) !== Number(v.rest));
+  if (!moved.length) return "as it is";
+  const said = moved.slice(0, 2).map((v) => v.unit === undefined ? String(v.value) : words(v.value, v.unit));
+  return said.join(" · ") + (moved.length > 2 ? ` · ${moved.length - 2} more` : "");
+}
+
+// Steps back and forth over texts of recipes; the oldest go when there are too many.
+export class Steps {
+  constructor(now, past = [], future = [], most = 60) {
+    Object.assign(this, {
+      now,
+      past,
+      future,
+      most
+    });
+  }
+  take(next) {
+    if (next === this.now) return false;
+    this.past = [...this.past, this.now].slice(-this.most);
+    this.future = [];
+    this.now = next;
+    return true;
+  }
+  travel(back) {
+    const [from, to] = back ? [this.past, this.future] : [this.future, this.past];
+    if (!from.length) return false;
+    to.push(this.now);
+    this.now = from.pop();
+    return true;
+  }
+}
+
+// Shares of the whole picture of a place (px) of what is shown, and the other way round.
+export const toShares = (m, x, y) => m.map((row) => row[0] * x + row[1] * y + row[2]);
+
+export function fromShares(m, across, down) {
+  const [
+    [a, b, c],
+    [d, e, f]
+  ] = m, det = a * e - b * d, u = across - c, v = down - f;
+  return [(e * u - b * v) / det, (a * v - d * u) / det];
+}
+
+// A smooth rising curve through points, as the core draws it (Fritsch and Carlson's slopes), at n + 1 places.
+export function curve(points, n = 64) {
+  const inner = [...points].sort((p, q) => p[0] - q[0]).filter((p) => p[0] > 0 && p[0] < 1);
+  const x = [0, ...inner.map((p) => p[0]), 1];
+  const y = [0, ...inner.map((p) => p[1]), 1];
+  for (let i = 1; i < y.length; i += 1) y[i] = Math.max(y[i], y[i - 1]);
+  const h = x.slice(1).map((v, i) => v - x[i]),
+    s = h.map((w, i) => (y[i + 1] - y[i]) / w);
+  const end = (h0, h1, s0, s1) => {
+    const d = ((2 * h0 + h1) * s0 - h0 * s1) / (h0 + h1);
+    if (Math.sign(d) !== Math.sign(s0)) return 0;
+    return Math.sign(s0) !== Math.sign(s1) && Math.abs(d) > 3 * Math.abs(s0) ? 3 * s0 : d;
+  };
+  const last = s.length - 1;
+  const slope = x.map((_, i) => {
+    if (!last) return s[0];
+    if (i === 0) return end(h[0], h[1], s[0], s[1]);
+    if (i === last + 1) return end(h[last], h[last - 1], s[last], s[last - 1]);
+    if (s[i - 1] * s[i] <= 0) return 0;
+    const a = 2 * h[i] + h[i - 1],
+      b = h[i] + 2 * h[i - 1];
+    return (a + b) / (a / s[i - 1] + b / s[i]);
+  });
+  return Array.from({
+    length: n + 1
+  }, (_, k) => {
+    const u = k / n;
+    const i = Math.min(x.findLastIndex((v) => v <= u), last);
+    const t = (u - x[i]) / h[i];
+    return [u, y[i] * (1 + 2 * t) * (1 - t) ** 2 + slope[i] * h[i] * t * (1 - t) ** 2 +
+      y[i + 1] * t * t * (3 - 2 * t) + slope[i + 1] * h[i] * t * t * (t - 1)
+    ];
+  });
+}
+
+// By how much a line drawn along a horizon (px) leans, in degrees clockwise that make it level.
+export const lean = (x0, y0, x1, y1) => {
+  const [ax, ay, bx, by] = x0 <= x1 ? [x0, y0, x1, y1] : [x1, y1, x0, y0];
+  return (-Math.atan2(by - ay, bx - ax) * 180) / Math.PI;
+};

@@ -1,0 +1,268 @@
+// The picture and how it is shown: whole or a part at full size, beside what it was, one zone, names.
+import {
+  fromShares,
+  toShares
+} from "./finish-recipe.js";
+import {
+  token
+} from "./token.js";
+
+const STEP = 120; // px that an arrow moves a part by
+
+export class Stage {
+  constructor(root, editor) {
+    this.root = root;
+    this.editor = editor;
+    this.box = document.getElementById("stage");
+    this.picture = document.getElementById("picture");
+    this.before = document.getElementById("picture-before");
+    this.split = document.getElementById("split");
+    this.zoom = 0;
+    this.middle = [0.5, 0.5];
+    this.compare = "";
+    this.show = "";
+    this.share = 0.5;
+    this.shown = null;
+    this.busy = false;
+    this.pending = null;
+    this.listen();
+  }
+
+  // The address of a picture: draft or full size, or the part that is looked at.
+  address(size, before) {
+    const query = new URLSearchParams({
+      size
+    });
+    if (before) query.set("before", "1");
+    if (this.show && !before) query.set("show", this.show);
+    if (this.zoom) {
+      const two = this.compare === "two" ? 2 : 1;
+      query.set("x", this.middle[0].toFixed(5));
+      query.set("y", this.middle[1].toFixed(5));
+      query.set("w", Math.max(Math.round(this.box.clientWidth / this.zoom / two), 16));
+      query.set("h", Math.max(Math.round(this.box.clientHeight / this.zoom), 16));
+    }
+    return `${this.root.dataset.draw}?${query}`;
+  }
+
+  async fetched(recipe, size, before) {
+    const answer = await fetch(this.address(size, before), {
+      method: "POST",
+      body: JSON.stringify(recipe),
+      headers: {
+        "Content-Type": "application/json",
+        "X-CSRFToken": token()
+      }
+    });
+    if (!answer.ok) throw new Error(await answer.text());
+    return [JSON.parse(answer.headers.get("X-Vinter")), URL.createObjectURL(await answer.blob())];
+  }
+
+  async put(image, url, figures) {
+    const old = image.src;
+    image.src = url;
+    await image.decode().catch(() => {});
+    if (this.zoom) image.style.width = `${figures.size[0] * this.zoom}px`;
+    else image.style.width = "";
+    if (old.startsWith("blob:")) URL.revokeObjectURL(old);
+  }
+
+  // One request in flight, the newest waiting.
+  async draw(recipe, size, before = false) {
+    if (this.busy) {
+      this.pending = [recipe, size, before];
+      return;
+    }
+    this.busy = true;
+    try {
+      const [figures, url] = await this.fetched(recipe, size, before);
+      this.shown = figures;
+      await this.put(this.picture, url, figures);
+      this.picture.dataset.ready = size;
+      this.editor.seen(figures);
+      if (this.compare && size === "full") await this.drawBefore(recipe);
+      this.arrange();
+    } catch (error) {
+      document.getElementById("limits").textContent = error.message;
+    } finally {
+      this.busy = false;
+      if (this.pending) {
+        const next = this.pending;
+        this.pending = null;
+        this.draw(...next);
+      }
+    }
+  }
+
+  async drawBefore(recipe) {
+    const key = `${this.address("full", true)} ${JSON.stringify(recipe.geometry)}`;
+    if (this.beforeKey === key) return;
+    const [figures, url] = await this.fetched(recipe, "full", true);
+    await this.put(this.before, url, figures);
+    this.beforeKey = key;
+  }
+
+  arrange() {
+    const {
+      box,
+      picture,
+      before,
+      split
+    } = this;
+    box.classList.toggle("part", this.zoom > 0);
+    box.classList.toggle("two", this.compare === "two");
+    before.hidden = !this.compare;
+    split.hidden = this.compare !== "split";
+    split.style.left = `${100 * this.share}%`;
+    before.style.clipPath = this.compare === "split" ? `inset(0 ${100 * (1 - this.share)}% 0 0)` : "";
+    document.getElementById("tag-left").textContent = this.compare ? "as stacked" : "";
+    const scale = this.zoom ? `${100 * this.zoom} %` : this.shown ?
+      `${Math.round((100 * picture.clientWidth) / this.shown.size[0] * this.editor.scaleOf(this.shown))} %` : "";
+    document.getElementById("tag").textContent = this.shown ? `finished · ${scale}` : "";
+    const canvas = document.getElementById("strokes");
+    canvas.width = picture.clientWidth;
+    canvas.height = picture.clientHeight;
+    for (const b of this.root.querySelectorAll("[data-zoom]")) {
+      b.setAttribute("aria-pressed", String(Number(b.dataset.zoom) === this.zoom));
+    }
+    for (const b of this.root.querySelectorAll("[data-compare]")) {
+      b.setAttribute("aria-pressed", String(b.dataset.compare === this.compare));
+    }
+    for (const b of this.root.querySelectorAll("[data-show]")) {
+      b.setAttribute("aria-pressed", String(b.dataset.show === this.show));
+    }
+    this.label();
+  }
+
+  // Shares of the whole picture under a pointer.
+  place(e) {
+    const box = this.picture.getBoundingClientRect();
+    const x = ((e.clientX - box.left) / box.width) * this.shown.size[0],
+      y = ((e.clientY - box.top) / box.height) * this.shown.size[1];
+    return toShares(this.shown.to_shares, x, y).map((v) => Math.max(0, Math.min(1, Math.round(v * 1e5) / 1e5)));
+  }
+
+  setZoom(zoom, about = null) {
+    if (about) this.middle = about;
+    this.zoom = zoom;
+    this.editor.redraw();
+  }
+
+  setCompare(kind) {
+    this.compare = this.compare === kind ? "" : kind;
+    this.editor.redraw();
+  }
+
+  setShow(kind) {
+    this.show = this.show === kind ? "" : kind;
+    this.editor.redraw();
+  }
+
+  move(dx, dy) {
+    if (!this.zoom || !this.shown) return;
+    const [a, b] = [this.shown.to_shares[0][0], this.shown.to_shares[1][1]];
+    this.middle = [this.middle[0] + (a * dx) / this.zoom, this.middle[1] + (b * dy) / this.zoom]
+      .map((v) => Math.max(0, Math.min(1, v)));
+    this.editor.redraw();
+  }
+
+  async toggleNames() {
+    const button = document.getElementById("with-names"),
+      svg = document.getElementById("names"),
+      labels = document.getElementById("labels");
+    if (!button) return;
+    if (!this.figures) this.figures = await (await fetch(this.root.dataset.names)).json();
+    svg.toggleAttribute("hidden");
+    labels.hidden = svg.hasAttribute("hidden");
+    button.setAttribute("aria-pressed", String(!labels.hidden));
+    this.label();
+  }
+
+  label() {
+    const svg = document.getElementById("names"),
+      labels = document.getElementById("labels");
+    if (!this.figures || labels.hidden || !this.shown) return;
+    const [w, h] = this.shown.size;
+    const to = (x, y) => fromShares(this.shown.to_shares, x, y);
+    svg.setAttribute("viewBox", `0 0 ${w} ${h}`);
+    svg.replaceChildren(...this.figures.lines.map((l) => {
+      const line = document.createElementNS("http://www.w3.org/2000/svg", "line");
+      const [x1, y1] = to(l[0], l[1]), [x2, y2] = to(l[2], l[3]);
+      Object.entries({
+        x1,
+        y1,
+        x2,
+        y2
+      }).forEach(([k, v]) => line.setAttribute(k, v));
+      return line;
+    }));
+    labels.replaceChildren(...this.figures.names.map(([x, y, name]) => {
+      const span = document.createElement("span"),
+        [px, py] = to(x, y);
+      span.textContent = name;
+      span.style.left = `${(100 * px) / w}%`;
+      span.style.top = `${(100 * py) / h}%`;
+      return span;
+    }));
+  }
+
+  listen() {
+    const {
+      root,
+      box
+    } = this;
+    root.querySelector(".switches").addEventListener("click", (e) => {
+      const b = e.target.closest("button");
+      if (!b) return;
+      if (b.dataset.zoom) this.setZoom(Number(b.dataset.zoom));
+      else if (b.dataset.compare) this.setCompare(b.dataset.compare);
+      else if (b.dataset.show) this.setShow(b.dataset.show);
+      else if (b.id === "with-names") this.toggleNames();
+    });
+    box.addEventListener("dblclick", (e) => {
+      if (!this.editor.tool && this.shown) this.setZoom(this.zoom ? 0 : 1, this.place(e));
+    });
+    let drag = null;
+    box.addEventListener("pointerdown", (e) => {
+      if (this.editor.tool || !this.shown) return;
+      drag = e.target === this.split ? "split" : this.zoom ? "pan" : null;
+      if (drag) box.setPointerCapture(e.pointerId);
+    });
+    box.addEventListener("pointermove", (e) => {
+      if (drag === "split") {
+        const r = this.picture.getBoundingClientRect();
+        this.share = Math.max(0, Math.min(1, (e.clientX - r.left) / r.width));
+        this.arrange();
+      } else if (drag === "pan") this.move(-e.movementX, -e.movementY);
+    });
+    for (const end of ["pointerup", "pointercancel"]) box.addEventListener(end, () => {
+      drag = null;
+    });
+    window.addEventListener("resize", () => this.arrange());
+  }
+
+  key(e) {
+    const arrows = {
+      ArrowLeft: [-STEP, 0],
+      ArrowRight: [STEP, 0],
+      ArrowUp: [0, -STEP],
+      ArrowDown: [0, STEP]
+    };
+    if (arrows[e.key] && this.zoom && e.target === this.box) this.move(...arrows[e.key]);
+    else if (arrows[e.key] && this.compare === "split" && e.target === this.box) {
+      this.share = Math.max(0, Math.min(1, this.share + Math.sign(arrows[e.key][0]) * 0.05));
+      this.arrange();
+    } else if ("123".includes(e.key)) this.setZoom(Number(e.key) - 1);
+    else if (e.key === "d") this.setCompare("split");
+    else if (e.key === "t") this.setCompare("two");
+    else if (e.key === "n") this.toggleNames();
+    else if ("sgmc".includes(e.key)) this.setShow({
+      s: "sky",
+      g: "ground",
+      m: "mask",
+      c: "clipped"
+    } [e.key]);
+    else return false;
+    return true;
+  }
+}
