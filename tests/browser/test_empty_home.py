@@ -95,6 +95,7 @@ def test_from_an_empty_home_to_a_picture_and_to_another_machine(chromium, homes,
     page.get_by_role("button", name="Stack them").click()
     page.get_by_role("button", name="Finish it").click(timeout=LONG)
     expect(page.locator("#picture[data-ready=full]")).to_be_visible(timeout=LONG)
+    page.locator(".rung summary", has_text="Export").first.click()
     page.get_by_role("button", name="Export", exact=True).click()
     expect(page.get_by_role("link", name=re.compile("JPEG, 1200 × 900"))).to_be_visible(timeout=LONG)
     ledger = page.request.get("/ledger/ledger.csv").text()

@@ -91,3 +91,32 @@ def test_a_row_of_the_season_sheet_is_wall_clock_time(ask, zone, day, minutes):
     hour, minute = divmod(16 * 60 + minutes, 60)
     assert (there.hour, there.minute) == (hour % 24, minute)
     assert there.timetuple().tm_yday == day + 1 + hour // 24
+
+
+def test_the_finish_draws_the_curve_that_the_core_applies(ask):
+    from scipy.interpolate import PchipInterpolator
+
+    points = [[0.2, 0.1], [0.5, 0.6], [0.8, 0.72]]
+    drawn = ask("finish-recipe", "curve", points, 40)
+    wanted = PchipInterpolator([0, *(p[0] for p in points), 1], [0, *(p[1] for p in points), 1])
+    assert [y for _, y in drawn] == pytest.approx([float(wanted(x)) for x, _ in drawn], abs=1e-9)
+    assert ask("finish-recipe", "curve", [], 4) == [[k / 4, pytest.approx(k / 4)] for k in range(5)]
+
+
+def test_what_a_line_of_the_ladder_says_and_where_a_place_lies(ask):
+    values = [
+        {"value": 1.1, "rest": "0.0", "unit": "mag"},
+        {"value": 0, "rest": "0.0", "unit": "EV"},
+        {"value": -0.5, "rest": "0.0", "unit": "EV"},
+        {"value": 0.3, "rest": "0.0", "unit": "%"},
+    ]
+    assert ask("finish-recipe", "summary", values) == "1.10 mag · −0.50 EV · 1 more"
+    assert ask("finish-recipe", "summary", [{"value": "full", "rest": "full"}]) == "as it is"
+    turned = [[0.001, -0.0002, 0.1], [0.0003, 0.0012, 0.05]]
+    there = ask("finish-recipe", "toShares", turned, 300, 200)
+    assert there == pytest.approx([0.3 - 0.04 + 0.1, 0.09 + 0.24 + 0.05])
+    assert ask("finish-recipe", "fromShares", turned, *there) == pytest.approx([300, 200])
+    # a horizon that falls to the right by 5 in 100 is turned back anticlockwise
+    assert ask("finish-recipe", "lean", 0, 0, 100, 5) == pytest.approx(-2.8624, abs=1e-3)
+    assert ask("finish-recipe", "lean", 100, 5, 0, 0) == pytest.approx(-2.8624, abs=1e-3)
+    assert ask("finish-recipe", "text", {"b": 1, "a": [{"d": 2, "c": 3}]}) == '{"a":[{"c":3,"d":2}],"b":1}'

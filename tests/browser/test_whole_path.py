@@ -113,7 +113,8 @@ def test_from_a_night_to_a_picture(page, worker, tmp_path, shot):
     expect(page.locator("#picture")).not_to_have_attribute("src", first)
     expect(page.locator("#limits")).to_contain_text("sky")
     with page.expect_response(re.compile("/save/")):
-        page.get_by_role("button", name="Undo").click()
+        page.get_by_role("button", name="undo", exact=True).click()
+    page.locator(".rung summary", has_text="Export").first.click()
     for kind in ("JPEG", "16-bit TIFF"):
         page.get_by_label("As", exact=True).select_option(label=kind)
         page.get_by_role("button", name="Export", exact=True).click()

@@ -270,7 +270,10 @@ def test_a_recipe_saved_by_the_first_version_says_the_same_today():
     assert today["gradient_removal"] == {"share": 0.85} and today["black_point"] == {"magnitudes": 1.1}
     assert today["light_balance"]["sky"] == {"kelvin": 3900, "cast": 0.1, "brightness": 1.6}
     assert today["light_balance"]["ground"] == {"kelvin": 5200, "cast": 0, "brightness": -0.5}
-    assert today["curve"] == {"sky": {"contrast": 1.3}, "ground": {"contrast": 1.05}}
+    assert [today["curve"][zone] for zone in ("sky", "ground")] == [
+        {"contrast": 1.3, "points": ()},
+        {"contrast": 1.05, "points": ()},
+    ]
     assert today["noise_reduction"] == {
         "sky": {"colour": 0.35, "light": 0},
         "ground": {"colour": 0, "light": 0.25},
@@ -285,11 +288,14 @@ def test_every_slider_runs_over_what_the_recipe_allows():
     shown = {c.path: c for line in lines(Recipe()) for c in (*line.sky, *line.ground)}
     assert [line.name for line in lines(Recipe())] == [
         "Level",
+        "Corners",
         "White balance",
-        "Glow",
-        "Floor",
-        "Curve",
-        "Core",
+        "Town glow",
+        "Dark and light",
+        "Haze",
+        "Core and areas",
+        "Colour",
+        "Stars",
         "Noise",
         "Crop",
     ]

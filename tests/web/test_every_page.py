@@ -25,7 +25,8 @@ POSTED = set(
     bin-put bin-restore bin-empty space-again left-out-delete archive-import card-revoke
     lesson frame-finish shot-again pack-change rehearse-begin rehearse-press
     rehearse-leave shoot take-upload measure decide frame-type stack-new stack-again stack-otherwise
-    paint-try finish-new draw finish-save export job-cancel invite account-end
+    paint-try finish-new finish-copy finish-name finish-keep-look finish-pick stacks-join draw finish-save
+    export job-cancel invite account-end
     """.split()
 )
 QUERIES = {
@@ -79,6 +80,7 @@ def arguments(name, pks):
             out[key] = 2027
         else:
             usual = {"day": "2027-06-09", "size": "small", "which": "tiff", "name": "main", "ticket": "x"}
+            usual |= {"key": "night"}
             out[key] = usual.get(
                 key, {"measured": "darks", "site-known-delete": "reading"}.get(name, "thirty")
             )

@@ -142,7 +142,7 @@ def finished_part(
     gx, gy = np.meshgrid(np.linspace(0, 1, 16), np.linspace(0, 1, 16))
     surface = terms((left + gx * wide).ravel(), (top + gy * high).ravel()) @ scene.glow
     gradient = recipe.of(GradientRemoval)
-    over = np.clip(surface - glow_base(scene), 0, None).reshape(*gx.shape, 3) * gradient.share
+    over = (surface - glow_base(scene)).reshape(*gx.shape, 3) * gradient.share
     taken = cv2.resize(over.astype(np.float32), (width, height)) * found.sky[..., None]
     own = recipe.with_moves(GradientRemoval(), CoreLight())
     out = []

@@ -15,7 +15,9 @@ def caption(one: Finish) -> str:
     parts = [
         stack.take.title,
         f"{shot.phone.name}, {shot.core_lens.name} lens" if shot else "",
-        (f"{many} × {seconds:g} s" if many > 1 else f"{seconds:g} s") if seconds else f"{many} frames",
+        (f"{many} × {seconds:g} s" if many > 1 else f"{seconds:g} s")
+        if seconds
+        else (f"{many} frames" if many > 1 else ""),
         f"ISO {iso}" if iso else "",
         "stacked" if many > 1 else "one frame",
     ]

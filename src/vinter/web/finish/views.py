@@ -9,6 +9,7 @@ import numpy as np
 from django.db import transaction
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_POST
 
 import vinter
@@ -84,6 +85,7 @@ def _facts(scene: Scene) -> dict[str, Any]:
     }
 
 
+@never_cache  # a page gone back to shows what is kept, not what was
 def finish(request: HttpRequest, pk: int) -> HttpResponse:
     """One finish: the picture live, the moves, the exports."""
     one = owned(Finish, request, pk)

@@ -46,7 +46,7 @@ class GradientRemoval(Move):
         surface = (terms(np.clip(x, 0, 1).ravel(), np.clip(y, 0, 1).ravel()) @ scene.glow).reshape(
             *x.shape, 3
         )
-        over = np.clip(surface - glow_base(scene), 0, None).astype(np.float32) * np.float32(self.share)
+        over = (surface - glow_base(scene)).astype(np.float32) * np.float32(self.share)
         h, w = canvas.sky.shape
         full = cv2.split(cv2.resize(over, (w, h), interpolation=cv2.INTER_LINEAR))
         return replace(

@@ -7,6 +7,11 @@ export function put(recipe, path, value) {
   parts.reduce((o, p) => o[p], recipe)[last] = value;
 }
 
+// A recipe as text, the same whatever the order of its names.
+export const text = (value) => JSON.stringify(value, (_, v) =>
+  v && typeof v === "object" && !Array.isArray(v) ?
+  Object.fromEntries(Object.entries(v).sort(([a], [b]) => (a < b ? -1 : 1))) : v);
+
 // A value with its unit, as a slider or a line of the ladder says it.
 export function words(value, unit) {
   const v = Number(value);

@@ -7,6 +7,7 @@ import {
   put,
   Steps,
   summary,
+  text,
   words
 } from "./finish-recipe.js";
 import {
@@ -49,7 +50,7 @@ function start() {
     // whole pictures are drawn at a working size: its share of the file's
     scaleOf: () => Number(root.dataset.scale)
   };
-  let steps = remembered(root.dataset.key, JSON.stringify(editor.recipe));
+  let steps = remembered(root.dataset.key, text(editor.recipe));
   const stage = new Stage(root, editor);
   const tools = startTools(root, editor, stage, facts);
   const showCurve = startCurve(editor);
@@ -69,7 +70,7 @@ function start() {
         rest: i.dataset.rest,
         unit: i.dataset.unit
       }));
-      let text = summary(values);
+      let said = summary(values);
       const beyond = [...rung.querySelectorAll("[data-path]")].some((i) => {
         const end = editor.ends?.[i.id];
         return end !== undefined && Number(i.value) > end + 0.01;
@@ -77,9 +78,9 @@ function start() {
       rung.querySelector(".beyond")?.toggleAttribute("hidden", !beyond);
       const areas = editor.recipe.areas.list.length,
         spots = editor.recipe.repair.spots.length;
-      if (rung.dataset.line === "Core and areas" && areas) text += ` · ${areas} painted`;
-      if (rung.dataset.line === "Repair") text = spots ? `${spots} mended` : "nothing";
-      rung.querySelector(".at").textContent = text;
+      if (rung.dataset.line === "Core and areas" && areas) said += ` · ${areas} painted`;
+      if (rung.dataset.line === "Repair") said = spots ? `${spots} mended` : "nothing";
+      rung.querySelector(".at").textContent = said;
     }
     document.getElementById("areas-count").textContent = `${editor.recipe.areas.list.length} painted`;
     document.getElementById("steps").textContent = steps.past.length === 1 ? "1 step" : `${steps.past.length} steps`;
@@ -158,7 +159,7 @@ function start() {
   }
 
   async function keep() {
-    if (!steps.take(JSON.stringify(editor.recipe))) return;
+    if (!steps.take(text(editor.recipe))) return;
     remember();
     await save();
   }
@@ -195,7 +196,7 @@ function start() {
     root.dataset.seen = stored.seen;
     if (take === "other") {
       editor.recipe = stored.recipe;
-      steps.take(JSON.stringify(editor.recipe));
+      steps.take(text(editor.recipe));
       remember();
       fill();
       editor.redraw();
