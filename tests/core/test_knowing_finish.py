@@ -245,7 +245,7 @@ def test_haze_moves_wide_light_and_leaves_stars_and_skyline_alone(scene):
     ]
     assert parts[1] > 1.3 * parts[0]
     ground = scene.sky < 0.01
-    assert np.abs(clear - plain)[ground].max() < 1e-5
+    assert np.abs(clear - plain)[ground].max() < 1e-3
     # no rim: along the skyline the sky changes no more than it does a little higher
     edge = cv2.distanceTransform((scene.sky > 0.98).astype(np.uint8), cv2.DIST_L2, 5)
     ratio = wide[1] / np.maximum(wide[0], 1e-4)

@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from vinter.core.finish import pixels
 from vinter.core.frames.adaptive_moments import shapes
 from vinter.core.frames.mosaic import _scale_and_repair
 from vinter.core.simulate.exposing import digitise, draw_trails
@@ -26,6 +27,7 @@ def main() -> None:
     join(result, result.copy(), out.astype(np.uint8), count)
     for turn in (np.eye(3), np.diag([-1.0, -1.0, 1.0])):
         resample(cube[0], turn, cube[1])
+    pixels.warm()
     normalize_into(cube[0], 1.0, np.zeros((3, 6)), 0.0, 0.0, 1.0, 1.0, 1e9)
 
 

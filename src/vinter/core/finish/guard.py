@@ -62,8 +62,9 @@ def seen_noise(scene: Scene, recipe: RecipeParts) -> float:
     return float(sky_noise(scene, recipe) * min(VIEWED_PX / width, 1.0))
 
 
-def limits(scene: Scene, recipe: RecipeParts, picture: U8) -> Limits:
-    """Judge a recipe on a scene and the picture it made."""
+def limits(scene: Scene, recipe: RecipeParts, picture: U8, with_ends: bool = True) -> Limits:
+    """Judge a recipe on a scene and the picture it made; where the sliders' ends lie takes longest and can
+    be left out."""
     noise = seen_noise(scene, recipe)
     headroom = float(np.log2(VISIBLE_NOISE / max(noise, 1e-6)))
     words = [
@@ -82,7 +83,7 @@ def limits(scene: Scene, recipe: RecipeParts, picture: U8) -> Limits:
     black = float(np.mean(picture[::2, ::2].max(axis=2) <= 2))
     if black > 0.05:
         words.append(f"{100 * black:.0f} % of the picture is black without detail.")
-    return Limits(noise * 255, headroom, words, ends(scene, recipe))
+    return Limits(noise * 255, headroom, words, ends(scene, recipe) if with_ends else {})
 
 
 def _more(scene: Scene, headroom: float) -> str:
@@ -98,7 +99,9 @@ def ends(scene: Scene, recipe: RecipeParts) -> dict[str, float]:
         key, *way = path.split(".")
         kind = MOVES[key]
 
-        def noise(value: float, kind: type[Move] = kind, way: list[str] = way) -> float:
+        def noise(value: float, kind: type[Move] = kind, way: list[str] = way, key: str = key) -> float:
+            # in steps of a table, so that tables are found again
+            value = round(value * 20) / 20 if key == "curve" else value
             return seen_noise(scene, recipe.with_moves(_set(recipe.of(kind), way, value)))
 
         if noise(high) < VISIBLE_NOISE:
@@ -107,7 +110,7 @@ def ends(scene: Scene, recipe: RecipeParts) -> dict[str, float]:
             found[path] = low
             continue
         below, above = low, high
-        for _ in range(9):
+        for _ in range(6):
             middle = (below + above) / 2
             below, above = (middle, above) if noise(middle) < VISIBLE_NOISE else (below, middle)
         found[path] = round(below, 3)

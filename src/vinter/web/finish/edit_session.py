@@ -148,7 +148,7 @@ def render(working: Path, recipe: RecipeParts, view: View) -> Rendered:
         else:
             canvas = (editing.draft if view.draft else editing.full).render(recipe)
         picture = to_8bit(canvas)
-    found = limits(editing.scene, recipe, picture)
+    found = limits(editing.scene, recipe, picture, with_ends=not view.draft)
     return Rendered(
         jpeg_bytes(shown(picture, canvas, view.show), 82 if view.draft else 92),
         histogram(picture, canvas.sky),

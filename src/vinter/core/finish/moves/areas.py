@@ -9,10 +9,11 @@ import numpy as np
 
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import F32, Move, Part, move, setting
+from vinter.core.finish.pixels import between, scaled
 from vinter.core.finish.scene import Scene
 
 MOST_AREAS, MOST_POINTS = 200, 400
-COARSE_PX = 900  # across the map that areas are painted on; they are soft, so that is enough
+COARSE_PX = 480  # across the map that areas are painted on; they are soft, so that is enough
 EFFECTS = ("light", "warmth", "colour", "smooth")
 
 
@@ -110,7 +111,7 @@ def _drawn(area: Area, canvas: Canvas, scene: Scene, size: tuple[int, int]) -> F
 
 def _lit(rgb: F32, weight: F32) -> F32:
     gain = np.asarray(cv2.exp(weight * np.float32(np.log(2))), np.float32)
-    return np.asarray(cv2.multiply(rgb, cv2.merge([gain] * 3)), np.float32)
+    return np.asarray(scaled(rgb, gain))
 
 
 def _warmed(rgb: F32, weight: F32) -> F32:
@@ -126,7 +127,7 @@ def _coloured(rgb: F32, weight: F32) -> F32:
 def _smoothed(rgb: F32, weight: F32) -> F32:
     soft = cv2.GaussianBlur(rgb, (0, 0), 2.5)
     share = np.clip(weight, 0, 1)
-    return np.asarray(cv2.blendLinear(soft, rgb, share, 1 - share), np.float32)
+    return np.asarray(between(np.asarray(soft, np.float32), rgb, np.asarray(share, np.float32)))
 
 
 _EFFECTS = {"light": _lit, "warmth": _warmed, "colour": _coloured, "smooth": _smoothed}

@@ -6,7 +6,7 @@ import numpy as np
 
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import DARK_AND_LIGHT, Move, Shown, move, setting
-from vinter.core.finish.moves.gradient_removal import less_sky
+from vinter.core.finish.pixels import less
 from vinter.core.finish.scene import Scene
 
 
@@ -27,7 +27,8 @@ class BlackPoint(Move):
         """The canvas with the sky's pedestal lowered."""
         if self.magnitudes == 0:
             return canvas
-        amounts = [
-            np.asarray(canvas.sky * np.float32(v * (1 - self.left)), np.float32) for v in canvas.background
-        ]
-        return replace(canvas, rgb=less_sky(canvas, amounts), background=canvas.background * self.left)
+        amount = np.empty_like(canvas.rgb)
+        amount[:] = (canvas.background * (1 - self.left)).astype(np.float32)
+        return replace(
+            canvas, rgb=less(canvas.rgb, amount, canvas.sky), background=canvas.background * self.left
+        )

@@ -2,15 +2,14 @@
 
 from dataclasses import replace
 
-import cv2
 import numpy as np
 
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import Move, Part, Row, Shown, move, setting
+from vinter.core.finish.pixels import toned
 from vinter.core.finish.scene import Scene
 
 COLOUR = Row("Colour", 65)
-GREY = np.array([[0.2126, 0.7152, 0.0722]], np.float32)
 
 
 class Saturation(Part):
@@ -38,24 +37,5 @@ class Colour(Move):
         """The canvas in other colours of the same light."""
         if self.sky == SkySaturation() and self.ground == Saturation():
             return canvas
-        rgb = canvas.rgb
-        red, green, blue = cv2.split(rgb)
-        if self.sky.green or self.sky.purple:
-            middle = cv2.addWeighted(red, 0.5, blue, 0.5, 0)
-            over = cv2.subtract(green, middle)
-            share = np.where(over > 0, np.float32(self.sky.green), np.float32(self.sky.purple))
-            shift = over * share * canvas.sky
-            # taken from green where green leads, from red and blue where they do; the light stays
-            green = green - shift * np.float32(1 - GREY[0, 1])
-            red, blue = red + shift * GREY[0, 1], blue + shift * GREY[0, 1]
-        factor = (
-            1
-            + np.float32(self.ground.saturation)
-            + canvas.sky * np.float32(self.sky.saturation - self.ground.saturation)
-        )
-        if self.sky.red:
-            lead = np.clip((red - 1.08 * cv2.max(green, blue)) * 8, 0, 1) * canvas.sky
-            factor = factor * (1 + np.float32(self.sky.red) * lead)
-        grey = np.asarray(0.2126 * red + 0.7152 * green + 0.0722 * blue, np.float32)
-        out = [np.asarray(grey + (c - grey) * factor, np.float32) for c in (red, green, blue)]
-        return replace(canvas, rgb=np.asarray(cv2.merge(out), np.float32))
+        sky = np.array([self.sky.saturation, self.sky.green, self.sky.purple, self.sky.red])
+        return replace(canvas, rgb=toned(canvas.rgb, canvas.sky, sky, self.ground.saturation))

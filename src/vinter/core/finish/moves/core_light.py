@@ -7,6 +7,7 @@ import numpy as np
 
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import Move, Row, Shown, move, setting
+from vinter.core.finish.pixels import scaled
 from vinter.core.finish.scene import Scene
 
 CORE = Row("Core and areas", 60)
@@ -37,4 +38,4 @@ class CoreLight(Move):
         weight = np.exp(-1.2 * ((along / self.length) ** 2 + (across / self.breadth) ** 2))
         gain = cv2.resize((2.0 ** (self.brightness * weight) - 1).astype(np.float32), canvas.sky.shape[::-1])
         factor = 1 + gain * canvas.sky
-        return replace(canvas, rgb=np.asarray(cv2.multiply(canvas.rgb, cv2.merge([factor] * 3)), np.float32))
+        return replace(canvas, rgb=scaled(canvas.rgb, np.asarray(factor, np.float32)))

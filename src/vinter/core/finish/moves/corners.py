@@ -7,6 +7,7 @@ import numpy as np
 
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import Move, Row, Shown, move, setting
+from vinter.core.finish.pixels import scaled
 from vinter.core.finish.scene import Scene
 
 CORNERS = Row("Corners", 15)
@@ -31,4 +32,4 @@ class Corners(Move):
         gain = cv2.resize(
             (2.0 ** (self.amount * (0.7 * r2 + 0.3 * r2**2))).astype(np.float32), canvas.sky.shape[::-1]
         )
-        return replace(canvas, rgb=np.asarray(cv2.multiply(canvas.rgb, cv2.merge([gain] * 3)), np.float32))
+        return replace(canvas, rgb=scaled(canvas.rgb, gain))

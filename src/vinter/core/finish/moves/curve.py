@@ -3,13 +3,13 @@
 from dataclasses import replace
 from functools import lru_cache
 
-import cv2
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 
 from vinter.core.camera.photons import srgb
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import DARK_AND_LIGHT, F32, Move, Part, Shown, move, setting
+from vinter.core.finish.pixels import encoded
 from vinter.core.finish.scene import Scene
 
 PIVOT = 0.30  # encoded level around which the curve turns
@@ -60,17 +60,6 @@ class Curve(Move):
 
     def apply(self, canvas: Canvas, scene: Scene) -> Canvas:
         """The canvas, encoded."""
-        height, width = canvas.sky.shape
-        flat = canvas.rgb.reshape(
-            height, width * 3
-        )  # one channel, for a number meets only the first of several
-        root = cv2.sqrt(cv2.max(flat, 0.0))
-        # the conversion saturates, so that what is brighter than the table takes its last entry
-        index = cv2.multiply(root, (LUT_SIZE - 1) / BRIGHTEST**0.5, dtype=cv2.CV_16U).reshape(
-            height, width, 3
+        return replace(
+            canvas, rgb=encoded(canvas.rgb, canvas.sky, self.sky.table, self.ground.table, BRIGHTEST)
         )
-        out = np.asarray(cv2.LUT(index, self.sky.table), np.float32)
-        if self.sky != self.ground:
-            ground = np.asarray(cv2.LUT(index, self.ground.table), np.float32)
-            out = canvas.mixed(out, ground)
-        return replace(canvas, rgb=out)

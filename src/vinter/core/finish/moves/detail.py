@@ -7,6 +7,7 @@ import numpy as np
 
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import F32, Move, Part, Row, Shown, move, setting
+from vinter.core.finish.pixels import locally
 from vinter.core.finish.scene import Scene
 
 DETAIL = Row("Haze", 55)
@@ -42,23 +43,24 @@ class Detail(Move):
             return canvas
         h, w = canvas.sky.shape
         y = np.asarray(cv2.transform(canvas.rgb, np.array([[0.3, 0.59, 0.11]], np.float32)), np.float32)
-        y = np.minimum(y, 1.0)
+        y = np.asarray(np.minimum(y, 1.0), np.float32)
         size = (max(w // REDUCED, 2), max(h // REDUCED, 2))
         small = cv2.medianBlur(np.ascontiguousarray(cv2.resize(y, size, interpolation=cv2.INTER_AREA)), 3)
         sky = cv2.resize(canvas.sky, size, interpolation=cv2.INTER_AREA)
         step = scene.degrees_px * REDUCED
-        added = np.zeros(size[::-1], np.float32)
-        for zone, share in ((self.sky, sky), (self.ground, np.asarray(1 - sky, np.float32))):
+        full = np.zeros((h, w), np.float32)
+        for zone, share, fine in (
+            (self.sky, sky, canvas.sky),
+            (self.ground, np.asarray(1 - sky, np.float32), np.asarray(1 - canvas.sky, np.float32)),
+        ):
             if zone == Contrast():
                 continue
             near = _mean(small, share, max(FINE / step / 3, 0.6))
             wide = _mean(small, share, max(FINE / step, 1.0))
             far = _mean(small, share, max(LARGE / step / 2, 2.0))
             change = zone.fine * _faint(near - wide) + zone.haze * _faint(wide - far)
-            added += np.asarray(change, np.float32) * share
-        full = cv2.resize(added, (w, h), interpolation=cv2.INTER_LINEAR)
-        gain = np.clip((y + full) / np.maximum(y, 1e-3), 0.3, 3.0).astype(np.float32)
-        return replace(canvas, rgb=np.asarray(cv2.multiply(canvas.rgb, cv2.merge([gain] * 3)), np.float32))
+            full += cv2.resize(np.asarray(change, np.float32), (w, h), interpolation=cv2.INTER_LINEAR) * fine
+        return replace(canvas, rgb=locally(canvas.rgb, y, full))
 
 
 def _faint(difference: F32) -> F32:

@@ -7,19 +7,21 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.finish.canvas import Canvas
-from vinter.core.finish.moves.base import F32, Move, Row, Shown, move, setting
+from vinter.core.finish.moves.base import Move, Row, Shown, move, setting
+from vinter.core.finish.pixels import less
 from vinter.core.finish.scene import Scene, terms
 
 Array = npt.NDArray[np.float64]
 
 
-def less_sky(canvas: Canvas, amounts: list[F32]) -> F32:
-    """The picture with something subtracted from its sky, by colour."""
-    return np.asarray(cv2.subtract(canvas.rgb, cv2.merge(amounts)), np.float32)
-
-
 def glow_base(scene: Scene) -> Array:
-    """Level (3,) of the darkest tenth of the smooth sky."""
+    """Level (3,) of the darkest tenth of the smooth sky; worked out once a scene."""
+    if "glow_base" not in scene.__dict__:
+        scene.__dict__["glow_base"] = _glow_base(scene)
+    return np.asarray(scene.__dict__["glow_base"])
+
+
+def _glow_base(scene: Scene) -> Array:
     gx, gy = np.meshgrid(np.linspace(0.02, 0.98, 24), np.linspace(0.02, 0.98, 24))
     h, w = scene.sky.shape
     sky = scene.sky[(gy * (h - 1)).astype(int), (gx * (w - 1)).astype(int)] > 0.9
@@ -48,9 +50,5 @@ class GradientRemoval(Move):
         )
         over = (surface - glow_base(scene)).astype(np.float32) * np.float32(self.share)
         h, w = canvas.sky.shape
-        full = cv2.split(cv2.resize(over, (w, h), interpolation=cv2.INTER_LINEAR))
-        return replace(
-            canvas,
-            rgb=less_sky(canvas, [np.asarray(c * canvas.sky, np.float32) for c in full]),
-            background=self.background(scene),
-        )
+        full = np.asarray(cv2.resize(over, (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
+        return replace(canvas, rgb=less(canvas.rgb, full, canvas.sky), background=self.background(scene))

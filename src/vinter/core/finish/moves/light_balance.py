@@ -2,13 +2,13 @@
 
 from dataclasses import replace
 
-import cv2
 import numpy as np
 import numpy.typing as npt
 
 from vinter.core.camera.illuminant import light_srgb
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import DARK_AND_LIGHT, Move, Part, Row, Shown, move, setting
+from vinter.core.finish.pixels import transformed
 from vinter.core.finish.scene import Scene
 from vinter.core.frames.reading import Colour
 
@@ -86,8 +86,5 @@ class LightBalance(Move):
 
     def apply(self, canvas: Canvas, scene: Scene) -> Canvas:
         """The canvas in linear sRGB."""
-        sky, ground = (
-            np.asarray(cv2.transform(canvas.rgb, self.matrix(z, scene).astype(np.float32)), np.float32)
-            for z in (self.sky, self.ground)
-        )
-        return replace(canvas, rgb=canvas.mixed(sky, ground))
+        sky, ground = (self.matrix(zone, scene).astype(np.float32) for zone in (self.sky, self.ground))
+        return replace(canvas, rgb=transformed(canvas.rgb, canvas.sky, sky, ground))

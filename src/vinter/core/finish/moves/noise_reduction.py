@@ -6,7 +6,8 @@ import cv2
 import numpy as np
 
 from vinter.core.finish.canvas import Canvas
-from vinter.core.finish.moves.base import F32, Move, Part, Row, Shown, move, setting
+from vinter.core.finish.moves.base import Move, Part, Row, Shown, move, setting
+from vinter.core.finish.pixels import calmer
 from vinter.core.finish.scene import Scene
 
 GRAIN = Row("Noise", 70)
@@ -18,17 +19,6 @@ class Smoothing(Part):
 
     colour: float = setting(0.0, Shown("colour noise smoothed", "%", GRAIN), ge=0, le=1)
     light: float = setting(0.0, Shown("luminance noise smoothed", "%", GRAIN, risky=SMOOTH_LIMIT), ge=0, le=1)
-
-
-def _calmer(chroma: F32, share: F32, scale: float) -> F32:
-    """A colour difference moved towards its surroundings, less where it stands far off (stars, lamps)."""
-    h, w = chroma.shape
-    small = cv2.resize(chroma, (max(w // 2, 1), max(h // 2, 1)), interpolation=cv2.INTER_AREA)
-    soft = cv2.resize(
-        cv2.GaussianBlur(small, (0, 0), max(3.5 * scale, 0.5)), (w, h), interpolation=cv2.INTER_LINEAR
-    )
-    away = np.asarray(soft - chroma, np.float32)
-    return np.asarray(chroma + share * away / (1 + (away * (1 / 0.12)) ** 2), np.float32)
 
 
 @move("noise_reduction", place=61)
@@ -44,17 +34,17 @@ class NoiseReduction(Move):
         if not colour and not light:
             return canvas
 
-        def share(sky: float, ground: float) -> F32:
-            return np.asarray(ground + canvas.sky * (sky - ground), np.float32)
-
-        y, red, blue = cv2.split(cv2.cvtColor(canvas.rgb, cv2.COLOR_RGB2YCrCb))
+        h, w = canvas.sky.shape
+        ycc = np.asarray(cv2.cvtColor(canvas.rgb, cv2.COLOR_RGB2YCrCb), np.float32)
+        soft, smooth, grain = np.ascontiguousarray(ycc[..., 1:]), np.ascontiguousarray(ycc[..., 0]), 1e-5
         if colour:
-            part = share(self.sky.colour, self.ground.colour)
-            red, blue = (_calmer(c, part, scene.scale) for c in (red, blue))
+            half = cv2.resize(soft, (max(w // 2, 1), max(h // 2, 1)), interpolation=cv2.INTER_AREA)
+            half = cv2.GaussianBlur(half, (0, 0), max(3.5 * scene.scale, 0.5))
+            soft = np.asarray(cv2.resize(half, (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
         if light:
-            detail = y - cv2.GaussianBlur(y, (0, 0), max(2.2 * scene.scale, 0.6))
-            grain = 1.4826 * float(np.median(np.abs(detail[::4, ::4]))) + 1e-5
-            part = share(self.sky.light, self.ground.light)
-            y = y - part * detail / (1 + (detail * (1 / (3 * grain))) ** 2) ** 2
-        ycc = cv2.merge([np.asarray(c, np.float32) for c in (y, red, blue)])
-        return replace(canvas, rgb=np.asarray(cv2.cvtColor(ycc, cv2.COLOR_YCrCb2RGB), np.float32))
+            luma = smooth
+            smooth = np.asarray(cv2.GaussianBlur(luma, (0, 0), max(2.2 * scene.scale, 0.6)), np.float32)
+            grain += 1.4826 * float(np.median(np.abs((luma - smooth)[::8, ::8])))
+        colours, lights = ([getattr(z, n) for z in (self.sky, self.ground)] for n in ("colour", "light"))
+        calm = calmer(ycc, soft, smooth, canvas.sky, np.array(colours), np.array(lights), grain)
+        return replace(canvas, rgb=np.asarray(cv2.cvtColor(calm, cv2.COLOR_YCrCb2RGB), np.float32))

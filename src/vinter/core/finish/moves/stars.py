@@ -7,6 +7,7 @@ import numpy as np
 
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import F32, Move, Row, Shown, move, setting
+from vinter.core.finish.pixels import between
 from vinter.core.finish.scene import Scene
 
 STARS = Row("Stars", 67)
@@ -33,15 +34,15 @@ class Stars(Move):
         kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (wide, wide))
         sky = np.asarray(cv2.morphologyEx(rgb, cv2.MORPH_OPEN, kernel), np.float32)
         star = np.asarray(cv2.subtract(rgb, sky), np.float32)
-        height = np.asarray(cv2.max(cv2.max(*cv2.split(star)[:2]), cv2.split(star)[2]), np.float32)
+        height = np.asarray(cv2.transform(star, np.array([[0.3, 0.59, 0.11]], np.float32)), np.float32)
         if self.smaller:
             thin = cv2.erode(rgb, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (3, 3)))
             share = np.clip((height - LEAST) / 0.1, 0, 1) * canvas.sky * np.float32(self.smaller)
-            rgb = np.asarray(cv2.blendLinear(thin, rgb, share, 1 - share), np.float32)
+            rgb = between(np.asarray(thin, np.float32), rgb, np.asarray(share, np.float32))
         if self.fewer:
             peak = cv2.dilate(height, kernel)
             share = np.clip((BRIGHT - peak) / (BRIGHT - LEAST), 0, 1) * canvas.sky * np.float32(self.fewer)
-            rgb = np.asarray(cv2.blendLinear(sky, rgb, share, 1 - share), np.float32)
+            rgb = between(sky, rgb, np.asarray(share, np.float32))
         if self.colour:
             rgb = _coloured(rgb, height, canvas, self.colour)
         if self.sharper:

@@ -99,8 +99,9 @@ function start() {
   }
 
   function seen(figures) {
-    editor.ends = figures.ends;
-    for (const input of root.querySelectorAll("input[type=range][data-path]")) {
+    const whole = document.getElementById("picture").dataset.ready === "full";
+    if (whole) editor.ends = figures.ends; // drafts come without
+    for (const input of whole ? root.querySelectorAll("input[type=range][data-path]") : []) {
       const end = figures.ends[input.id];
       if (end === undefined) input.style.removeProperty("--end");
       else {
