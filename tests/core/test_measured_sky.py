@@ -1,0 +1,31 @@
+"""The sky measured from frames: simulated pictures of a known sky, measured without being told it."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from fields import LENS, SITE, fields_of
+
+from vinter.core.stack.photometry.measured_sky import measure_sky
+
+
+@pytest.mark.parametrize("true", [21.7, 21.1, 20.2])
+def test_the_zenith_is_found_whatever_was_thought_of_it(true):
+    """The phone stands under one sky, the plan believes in another, 0.4 mag off."""
+    panel = fields_of(((176, 34, 0.5),), LENS, replace(SITE, zenith=true))[0]
+    believed = replace(SITE, zenith=true + 0.4 if true < 21.5 else true - 0.4)
+    found = measure_sky(panel.rgb, panel.sky, panel.field, believed, panel.unix)
+    assert abs(found.zenith - true) < 0.15 and 0.1 <= found.error <= 0.2, found
+    assert found.planned == pytest.approx(believed.zenith, abs=0.05)
+    assert found.stars > 40 and found.patches > 100
+    assert found.air == pytest.approx(SITE.extinction, abs=0.1)
+    # brighter low down, towards the horizon
+    low, high = found.by_altitude[0], found.by_altitude[-1]
+    assert low[0] < high[0] and low[1] < high[1]
+
+
+def test_what_cannot_be_measured_is_not_guessed():
+    panel = fields_of(((176, 34, 0.0),), LENS, SITE)[0]
+    noon = panel.unix + 12 * 3600
+    assert measure_sky(panel.rgb, panel.sky, panel.field, SITE, noon) is None
+    assert measure_sky(panel.rgb, np.zeros_like(panel.sky), panel.field, SITE, panel.unix) is None
