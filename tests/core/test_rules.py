@@ -19,7 +19,7 @@ from vinter.core.sky.horizon import merged
 from vinter.core.sky.nights import evening_of, night_at, nights, noon
 from vinter.core.sky.refraction import refraction
 from vinter.core.sky.site import Site
-from vinter.core.sky.site_sky import zenith_source
+from vinter.core.sky.site_sky import FROM_FRAMES, SkyReading, zenith_source
 from vinter.core.sky.targets import CORE
 from vinter.core.sky.thresholds import MOVABLE, SCHOOLS, SchoolFacts, Thresholds, thresholds_from
 from vinter.core.versions import Schema
@@ -28,12 +28,16 @@ LISBON, MILL = ZoneInfo("Europe/Lisbon"), Site(lat=37.702, lon=-8.772, tz="Europ
 
 
 def test_a_meter_wins_over_a_word_over_a_class_over_the_model():
-    readings = [(date(2026, 6, d), z) for d, z in ((1, 20.0), (4, 21.4), (2, 21.6), (3, 21.0))]
+    readings = [SkyReading(date(2026, 6, d), z) for d, z in ((1, 20.0), (4, 21.4), (2, 21.6), (3, 21.0))]
     found = zenith_source(readings, 19.0, 3)
     assert (found.zenith, found.name, found.day) == (21.4, "meter", date(2026, 6, 4))  # of 21.0 21.4 21.6
     assert zenith_source([], 19.0, 3).zenith == 19.0
     assert zenith_source([], None, 3).name == "class 3" and 21.3 <= zenith_source([], None, 3).zenith <= 21.6
     assert zenith_source([], None, None).zenith is None
+    # what one's own frames told later counts by itself, until a meter is read again
+    told = SkyReading(date(2026, 6, 5), 21.05, FROM_FRAMES)
+    assert zenith_source([*readings, told], None, None).zenith == 21.05
+    assert zenith_source([*readings, told, SkyReading(date(2026, 6, 6), 21.3)], None, None).name == "meter"
 
 
 @pytest.mark.parametrize("verdict", ["keep", "doubt", "drop"])

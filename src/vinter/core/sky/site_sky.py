@@ -17,19 +17,32 @@ class ZenithSource:
     zenith: float | None
     name: str
     day: date | None = None
+    count: int = 1
 
 
-def zenith_source(
-    readings: Sequence[tuple[date, float]], given: float | None, sky_class: int | None
-) -> ZenithSource:
-    """What to compute with: a meter's readings win over a given brightness, that over a class read off a map
-    (1 to 9), that over the town model.
+FROM_FRAMES = "frames"
+METER = "meter"
 
-    ``readings`` are (evening, V mag/arcsec^2); of the three newest the median counts, of two the darker one.
+
+@dataclass(frozen=True)
+class SkyReading:
+    """What an evening's zenith was: by a meter, or measured from the frames of that night."""
+
+    day: date
+    zenith: float
+    source: str = METER
+
+
+def zenith_source(readings: Sequence[SkyReading], given: float | None, sky_class: int | None) -> ZenithSource:
+    """What to compute with: what one's own frames told last, if nothing newer is known; else a meter's
+    readings, over a given brightness, over a class read off a map (1 to 9), over the town model.
+
+    Of the three newest of a kind the median counts, of two the darker one.
     """
-    newest = sorted(readings, key=lambda r: r[0], reverse=True)[:READINGS_USED]
+    newest = sorted(readings, key=lambda r: r.day, reverse=True)
     if newest:
-        return ZenithSource(median_high(zenith for _, zenith in newest), "meter", newest[0][0])
+        same = [r for r in newest if r.source == newest[0].source][:READINGS_USED]
+        return ZenithSource(median_high(r.zenith for r in same), newest[0].source, newest[0].day, len(same))
     if given is not None:
         return ZenithSource(given, "given")
     if sky_class:

@@ -12,8 +12,10 @@ from vinter.core.ground.drive import Drive, estimated_drive
 from vinter.core.sky.glow import READING_SIGMA, bearing_distance, glow
 from vinter.core.sky.horizon import Horizon
 from vinter.core.sky.site import Site as CoreSite
-from vinter.core.sky.site_sky import ZenithSource, zenith_source
+from vinter.core.sky.site_sky import FROM_FRAMES, METER, SkyReading, ZenithSource, zenith_source
 from vinter.web.bin.models import Binnable
+
+SOURCES = {METER: "meter", FROM_FRAMES: "measured from your own frames"}
 
 
 class Site(Binnable):
@@ -48,7 +50,7 @@ class Site(Binnable):
 
     def sky(self) -> ZenithSource:
         """Zenith brightness to compute with, and where it comes from."""
-        readings = [(r.day, r.zenith) for r in self.reading_set.all()] if self.pk else []
+        readings = [SkyReading(r.day, r.zenith, r.source) for r in self.reading_set.all()] if self.pk else []
         return zenith_source(readings, self.zenith, self.sky_class)
 
     def core(self) -> CoreSite:
@@ -70,7 +72,8 @@ class Site(Binnable):
         sky, model = self.sky(), glow(self.lat, self.lon)
         return {
             "zenith": model.zenith if sky.zenith is None else sky.zenith,
-            "source": f"{sky.name}, {sky.day:%-d %b %Y}" if sky.day else sky.name,
+            "source": f"{SOURCES.get(sky.name, sky.name)}, {sky.day:%-d %b %Y}" if sky.day else sky.name,
+            "measured": sky.name == FROM_FRAMES,
             "error": model.uncertainty if sky.zenith is None else READING_SIGMA,
             "glow": model,
         }
@@ -109,11 +112,14 @@ class Site(Binnable):
 
 
 class Reading(models.Model):
-    """A sky-brightness meter's reading at the zenith, in mag/arcsec^2."""
+    """The zenith of an evening in mag/arcsec^2: a meter's, or measured from the frames of a stack
+    (``stack``)."""
 
     site = models.ForeignKey(Site, models.CASCADE)
     day = models.DateField()
     zenith = models.FloatField()
+    source = models.CharField(max_length=8, default=METER, editable=False)
+    stack = models.PositiveIntegerField(null=True, editable=False)
     note = models.CharField(max_length=200, blank=True, default="")
 
     class Meta:

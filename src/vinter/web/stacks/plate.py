@@ -18,6 +18,7 @@ from vinter.core.formats.whole import whole, write_image
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, picture_half
 from vinter.core.frames.stars import Stars, background, find_stars
 from vinter.core.stack.ingest import star_light
+from vinter.core.stack.photometry.measured_sky import measure_sky
 from vinter.core.stack.photometry.vignetting import measure_vignetting
 from vinter.core.stack.plate_solve import Solution, field_from, solve
 from vinter.web.stacks.models import Stack
@@ -33,7 +34,7 @@ def examine(one: Stack) -> dict[str, Any]:
     are evened out."""
     found = solved(one)
     if found is None:
-        return {"field": None, "falloff": None}
+        return {"field": None, "falloff": None, "sky": None}
     field, stars, light, unix = found
     shot = one.take.shot
     fall = measure_vignetting(stars.xy, light, field, shot.site.core(), unix) if shot else None
@@ -45,7 +46,15 @@ def examine(one: Stack) -> dict[str, Any]:
         with whole(one.picture) as draft:
             tifffile.imwrite(draft, picture, photometric="rgb", description=description, compression=None)
     keep_field(one.picture, field)
+    found = None
+    if shot:
+        rgb, mask, _ = read_stack(one.picture)
+        share = (
+            np.ones(rgb.shape[:2], np.float32) if mask is None else mask.astype(np.float32) / np.float32(255)
+        )
+        found = measure_sky(rgb, np.asarray(share, np.float32), field, shot.site.core(), unix)
     return {
+        "sky": asdict(found) if found else None,
         "field": asdict(field),
         "falloff": {**asdict(fall), "significant": fall.significant, "taken_out": taken_out}
         if fall
