@@ -7,6 +7,7 @@ from django.contrib.auth import get_user_model
 import vinter
 from vinter.core.shot import plan_shot
 from vinter.core.sky.nights import nights
+from vinter.web.demo.past import add_past
 from vinter.web.gear.models import Phone, own_shipped
 from vinter.web.nights.models import Preferences
 from vinter.web.shots.models import Shot
@@ -80,8 +81,9 @@ MILL_HORIZON = [
 ]
 
 
-def seed() -> None:
-    """Make the demo photographer and what belongs to her; safe to run again."""
+def seed(past: bool = False) -> None:
+    """Make the demo photographer and what belongs to her, with her past nights when asked; safe to run
+    again."""
     user, made = get_user_model().objects.get_or_create(username=DEMO_NAME, defaults={"first_name": "Nerea"})
     if made:
         user.set_unusable_password()
@@ -93,6 +95,8 @@ def seed() -> None:
     _what_is_known(Site.objects.get(owner=user, name="Tide mill"))
     if not Shot.objects.filter(owner=user).exists():
         _first_shot(user)
+    if past:
+        add_past(user)
 
 
 def _what_is_known(mill: Site) -> None:

@@ -4,4 +4,4 @@ from django.urls import path
 
 from vinter.web.home import views
 
-urlpatterns = [path("", views.home, name="home")]
+urlpatterns = [path("guide/", views.guide, name="guide"), path("", views.home, name="home")]

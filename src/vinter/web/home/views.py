@@ -4,13 +4,47 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 
 from vinter.core.sky.nights import nights
+from vinter.web.finish.models import Finish
 from vinter.web.forecast.chances import Chances
+from vinter.web.gear.models import Phone
+from vinter.web.home.glossary import GLOSSARY
+from vinter.web.jobs.models import Job
 from vinter.web.nights.drawing import draw
 from vinter.web.nights.outlook import ahead
 from vinter.web.nights.query import plan_query
 from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Site
+from vinter.web.stacks.models import Stack
+from vinter.web.takes.models import Take
 from vinter.web.workflow import head
+
+STEPS = (
+    ("A site", "Where do you want to shoot?", "site-new"),
+    ("A phone", "Which phone is it?", "gear"),
+    ("A shot", "Open a night and plan one.", "next-night"),
+    ("Frames", "Bring your own, or let the simulated phone shoot.", "takes"),
+    ("A stack", "Less noise from many frames.", "takes"),
+    ("A finished picture", "Level, white, glow, stars.", "stacks"),
+)
+
+
+def _steps_left(request: HttpRequest) -> list[tuple[str, str, str]]:
+    """What has not been done once, in order; none once all was."""
+    user = request.user
+    done = (
+        Site.objects.filter(owner=user).exists(),
+        Phone.objects.filter(owner=user).exists(),
+        Shot.objects.filter(owner=user).exists(),
+        Take.objects.filter(owner=user).exists(),
+        Stack.objects.filter(owner=user).exists(),
+        Finish.objects.filter(owner=user).exists(),
+    )
+    return [(name, words, address) for (name, words, address), ok in zip(STEPS, done, strict=True) if not ok]
+
+
+def guide(request: HttpRequest) -> HttpResponse:
+    """The work step by step, and the words of the field."""
+    return render(request, "home/guide.html", {"words": GLOSSARY, **head("", context="Guide")})
 
 
 def home(request: HttpRequest) -> HttpResponse:
@@ -40,6 +74,9 @@ def home(request: HttpRequest) -> HttpResponse:
             "chance_of": {run.night.day: chances.chance(run.night) for run in found.runs},
             "recent": recent,
             "others": others,
+            "steps_left": _steps_left(request),
+            "under_way": Job.objects.filter(owner=request.user, state__in=(Job.QUEUED, Job.RUNNING))[:4],
+            "pictures": Finish.objects.filter(owner=request.user).select_related("stack__take")[:4],
             **head("", context=f"{site.name} · {site.tz}"),
         },
     )

@@ -43,7 +43,8 @@ class Stack(Binnable):
     def __str__(self) -> str:
         many = len(self.frames)
         if self.joined:
-            return f"{self.take.title}, {len(self.parts)} stacks joined"
+            panels = ((self.report or {}).get("joined") or {}).get("panels") or self.parts
+            return f"{self.take.title}, {len(panels)} stacks joined"
         return f"{self.take.title}, {many} frames" if many > 1 else f"{self.take.title}, one frame"
 
     def came_of_it(self) -> list[Binnable]:

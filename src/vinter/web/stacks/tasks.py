@@ -25,6 +25,7 @@ from vinter.web.stacks.models import Stack
 from vinter.web.stacks.plate import examine, field_time
 from vinter.web.stacks.working import working_copy
 from vinter.web.takes.models import Frame
+from vinter.web.takes.tasks import restore_originals
 
 
 def run_stack(pk: int, context: JobContext) -> None:
@@ -34,6 +35,7 @@ def run_stack(pk: int, context: JobContext) -> None:
     shutil.rmtree(one.folder, ignore_errors=True)
     one.folder.mkdir(parents=True)
     frames = list(Frame.objects.filter(pk__in=one.frames))
+    restore_originals(one.take, frames, context)
     masters = {kind: tuple(f.path for f in one.take.serving_as(kind)) for kind in CALIBRATION}
     grounds = one.take.serving_as("ground") if one.ground in ("own", "focus") else []
     wanted = Settings(

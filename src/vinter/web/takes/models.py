@@ -1,5 +1,6 @@
 """Takes and their frames. Original files are never changed."""
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -7,6 +8,7 @@ from django.conf import settings
 from django.db import models
 
 from vinter.core.frames.selection import Candidate, Decision
+from vinter.core.simulate.phone import Burst
 from vinter.web.bin.models import Binnable
 from vinter.web.shots.models import Shot
 
@@ -23,6 +25,7 @@ class Take(Binnable):
     kind = models.CharField(max_length=12)
     title = models.CharField(max_length=120)
     seed = models.IntegerField(default=1)
+    told = models.JSONField(default=dict)  # what the simulated phone was told besides its shot
     film_wish = models.JSONField(default=dict)
     created = models.DateTimeField(auto_now_add=True)
 
@@ -58,6 +61,20 @@ class Take(Binnable):
     def film(self) -> Path:
         """The time-lapse of its stackable frames, of the kind that was wished for last."""
         return self.previews / f"time-lapse.{self.film_wish.get('kind', 'webm')}"
+
+    def burst(self) -> Burst:
+        """What the simulated phone is told: its shot's, turned, later, or with the faults of this take."""
+        assert self.shot is not None
+        shot, told = self.shot.burst(self.seed), self.told
+        pose = replace(shot.pose, azimuth=shot.pose.azimuth + told.get("turn", 0.0))
+        return replace(
+            shot,
+            pose=pose,
+            facing=shot.pose.azimuth if "turn" in told else None,
+            start=shot.start + told.get("late", 0.0),
+            faults=tuple((kind, tuple(frames)) for kind, frames in told.get("faults", ())),
+            traffic=bool(told.get("traffic", True)),
+        )
 
     def stackable(self) -> "list[Frame]":
         """Frames that go into a stack."""

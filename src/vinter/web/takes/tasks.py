@@ -40,7 +40,7 @@ def shoot_take(pk: int, context: JobContext) -> None:
     Frame.everything.filter(take=take).delete()
     shutil.rmtree(take.folder, ignore_errors=True)
     take.previews.mkdir(parents=True)
-    burst = take.shot.burst(take.seed)
+    burst = take.burst()
     futures = {context.pool.submit(shoot_frame, burst, i, take.folder): i for i in range(burst.count)}
     names = _gather(futures, context, "shooting frame", 0.0, 0.55)
     Frame.objects.bulk_create(
@@ -54,6 +54,18 @@ def shoot_take(pk: int, context: JobContext) -> None:
         for i in sorted(names)
     )
     _measure(take, context, 0.55)
+
+
+def restore_originals(take: Take, frames: list[Frame], context: JobContext) -> None:
+    """Shoot again the originals of a simulated take that are not here: the same seed gives the same bytes."""
+    missing = [f for f in frames if not f.path.is_file()]
+    if not missing or take.kind != Take.SIMULATED or take.shot is None:
+        return
+    burst = take.burst()
+    take.folder.mkdir(parents=True, exist_ok=True)
+    numbers = {int(Path(f.stored).stem.rpartition("_")[2]) - 1 for f in missing}
+    futures = {context.pool.submit(shoot_frame, burst, i, take.folder): i for i in sorted(numbers)}
+    _gather(futures, context, "shooting frame", 0.0, 0.3)
 
 
 def measure_take(pk: int, context: JobContext) -> None:

@@ -2,6 +2,8 @@
 document.addEventListener("click", (event) => {
   const opener = event.target.closest("[data-open]");
   if (event.target.closest("[data-print]")) window.print();
+  const menu = event.target.closest("[data-menu]");
+  if (menu) menu.setAttribute("aria-expanded", String(menu.getAttribute("aria-expanded") !== "true"));
   if (opener) document.getElementById(opener.dataset.open).showModal();
   if (event.target.tagName === "DIALOG") event.target.close();
 });

@@ -8,10 +8,10 @@ from vinter.web.demo.seed import seed
 
 
 class Command(BaseCommand):
-    """Make the demo photographer with phones, sites and a planned shot."""
+    """Make the demo photographer with phones, sites, a planned shot and four past nights."""
 
     help = "Make the demo data; safe to run again."
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Run it."""
-        seed()
+        seed(past=True)

@@ -1,0 +1,94 @@
+"""The demo's past: four nights that are in the ledger when it opens, from what is shipped beside this
+file."""
+
+import json
+import shutil
+from datetime import date
+from pathlib import Path
+from typing import Any
+
+import cv2
+import imagecodecs
+import numpy as np
+import tifffile
+
+from vinter.web.finish.models import Finish
+from vinter.web.gear.models import Phone
+from vinter.web.shots.models import Shot
+from vinter.web.sites.models import Site
+from vinter.web.stacks.models import Stack
+from vinter.web.stacks.tasks import learn_sky
+from vinter.web.takes.models import Frame, Take
+
+PAST = Path(__file__).parent / "past"
+VERSION = "demo"
+
+
+def add_past(user: Any) -> None:
+    """Give a person the past, once; what is left of it by then is not touched."""
+    if not (PAST / "past.json").is_file() or Take.everything.filter(owner=user).exists():
+        return
+    phone = Phone.objects.get(owner=user, key="marlet-7")
+    for n, row in enumerate(json.loads((PAST / "past.json").read_text())):
+        site = Site.objects.get(owner=user, name=row["site"])
+        shot = Shot.objects.create(
+            owner=user,
+            site=site,
+            phone=phone,
+            night=date.fromisoformat(row["night"]),
+            version=VERSION,
+            **row["shot"],
+        )
+        takes = [_take(user, shot, told, f"{n}-{k}") for k, told in enumerate(row["takes"])]
+        for told in row["stacks"]:
+            _stack(takes, told)
+
+
+def _take(user: Any, shot: Shot, told: dict[str, Any], name: str) -> Take:
+    take = Take.objects.create(
+        owner=user, shot=shot, kind=Take.SIMULATED, title=told["title"], seed=told["seed"], told=told["told"]
+    )
+    shutil.rmtree(take.folder, ignore_errors=True)
+    take.previews.mkdir(parents=True)
+    for told_frame in told["frames"]:
+        stem = Path(told_frame["stored"]).stem
+        for end in (".jpg", ".small.jpg"):
+            shutil.copyfile(PAST / f"{name}-{stem}{end}", take.previews / f"{stem}{end}")
+        Frame.objects.create(take=take, **told_frame)
+    return take
+
+
+def _stack(takes: list[Take], told: dict[str, Any]) -> None:
+    take = takes[told["take"]]
+    joined = told["method"] == Stack.JOIN
+    frames = [f for t in (takes if joined else [take]) for f in t.stackable()]
+    one = Stack.objects.create(
+        owner=take.owner,
+        take=take,
+        method=told["method"],
+        frames=[f.pk for f in frames],
+        report=told["report"] | {"field": told["picture"]["description"]["field"]},
+        version=VERSION,
+    )
+    shutil.rmtree(one.folder, ignore_errors=True)
+    one.folder.mkdir(parents=True)
+    unpack(PAST / f"{told['name']}.jp2", told["picture"], one.picture)
+    for part in ("before.jpg", "after.jpg", "small.jpg"):
+        source = PAST / f"{told['name']}.{part}"
+        if source.is_file():
+            shutil.copyfile(source, one.folder / part)
+    for finish in told["finishes"]:
+        Finish.objects.create(owner=take.owner, stack=one, version=VERSION, **finish)
+    if not joined:
+        learn_sky(one)
+
+
+def unpack(source: Path, told: dict[str, Any], out: Path) -> None:
+    """A stack's picture from its squeezed form: square roots of levels between two bounds; its mask beside
+    it."""
+    root = imagecodecs.jpeg2k_decode(source.read_bytes()).astype(np.float32) / 65535
+    rgb = np.asarray(root**2 * (told["high"] - told["low"]) + told["low"], np.float32)
+    description = json.dumps(told["description"])
+    tifffile.imwrite(out, rgb, photometric="rgb", description=description, compression=None)
+    mask = cv2.imread(str(source.with_suffix(".mask.png")), cv2.IMREAD_GRAYSCALE)
+    cv2.imwrite(str(out.with_suffix(".mask.png")), mask)
