@@ -40,7 +40,7 @@ NIGHTS = (
         "title": "Arch over the fold",
         "pose": (24.0, 0.0),
         "takes": [{"frames": 6, "turn": t, "late": 100 * k} for k, t in enumerate((-30.0, 0.0, 30.0))],
-        "lesson": "Thirty degrees between the fields is right for this lens; a level head saves the cropping.",
+        "lesson": "Thirty degrees between the fields is right for this lens; level it, less is cut.",
         "join": True,
         "finishes": ["As the night was"],
     },

@@ -1,7 +1,9 @@
 """Stacks joined into one picture through the pages, and finished like any."""
 
 import json
+from concurrent.futures import ProcessPoolExecutor
 from dataclasses import asdict, replace
+from multiprocessing import get_context
 from types import SimpleNamespace
 
 import cv2
@@ -49,7 +51,8 @@ def test_two_stacks_are_joined_and_finished(desk, two, tools):
     answer = desk.post("/stacks/join/", {"parts": [s.pk for s in two], "layout": "auto"})
     joined = Stack.objects.latest("pk")
     assert answer.url == f"/stacks/{joined.pk}/" and Job.objects.latest("pk").kind == "join"
-    run_join(joined.pk, tools)
+    with ProcessPoolExecutor(1, mp_context=get_context("spawn")) as pool:  # as the worker does it
+        run_join(joined.pk, replace(tools, pool=pool))
     Job.objects.all().update(state=Job.DONE)
     joined.refresh_from_db()
     field = joined.report["field"]

@@ -178,7 +178,7 @@ def look_picture(request: HttpRequest, pk: int, key: str) -> HttpResponse:
     if key in LOOKS:
         recipe = LOOKS[key][1](scene)
     else:
-        number = row_number(key.removeprefix("own-"))
+        number = row_number(key.removeprefix("own-")) or 0
         recipe = fitted(recipe_from(get_object_or_404(Look, pk=number, owner=request.user).recipe), scene)
     return HttpResponse(
         edit_session.small(working_copy(one.stack), recipe),

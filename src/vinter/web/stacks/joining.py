@@ -1,12 +1,9 @@
 """Stacks joined into one picture: choosing them, and the job."""
 
-import json
 import shutil
-from pathlib import Path
 from typing import Any
 
 import numpy as np
-import tifffile
 from django import forms
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect
@@ -18,13 +15,13 @@ from vinter.core.errors import BadInput
 from vinter.core.finish.scene import keep_field, read_stack
 from vinter.core.formats.pictures import write_jpeg
 from vinter.core.frames.preview import gain_for, stretched, thumbnail
-from vinter.core.stack.joining import FEWEST, MOST, Joined, Panel, join
-from vinter.core.stack.plate_solve import field_from
+from vinter.core.stack.joining import FEWEST, MOST
 from vinter.core.stack.report import joined_report
 from vinter.web.forms import checked
 from vinter.web.jobs.models import enqueue
 from vinter.web.jobs.registry import JobContext
 from vinter.web.quota import check_quota
+from vinter.web.stacks.join_work import join_files
 from vinter.web.stacks.models import Stack
 from vinter.web.stacks.plate import field_time
 from vinter.web.stacks.working import working_copy
@@ -93,7 +90,7 @@ def run_join(pk: int, context: JobContext) -> None:
     one.folder.mkdir(parents=True)
     context.progress("joining", 0.1)
     paths = [(str(p), p.picture, (p.report or {})["field"], field_time(p)) for p in parts]
-    made = context.pool.submit(_join, paths, one.take.shot.site.core(), one.picture, one.layout).result()
+    made = context.pool.submit(join_files, paths, one.take.shot.site.core(), one.picture, one.layout).result()
     one.report = joined_report(made.field, made.report, [p.report or {} for p in parts])
     keep_field(one.picture, made.field)
     context.progress("drawing", 0.95)
@@ -103,17 +100,3 @@ def run_join(pk: int, context: JobContext) -> None:
     write_jpeg(one.folder / "small.jpg", thumbnail(after), quality=88)
     working_copy(one)
     one.save(update_fields=["report"])
-
-
-def _join(paths: list[tuple[str, Path, dict[str, Any], float]], site: Any, out: Path, layout: str) -> Joined:
-    """For a pool process."""
-    panels = []
-    for name, path, field, unix in paths:
-        rgb, mask, _ = read_stack(path)
-        sky = np.ones(rgb.shape[:2], np.float32) if mask is None else mask.astype(np.float32) / 255
-        panels.append(Panel(name=name, rgb=rgb, sky=sky, field=field_from(field), unix=unix))
-    with tifffile.TiffFile(paths[0][1]) as file:
-        description = file.pages[0].description or "{}"  # type: ignore[union-attr]
-    data = {**json.loads(description), "vinter": "joined"}
-    data.pop("field", None)  # of the first part alone
-    return join(panels, site, out, json.dumps(data), layout)
