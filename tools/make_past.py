@@ -22,6 +22,7 @@ from pathlib import Path
 ROOT = Path(__file__).parents[1]
 OUT = ROOT / "src/vinter/web/demo/past"
 PREVIEW_QUALITY, SQUEEZE_DB = 60, 50.0
+SMALLER = 4  # the same of the frames' previews
 REDUCED = 2  # px a side of the shipped pictures in one
 # evening, site, title, minutes from the best one, turn in azimuth, what is set, faults, lesson, frames kept
 # of a cloud

@@ -21,7 +21,7 @@ from vinter.core.simulate.calibration_frames import darks, flats
 from vinter.core.simulate.phone import Burst, SimulatedPhone, shoot
 from vinter.core.sky.catalogue import to_horizon
 from vinter.core.sky.site import Site
-from vinter.core.stack.plate_solve import solve
+from vinter.core.stack.plate_solve import solve, solve_around
 
 SITE = Site(lat=37.702, lon=-8.772, tz="Europe/Lisbon", zenith=21.5)
 LENS = Lens(
@@ -96,6 +96,19 @@ def test_a_field_is_solved_from_a_rough_pose(off):
     assert "Core of the galaxy" in [t[0] for t in found.targets] and {"Scorpius", "Sagittarius"} <= set(
         found.constellations
     )
+
+
+def test_a_field_far_from_its_plan_is_found_and_noise_is_not():
+    camera = SimulatedPhone(BURST)
+    frame = read_frame_of(camera)
+    stars = find_stars(frame, background(frame)).stars
+    for azimuth, altitude in ((174 + 32, 24), (174 - 88, 10)):
+        found = solve_around(
+            stars.xy, replace(camera.view, pose=Pose(azimuth, altitude)), SITE, BURST.middle(0)
+        )
+        assert found is not None and found.matched > 60 and found.rms_px < 1
+    noise = np.random.default_rng(3).uniform(0, 1500, (200, 2))
+    assert solve_around(noise, camera.view, SITE, START) is None
 
 
 def read_frame_of(camera):

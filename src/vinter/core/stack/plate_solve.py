@@ -43,6 +43,21 @@ ROLLS = (
 )  # degrees that the phone may be tilted against its plan
 REACHES = (30.0, 30.0, 20.0, 12.0, 12.0, 8.0, 5.0, 5.0, 3.0, 3.0)  # px, of the rounds of matching
 LEAST_MATCHES = 12
+SURE_MATCHES, SURE_PX = 40, 1.5  # of a field that is taken for the true one
+# turns and rises (degrees) of the pose that are tried, the planned one first
+TRIES = (
+    (0.0, 0.0),
+    (-25.0, 0.0),
+    (25.0, 0.0),
+    (-45.0, 0.0),
+    (45.0, 0.0),
+    (-70.0, 0.0),
+    (70.0, 0.0),
+    (-95.0, 0.0),
+    (95.0, 0.0),
+    (0.0, 18.0),
+    (0.0, -14.0),
+)
 FINE_FAINTEST, FINE_REACH, FINE_STARS = 7.5, 2.5, 3000  # of the last fit: V, px, stars of the picture at most
 LENS_STARS = 60  # from which on the radial term is fitted too
 SCATTER_PX = 0.3  # of a matched star, beyond which it counts less
@@ -288,3 +303,18 @@ def solve(star_xy: Array, view: View, site: Site, unix: float) -> Solution | Non
             zenith=tuple(zenith.tolist()),
         )
     )
+
+
+def solve_around(star_xy: Array, view: View, site: Site, unix: float) -> Solution | None:
+    """As ``solve``; when the rough pose does not do, poses beside it to 95 degrees, above and below are
+    tried as well: for the fields of a panorama, and for phones that were pointed otherwise than planned."""
+    for turn, rise in TRIES:
+        pose = replace(
+            view.pose,
+            azimuth=(view.pose.azimuth + turn) % 360,
+            altitude=float(np.clip(view.pose.altitude + rise, -20, 90)),
+        )
+        found = solve(star_xy, replace(view, pose=pose), site, unix)
+        if found and found.matched >= SURE_MATCHES and found.rms_px < SURE_PX:
+            return found
+    return None

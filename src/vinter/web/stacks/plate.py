@@ -20,7 +20,7 @@ from vinter.core.frames.stars import Stars, background, find_stars
 from vinter.core.stack.ingest import star_light
 from vinter.core.stack.photometry.measured_sky import measure_sky
 from vinter.core.stack.photometry.vignetting import measure_vignetting
-from vinter.core.stack.plate_solve import Solution, field_from, solve
+from vinter.core.stack.plate_solve import Solution, field_from, solve_around
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame
 
@@ -79,7 +79,7 @@ def solved(one: Stack) -> tuple[Solution, Stars, F32, float] | None:
     if report.get("straightened_px"):
         view = replace(view, k1=0.0)
     unix = field_time(one)
-    found = solve(stars.xy, view, shot.site.core(), unix)
+    found = solve_around(stars.xy, view, shot.site.core(), unix)
     light = np.where(stars.peak < LINEAR * SPAN, star_light(plane - floor.level, stars), 0).astype(
         np.float32
     )  # a cut star says nothing

@@ -1,0 +1,145 @@
+"""The memory: what frames told becomes what the next plan uses; nights in the ledger; the demo's past."""
+
+import json
+from datetime import date
+
+import pytest
+from django.urls import reverse
+
+from vinter.web.demo.past import PAST, add_past
+from vinter.web.ledger.records import last_time, nights_of
+from vinter.web.shots.models import Shot
+from vinter.web.sites.models import Reading
+from vinter.web.stacks.models import Stack
+from vinter.web.stacks.tasks import learn_sky
+from vinter.web.takes.models import Take
+
+pytestmark = pytest.mark.django_db
+
+
+def said(answer):
+    return " ".join(answer.content.decode().split())
+
+
+@pytest.fixture
+def measured(small_take, shot):
+    """A stack of her take whose frames told that the sky was 0.4 mag brighter than thought."""
+    sky = {"zenith": 21.1, "error": 0.12, "planned": 21.5, "stars": 140, "air": 0.24}
+    report = {
+        "version": 2,
+        "reference": "a",
+        "frames": [{"file": "a", "used": True, "time": shot.moment}],
+        "frames_used": 5,
+        "noise_gain": 2.2,
+        "sky": sky,
+    }
+    return Stack.objects.create(owner=shot.owner, take=small_take, frames=[], report=report, version="x")
+
+
+def test_the_next_plan_uses_the_sky_that_was_measured_and_says_so_and_it_can_be_refused(desk, measured, mill):
+    before = mill.core().zenith
+    learn_sky(measured)
+    learn_sky(measured)  # stacked again: still one reading
+    reading = Reading.objects.get(site=mill, source="frames")
+    assert (reading.zenith, reading.day) == (21.1, date(2027, 6, 9)) and "140 stars" in reading.note
+    assert mill.core().zenith == 21.1 != before
+    page = said(desk.get(reverse("site", args=[mill.pk])))
+    assert "measured from your own frames, 9 Jun 2027" in page and "± 0.12" in page
+    # a shot planned before says what is different now, and is planned again with it
+    shot = measured.take.shot
+    assert any("21.1" in text for text in shot.outdated)
+    planned = shot.plan["at"]["brightness"]
+    desk.post(reverse("shot-again", args=[shot.pk]))
+    shot = Shot.objects.get(pk=shot.pk)
+    assert shot.plan["at"]["brightness"] < planned - 0.2 and shot.outdated == []
+    # refused: the meter counts again
+    desk.post(reverse("site-known-delete", args=["reading", reading.pk]))
+    assert mill.core().zenith == before
+
+
+def test_a_sky_measured_too_roughly_is_no_reading(measured, mill):
+    measured.report["sky"]["error"] = 0.35
+    learn_sky(measured)
+    assert not Reading.objects.filter(site=mill, source="frames").exists()
+
+
+def test_last_time_is_told_where_the_next_night_is_planned(desk, measured, mill):
+    shot = measured.take.shot
+    shot.lesson = "Come half an hour earlier"
+    shot.save()
+    assert last_time(mill)["lesson"] == shot.lesson
+    assert last_time(mill, before=shot.night) is None
+    for address in (
+        reverse("night", args=[mill.pk, "2027-07-05"]),
+        reverse("shot-new", args=[mill.pk]) + "?t=1814927400",
+    ):
+        page = said(desk.get(address))
+        assert "Last time here, 9 Jun 2027:" in page and "“Come half an hour earlier”" in page, address
+        assert "5 of 5 frames kept" in page and "2.2× less noise" in page
+        assert "The sky measured 21.1 ± 0.1" in page
+    assert "Last time here" not in said(desk.get(reverse("night", args=[mill.pk, "2027-05-05"])))
+
+
+def test_a_night_holds_what_was_planned_set_got_and_learned(desk, measured, nerea):
+    learn_sky(measured)
+    page = said(desk.get(reverse("ledger")))
+    for words in (
+        "Planned",
+        "Set, by the files",
+        "Got",
+        "Learned",
+        "5 used · 2.2× less noise",
+        "sky measured",
+    ):
+        assert words in page, words
+    night = nights_of(nerea)[0]
+    got = night.works[0].got
+    assert (got.frames, got.kept) == (5, 5) and night.frames == 5 and got.width_px > 1
+    frame = measured.take.frame_set.first()
+    frame.decision = "drop"
+    frame.measure = {**frame.measure, "reasons": ["stars trailed"]}
+    frame.save()
+    assert nights_of(nerea)[0].works[0].got.reasons == [("stars trailed", 1)]
+    assert "1 left: stars trailed" in said(desk.get(reverse("ledger")))
+    assert "Tide mill</span>" not in said(desk.get(reverse("ledger"), {"year": 2020}))
+    assert "Nothing here yet" in said(desk.get(reverse("ledger"), {"site": 10**9}))
+
+
+def test_frames_without_a_plan_are_a_night_too(desk, small_take, nerea):
+    small_take.shot = None
+    small_take.title = "Last year's folder"
+    small_take.save()
+    days = [n.day for n in nights_of(nerea) if n.site is None]
+    assert len(days) == 1
+    page = said(desk.get(reverse("ledger")))
+    assert "not planned" in page and "Last year&#x27;s folder" in page and "no site known" in page
+
+
+def test_the_demo_opens_with_a_past(desk, nerea):
+    assert sum(p.stat().st_size for p in PAST.iterdir()) < 12e6
+    told = json.loads((PAST / "past.json").read_text())
+    assert [len(row["takes"]) for row in told] == [1, 3, 1, 1]
+    add_past(nerea)
+    add_past(nerea)  # once
+    assert Take.objects.filter(owner=nerea).count() == 6 and Stack.objects.filter(owner=nerea).count() == 2
+    nights = [n for n in nights_of(nerea) if n.day.year == 2026]
+    assert len(nights) == 4 and sum(len(n.finishes) for n in nights) == 3
+    page = said(desk.get(reverse("ledger")))
+    assert "Never 30 s with this lens" in page and "left: " in page
+    for stack in Stack.objects.filter(owner=nerea):
+        assert desk.get(reverse("stack", args=[stack.pk])).status_code == 200
+        for finish in stack.finish_set.all():
+            assert desk.get(reverse("finish", args=[finish.pk])).status_code == 200
+            assert desk.get(reverse("finish-picture", args=[finish.pk])).status_code == 200
+    for take in Take.objects.filter(owner=nerea):
+        assert desk.get(reverse("take", args=[take.pk])).status_code == 200
+    # the mill's sky was measured, and the failures say why they failed
+    assert Reading.objects.filter(source="frames").count() == 1
+    trailed = Take.objects.get(title__startswith="Thirty seconds")
+    assert all(f.suggestion != "keep" for f in trailed.frame_set.all())
+
+
+def test_the_guide_and_the_steps(client, stranger, desk):
+    page = said(desk.get(reverse("guide")))
+    assert "NPF rule" in page and "Know the phone" in page and page.count("<dt>") > 15
+    assert "Still to do once" in said(desk.get("/"))
