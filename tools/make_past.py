@@ -223,12 +223,14 @@ def main():
                 take = shoot(shot, one, k if len(told["takes"]) > 1 else None, context)
                 frames = []
                 for frame in take.frame_set.all():
+                    if told.get("join"):  # fields beside the plan's: its target is not meant to be in them
+                        frame.measure = {**frame.measure, "verdict": "keep", "reasons": []}
                     stem = Path(frame.stored).stem
                     small = cv2.imread(str(take.previews / f"{stem}.small.jpg"))
                     cv2.imwrite(str(OUT / f"{n}-{k}-{stem}.small.jpg"), small, [1, 78])
                     full = cv2.imread(str(take.previews / f"{stem}.jpg"))
                     full = cv2.resize(
-                        full, None, fx=1 / REDUCED, fy=1 / REDUCED, interpolation=cv2.INTER_AREA
+                        full, None, fx=1 / SMALLER, fy=1 / SMALLER, interpolation=cv2.INTER_AREA
                     )
                     cv2.imwrite(str(OUT / f"{n}-{k}-{stem}.jpg"), full, [1, PREVIEW_QUALITY])
                     frames.append(

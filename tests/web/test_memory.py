@@ -38,6 +38,9 @@ def measured(small_take, shot):
 
 def test_the_next_plan_uses_the_sky_that_was_measured_and_says_so_and_it_can_be_refused(desk, measured, mill):
     before = mill.core().zenith
+    own = measured.take.shot
+    own.planned_with = own.inputs()
+    own.save()
     learn_sky(measured)
     learn_sky(measured)  # stacked again: still one reading
     reading = Reading.objects.get(site=mill, source="frames")
@@ -46,7 +49,7 @@ def test_the_next_plan_uses_the_sky_that_was_measured_and_says_so_and_it_can_be_
     page = said(desk.get(reverse("site", args=[mill.pk])))
     assert "measured from your own frames, 9 Jun 2027" in page and "± 0.12" in page
     # a shot planned before says what is different now, and is planned again with it
-    shot = measured.take.shot
+    shot = Shot.objects.get(pk=own.pk)
     assert any("21.1" in text for text in shot.outdated)
     planned = shot.plan["at"]["brightness"]
     desk.post(reverse("shot-again", args=[shot.pk]))
