@@ -210,12 +210,17 @@ def test_exports_open_elsewhere_with_size_depth_and_metadata(tmp_path):
     )
     cv2.imwrite(str(tmp_path / "s.mask.png"), mask)
     recipe = suggest(prepare(*read_stack(tmp_path / "s.tif")))
-    info = PictureInfo("Tide mill", "Marlet", "Marlet 7", 1812589930.0, 1600, 10.0)
+    info = PictureInfo(
+        "Tide mill", "Marlet", "Marlet 7", 1812589930.0, 1600, 10.0, "Mill & <core>, 24 × 10 s"
+    )
     assert export(tmp_path / "s.tif", recipe, tmp_path / "o.jpg", 200, info) == (200, 150)
     with Image.open(tmp_path / "o.jpg") as image:
         exif = image.getexif()
         assert image.size == (200, 150) and exif[272] == "Marlet 7" and exif.get_ifd(34665)[34855] == 1600
-        assert "icc_profile" in image.info
+        assert "icc_profile" in image.info and 0x8825 not in exif  # no place
+        told = image.getxmp()["xmpmeta"]["RDF"]["Description"]
+        assert told["title"]["Alt"]["li"]["text"] == "Tide mill"
+        assert told["description"]["Alt"]["li"]["text"] == "Mill & <core>, 24 × 10 s"
     export(tmp_path / "s.tif", recipe, tmp_path / "o.tif")
     wide = tifffile.imread(tmp_path / "o.tif")
     assert wide.dtype == np.uint16 and wide.shape == (300, 400, 3) and len(np.unique(wide)) > 1000

@@ -125,7 +125,10 @@ def test_leaves_sway_from_frame_to_frame_and_stones_do_not():
 def test_shaken_and_dewed_frames_lose_their_points():
     one = camera(scene="ridge", faults=(("shake", (1,)), ("dew", (2,)), ("cloud", (3,))), count=4)
     skies = [one.electrons(i)[1:500:2, ::2] for i in range(3)]
-    peaks = [float(np.percentile(sky, 99.8) - np.median(sky)) for sky in skies]
+    peaks = [float(np.percentile(sky, 99.98) - np.median(sky)) for sky in skies]
     assert peaks[1] < 0.8 * peaks[0] and peaks[2] < 0.8 * peaks[0]
     clouded, clear = one.electrons(3)[1:400:2, ::2], one.electrons(0)[1:400:2, ::2]
-    assert np.std(cv2.blur(clouded, (40, 40))) > 1.5 * np.std(cv2.blur(clear, (40, 40)))
+    ratio = cv2.medianBlur(np.ascontiguousarray(clouded / clear), 5)
+    assert np.percentile(ratio, 5) < 1.01 and np.percentile(ratio, 95) > 1.1  # somewhere none, somewhere much
+    stars = clear > np.percentile(clear, 99.9)
+    assert np.median((clouded / clear)[stars]) < np.median(ratio)  # it is their light that it takes

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import lru_cache
 from pathlib import Path
+from xml.sax.saxutils import escape
 
 import cv2
 import numpy as np
@@ -29,6 +30,22 @@ class PictureInfo:
     time: float | None = None
     iso: int | None = None
     exposure_s: float | None = None
+    caption: str = ""
+
+
+XMP = (
+    '<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?>'
+    '<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">'
+    '<rdf:Description rdf:about="" xmlns:dc="http://purl.org/dc/elements/1.1/">'
+    '<dc:title><rdf:Alt><rdf:li xml:lang="x-default">{title}</rdf:li></rdf:Alt></dc:title>'
+    '<dc:description><rdf:Alt><rdf:li xml:lang="x-default">{caption}</rdf:li></rdf:Alt></dc:description>'
+    '</rdf:Description></rdf:RDF></x:xmpmeta><?xpacket end="w"?>'
+)
+
+
+def _xmp(info: PictureInfo) -> bytes:
+    """Title and caption as an XMP packet."""
+    return XMP.format(title=escape(info.title), caption=escape(info.caption or info.title)).encode()
 
 
 def _exif(info: PictureInfo) -> Image.Exif:
@@ -59,11 +76,17 @@ def _srgb() -> bytes:
 def write_jpeg(
     path: Path, rgb: npt.NDArray[np.uint8], info: PictureInfo | None = None, quality: int = JPEG_QUALITY
 ) -> None:
-    """8-bit sRGB JPEG with EXIF and colour profile."""
-    exif = _exif(info or PictureInfo())
+    """8-bit sRGB JPEG with EXIF, XMP title and caption, and colour profile."""
+    info = info or PictureInfo()
     with whole(path) as draft:
         Image.fromarray(rgb).save(
-            draft, "JPEG", quality=quality, exif=exif, icc_profile=_srgb(), subsampling=0
+            draft,
+            "JPEG",
+            quality=quality,
+            exif=_exif(info),
+            icc_profile=_srgb(),
+            subsampling=0,
+            xmp=_xmp(info) if info.title else b"",
         )
 
 

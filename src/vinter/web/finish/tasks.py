@@ -5,6 +5,7 @@ from pathlib import Path
 from vinter.core.finish.export import export
 from vinter.core.finish.recipe import recipe_from
 from vinter.core.formats.pictures import PictureInfo
+from vinter.web.finish.caption import caption
 from vinter.web.finish.models import Export
 from vinter.web.jobs.registry import JobContext
 from vinter.web.takes.models import Frame
@@ -24,6 +25,7 @@ def _info(one: Export) -> PictureInfo:
         m.get("time"),
         m.get("iso"),
         m.get("exposure_s"),
+        caption(one.finish),
     )
 
 
