@@ -95,7 +95,9 @@ def whole(burst: Burst, across: int = WHOLE_PX) -> Expected:
     return Expected(
         halved(_levels(phone, electrons, 1, 1)),
         halved(_levels(phone, electrons, burst.count, 2)),
-        np.ascontiguousarray(phone.ground.sky[::2, ::2]),
+        np.ascontiguousarray(
+            cv2.resize(phone.ground.sky, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+        ),
     )
 
 
