@@ -18,7 +18,7 @@ from vinter.web.archive.reading import read_archive
 from vinter.web.archive.tasks import bring_in, make
 from vinter.web.archive.writing import row_data, write_archive
 from vinter.web.field.models import PackMark
-from vinter.web.finish.models import Export, Finish
+from vinter.web.finish.models import Export, Finish, Look
 from vinter.web.finish.tasks import export_finish
 from vinter.web.gear.models import Phone
 from vinter.web.jobs.models import Job
@@ -36,6 +36,7 @@ def full(desk, nerea, mill, shot, small_stack, tools):
     """The demo photographer with one of everything that an archive holds."""
     desk.post(reverse("finish-new", args=[small_stack.pk]))
     finish = Finish.objects.get()
+    desk.post(reverse("finish-keep-look", args=[finish.pk]), {"name": "Mine"})
     export = Export.objects.create(owner=nerea, finish=finish, kind="jpg", recipe=finish.recipe)
     export_finish(export.pk, tools)
     Preferences.objects.update_or_create(owner=nerea, defaults={"drive_limit": 70})
@@ -89,6 +90,7 @@ def rows_of(user):
         Frame: Frame.objects.filter(take__owner=user),
         Stack: Stack.objects.filter(owner=user),
         Finish: Finish.objects.filter(owner=user),
+        Look: Look.objects.filter(owner=user),
         Export: Export.objects.filter(owner=user),
     }
     return {

@@ -142,6 +142,35 @@ def test_the_demo_opens_with_a_past(desk, nerea):
     assert all(f.suggestion != "keep" for f in trailed.frame_set.all())
 
 
+def test_originals_come_again_from_their_seed(nerea, shot, tools, monkeypatch):
+    """A take whose originals are gone is shot again, byte for byte, also under new names."""
+    from dataclasses import replace
+
+    from vinter.web.takes.models import Frame
+    from vinter.web.takes.tasks import restore_originals
+    from vinter.web.takes.work import shoot_frame
+
+    small = replace(shot.core_lens, width=400, height=300, pitch=shot.core_lens.pitch * 10)
+    take = Take.objects.create(owner=nerea, shot=shot, kind=Take.SIMULATED, title="Gone", seed=3)
+    burst = replace(take.burst(), lens=small, count=2)
+    monkeypatch.setattr(Take, "burst", lambda self: burst)
+    take.folder.mkdir(parents=True, exist_ok=True)
+    names = [shoot_frame(burst, i, take.folder) for i in range(2)]
+    before = [(take.folder / n).read_bytes() for n in names]
+    frames = [
+        Frame.objects.create(take=take, name=n, stored=stored, size=1, digest=n)
+        for n, stored in zip(names, (names[0], "anew.dng"), strict=True)
+    ]
+    for n in names:
+        (take.folder / n).unlink()
+    restore_originals(take, frames, tools)
+    assert [f.path.read_bytes() for f in frames] == before
+    take.kind = Take.UPLOADED
+    frames[0].path.unlink()
+    restore_originals(take, frames, tools)
+    assert not frames[0].path.is_file()  # what was brought cannot be made up
+
+
 def test_the_guide_and_the_steps(client, stranger, desk):
     page = said(desk.get(reverse("guide")))
     assert "NPF rule" in page and "Know the phone" in page and page.count("<dt>") > 15

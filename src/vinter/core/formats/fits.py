@@ -117,7 +117,7 @@ def taken_cards(taken: Taken) -> Cards:
         "TIMESYS": "UTC" if start else None,
         "EXPTIME": taken.exposure,
         "NCOMBINE": taken.frames,
-        "TELAPSE": taken.exposure * taken.frames if taken.exposure and taken.frames else None,
+        "XPOSURE": taken.exposure * taken.frames if taken.exposure and taken.frames else None,
         "INSTRUME": plain(taken.camera),
         "LENS": plain(taken.lens),
         "ISOSPEED": taken.iso,

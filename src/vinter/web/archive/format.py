@@ -16,7 +16,7 @@ from vinter.core.finish.export import EXPORT_KINDS
 from vinter.core.finish.recipe import recipe_from
 from vinter.core.frames.measure import Measure
 from vinter.web.field.models import PackMark
-from vinter.web.finish.models import Export, Finish
+from vinter.web.finish.models import Export, Finish, Look
 from vinter.web.gear.models import Phone
 from vinter.web.nights.models import Preferences
 from vinter.web.rehearse.models import Rehearsal
@@ -89,6 +89,10 @@ def _frame_files(frame: Frame) -> dict[str, Path]:
     return {f"{ORIGINAL}{original.suffix}": original, "look.jpg": look, "look.small.jpg": small}
 
 
+def _check_look(look: Look) -> None:
+    recipe_from(look.recipe)
+
+
 TABLES = (
     Table(Site, "sites.geojson", lambda u: Site.objects.filter(owner=u), check=_check_site),
     Table(Reading, "readings.json", lambda u: Reading.objects.filter(site__owner=u, site__binned=None)),
@@ -136,6 +140,7 @@ TABLES = (
         _check_stack,
     ),
     Table(Finish, "finishes.json", lambda u: Finish.objects.filter(owner=u), check=lambda f: f.core()),
+    Table(Look, "looks.json", lambda u: Look.objects.filter(owner=u), check=_check_look),
     Table(
         Export,
         "exports.json",

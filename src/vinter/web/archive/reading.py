@@ -24,7 +24,7 @@ from vinter.web.fields import VersionedJSONField
 from vinter.web.gear.models import Phone
 from vinter.web.nights.models import Preferences
 from vinter.web.quota import check_quota
-from vinter.web.sites.models import ScoutPicture, Site
+from vinter.web.sites.models import Reading, ScoutPicture, Site
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame
 
@@ -210,6 +210,11 @@ def _frame(row: Frame, importing: Importing) -> None:
     row.stored = f"{secrets.token_hex(8)}{suffix}"
 
 
+def _reading(row: Reading, importing: Importing) -> None:
+    """What was measured in a stack stays; stacked again, that stack measures anew."""
+    row.stack = None
+
+
 def _picture(row: ScoutPicture, importing: Importing) -> None:
     row.stored = f"{secrets.token_hex(8)}.jpg"
 
@@ -231,6 +236,7 @@ _ADAPT: dict[Any, Callable[[Any, Importing], Any]] = {
     Preferences: _preferences,
     Frame: _frame,
     ScoutPicture: _picture,
+    Reading: _reading,
     Stack: _stack,
 }
 

@@ -284,18 +284,16 @@ def export(request: HttpRequest, pk: int) -> HttpResponse:
 def all_exports(request: HttpRequest, pk: int) -> HttpResponse:
     """Every exported picture of a finish in one file."""
     one = owned(Finish, request, pk)
-    with tempfile.TemporaryFile() as file:
-        with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as packed:
-            for export in one.export_set.all():
-                if export.ready:
-                    packed.write(
-                        export.path,
-                        f"vinter-{one.pk}-{export.made_width}x{export.made_height}-{export.pk}.{export.kind}",
-                    )
-        file.seek(0)
-        answer = HttpResponse(file.read(), content_type="application/zip")
-    answer["Content-Disposition"] = f'attachment; filename="vinter-finish-{one.pk}.zip"'
-    return answer
+    file = tempfile.TemporaryFile()  # noqa: SIM115 - the answer closes it
+    with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as packed:
+        for export in one.export_set.all():
+            if export.ready:
+                size = f"{export.made_width}x{export.made_height}"
+                packed.write(export.path, f"vinter-{one.pk}-{size}-{export.pk}.{export.kind}")
+    file.seek(0)
+    return FileResponse(
+        file, as_attachment=True, filename=f"vinter-finish-{one.pk}.zip", content_type="application/zip"
+    )
 
 
 def download(request: HttpRequest, pk: int, which: str = "full") -> HttpResponse:

@@ -1,5 +1,6 @@
 """Jobs of a take: the simulated phone shooting it, and measuring its frames."""
 
+import re
 import shutil
 from concurrent.futures import Future
 from pathlib import Path
@@ -63,9 +64,13 @@ def restore_originals(take: Take, frames: list[Frame], context: JobContext) -> N
         return
     burst = take.burst()
     take.folder.mkdir(parents=True, exist_ok=True)
-    numbers = {int(Path(f.stored).stem.rpartition("_")[2]) - 1 for f in missing}
-    futures = {context.pool.submit(shoot_frame, burst, i, take.folder): i for i in sorted(numbers)}
-    _gather(futures, context, "shooting frame", 0.0, 0.3)
+    numbered = [
+        (f, int(found[1]) - 1) for f in missing if (found := re.search(r"_(\d+)$", Path(f.name).stem))
+    ]
+    futures = {context.pool.submit(shoot_frame, burst, i, take.folder): i for _, i in numbered}
+    made = _gather(futures, context, "shooting frame", 0.0, 0.3)
+    for frame, i in numbered:
+        (take.folder / made[i]).replace(frame.path)  # an archive that was brought in names files anew
 
 
 def measure_take(pk: int, context: JobContext) -> None:
