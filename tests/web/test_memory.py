@@ -79,7 +79,9 @@ def test_last_time_is_told_where_the_next_night_is_planned(desk, measured, mill)
         page = said(desk.get(address))
         assert "Last time here, 9 Jun 2027:" in page and "“Come half an hour earlier”" in page, address
         assert "5 of 5 frames kept" in page and "2.2× less noise" in page
-        assert "The sky measured 21.1 ± 0.1" in page
+        assert "The sky measured 21.1 ± 0.1" in page and "this plan uses it" not in page  # no reading of it
+    learn_sky(measured)
+    assert "this plan uses it" in said(desk.get(reverse("night", args=[mill.pk, "2027-07-05"])))
     assert "Last time here" not in said(desk.get(reverse("night", args=[mill.pk, "2027-05-05"])))
 
 

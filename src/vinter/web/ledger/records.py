@@ -19,6 +19,7 @@ from vinter.web.sites.models import Reading, Site
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Take
 
+USED = 0.05  # mag/arcsec^2, within which what was measured is what plans are made with
 NO_SKY = {"ground", "twin", "test", *CALIBRATION}
 
 
@@ -147,5 +148,7 @@ def last_time(site: Site, before: date | None = None) -> dict[str, Any] | None:
         reports = [s.report for s in take.stack_set.all() if s.report] if take else []
         sky = next((r["sky"] for r in reports if r.get("sky")), None)
         gain = next((r["noise_gain"] for r in reports if r.get("noise_gain")), None)
-        return {"shot": shot, "got": got, "sky": sky, "gain": gain, "lesson": shot.lesson}
+        now = site.sky()
+        used = bool(sky and now.name == FROM_FRAMES and abs((now.zenith or 0) - sky["zenith"]) < USED)
+        return {"shot": shot, "got": got, "sky": sky, "used": used, "gain": gain, "lesson": shot.lesson}
     return None
