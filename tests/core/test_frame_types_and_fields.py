@@ -1,15 +1,14 @@
 """Sorting a memory card, solving a field, and the forms a stack is carried away in."""
 
 from dataclasses import replace
-from datetime import UTC, datetime
 
 import numpy as np
 import pytest
 import rawpy
 from astropy.io import fits
 from astropy.wcs import WCS
+from fields import LENS, START
 
-from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
 from vinter.core.formats.fits import Taken, taken_cards, wcs_cards, write_fits
 from vinter.core.formats.lineardng import write_linear_dng
@@ -24,21 +23,7 @@ from vinter.core.sky.site import Site
 from vinter.core.stack.plate_solve import solve, solve_around
 
 SITE = Site(lat=37.702, lon=-8.772, tz="Europe/Lisbon", zenith=21.5)
-LENS = Lens(
-    name="small",
-    focal=2.8,
-    f35=24,
-    aperture=1.8,
-    pitch=2.0,
-    width=2016,
-    height=1512,
-    iso_min=50,
-    iso_max=6400,
-    shutter_max=30,
-    distortion=-0.012,
-    infinity_ticks=4,
-)
-START = datetime(2027, 6, 10, 0, 45, tzinfo=UTC).timestamp()
+
 BURST = Burst(
     site=SITE, lens=LENS, start=START, pose=Pose(174, 24), iso=1600, shutter=8.0, count=4, traffic=False
 )

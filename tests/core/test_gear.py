@@ -6,13 +6,14 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from fields import LENS
 
 from vinter.core.camera.accessories import Clamp, Eyepiece, Tracker, charge, with_clip_on
 from vinter.core.camera.exposure import expose
 from vinter.core.camera.focus import fit_infinity
 from vinter.core.camera.iso import choose_iso
 from vinter.core.camera.phonefile import lens_from_photo, phone_text, read_phone
-from vinter.core.camera.phones import SHIPPED, Lens, phone
+from vinter.core.camera.phones import SHIPPED, phone
 from vinter.core.camera.projection import Pose
 from vinter.core.errors import BadInput
 from vinter.core.field.card import checks
@@ -25,50 +26,35 @@ from vinter.core.simulate.exposing import draw_trails
 from vinter.core.simulate.phone import Burst
 from vinter.core.sky.site import Site
 
-SMALL = Lens(
-    name="small",
-    focal=2.8,
-    f35=24,
-    aperture=1.8,
-    pitch=2.0,
-    width=2016,
-    height=1512,
-    iso_min=50,
-    iso_max=6400,
-    shutter_max=30,
-    distortion=-0.012,
-    infinity_ticks=4,
-)
-
 
 def test_darks_give_back_the_read_noise_the_hot_pixels_and_the_glow(tmp_path):
     for iso, seconds in ((800, 10.0), (3200, 10.0)):
-        frames = [read_frame(p) for p in darks(SMALL, iso, seconds, 4, tmp_path / str(iso), seed=iso)]
-        gain = SMALL.full_scale(iso) / (frames[0].white - frames[0].black.mean())
+        frames = [read_frame(p) for p in darks(LENS, iso, seconds, 4, tmp_path / str(iso), seed=iso)]
+        gain = LENS.full_scale(iso) / (frames[0].white - frames[0].black.mean())
         found = measure_darks(frames, gain)
-        true = math.hypot(SMALL.noise_at(iso), math.sqrt(SMALL.dark_current * seconds))
+        true = math.hypot(LENS.noise_at(iso), math.sqrt(LENS.dark_current * seconds))
         assert found.read_noise_e == pytest.approx(true, rel=0.10)
         assert found.hot_share == pytest.approx(HOT_SHARE, rel=0.10)
         assert found.amp_glow_place == "bottom right" and found.amp_glow_dn > 3
 
 
 def test_flats_give_back_the_gain_and_the_full_well(tmp_path):
-    frames = [read_frame(p) for p in flats(SMALL, 100, 0.3, 3, tmp_path)]
+    frames = [read_frame(p) for p in flats(LENS, 100, 0.3, 3, tmp_path)]
     found = measure_flats(frames)
     span = frames[0].white - float(frames[0].black.mean())
-    assert found.gain == pytest.approx(SMALL.full_scale(100) / span, rel=0.05)
-    assert found.white_e == pytest.approx(SMALL.full_scale(100), rel=0.05)
+    assert found.gain == pytest.approx(LENS.full_scale(100) / span, rel=0.05)
+    assert found.white_e == pytest.approx(LENS.full_scale(100), rel=0.05)
     with pytest.raises(BadInput, match="5 and 85"):
-        measure_flats([read_frame(p) for p in flats(SMALL, 100, 0.01, 1, tmp_path / "dim")])
+        measure_flats([read_frame(p) for p in flats(LENS, 100, 0.01, 1, tmp_path / "dim")])
 
 
 def test_a_focus_sweep_finds_the_true_infinity(tmp_path):
     site = Site(lat=37.702, lon=-8.772, tz="Europe/Lisbon", zenith=21.5)
-    burst = Burst(site=site, lens=SMALL, start=1812588300, pose=Pose(174, 30), iso=3200, shutter=4.0, count=1)
+    burst = Burst(site=site, lens=LENS, start=1812588300, pose=Pose(174, 30), iso=3200, shutter=4.0, count=1)
     sweep = focus_sweep(burst, [0, 2, 3, 5, 6, 8], tmp_path)
     widths = [measure(read_frame(path)).fwhm_px for _, path in sweep]
     fit = fit_infinity([t for t, _ in sweep], widths)
-    assert fit.ticks == pytest.approx(SMALL.infinity_ticks, abs=0.4) and fit.setting == 4
+    assert fit.ticks == pytest.approx(LENS.infinity_ticks, abs=0.4) and fit.setting == 4
     with pytest.raises(BadInput, match="outside the sweep"):
         fit_infinity([0, 1, 2, 3], [((t - 6) ** 2 + 4) ** 0.5 for t in range(4)])
     with pytest.raises(BadInput, match="four different"):

@@ -29,10 +29,6 @@ class Canvas:
         """Two versions of the picture laid together by the share of sky."""
         return np.asarray(cv2.blendLinear(sky, ground, self.sky, 1 - self.sky), np.float32)
 
-    def masked(self, amount: F32, ground: float = 0.0) -> F32:
-        """An amount (h, w) over the sky alone, or its share ``ground`` over the ground too."""
-        return np.asarray(amount * (self.sky + np.float32(ground) * (1 - self.sky)), np.float32)
-
     def places(self, step: int) -> tuple[Array, Array]:
         """Shares of the scene's width and height on a coarse grid over the canvas, about ``step`` px
         apart."""

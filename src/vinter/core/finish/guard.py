@@ -71,7 +71,7 @@ def limits(scene: Scene, recipe: RecipeParts, picture: U8, with_ends: bool = Tru
         f"The sky holds about {headroom:.1f} EV more before its noise shows, seen {VIEWED_PX} px across."
         if headroom > 0
         else f"The sky is pushed {-headroom:.1f} EV beyond its noise: grain of {noise * 255:.0f} levels "
-        f"shows, seen {VIEWED_PX} px across. {_more(scene, headroom)}"
+        f"shows, seen {VIEWED_PX} px across. {_more(headroom)}"
     ]
     smoothing = recipe.of(NoiseReduction)
     for name, zone in (("sky", smoothing.sky), ("ground", smoothing.ground)):
@@ -86,7 +86,7 @@ def limits(scene: Scene, recipe: RecipeParts, picture: U8, with_ends: bool = Tru
     return Limits(noise * 255, headroom, words, ends(scene, recipe) if with_ends else {})
 
 
-def _more(scene: Scene, headroom: float) -> str:
+def _more(headroom: float) -> str:
     """What would help: so many times the frames, or a smaller picture."""
     times = 2 ** (-2 * headroom)
     return f"{times:.1f} times as many frames would carry it, or a picture {2**headroom:.0%} as wide."

@@ -2,6 +2,9 @@
 
 from collections.abc import Callable
 
+import numpy as np
+
+from vinter.core.errors import BadInput
 from vinter.core.finish.moves.areas import Areas
 from vinter.core.finish.moves.black_point import BlackPoint
 from vinter.core.finish.moves.colour import Colour, Saturation, SkySaturation
@@ -23,16 +26,37 @@ from vinter.core.finish.recipe import RecipeParts, recipe_of
 from vinter.core.finish.render import cool_kelvin, core_of, held, levelled, suggest
 from vinter.core.finish.scene import Scene
 
+PICKED = 2  # px about a picked place that are looked at
+
 
 def by_stars(scene: Scene) -> tuple[float, float] | None:
     """Kelvin and cast (EV) at which a Sun-like star is white; None where the stars do not tell."""
     return light_of(scene.white.neutral, scene.colour) if scene.white else None
 
 
+def grey_at(scene: Scene, x: float, y: float) -> tuple[float, float]:
+    """Kelvin and cast (EV) at which a place (shares of width and height) comes out grey.
+
+    Raises:
+        BadInput: where the picture is black there.
+    """
+    w, h = scene.size
+    column, row = int(x * (w - 1)), int(y * (h - 1))
+    patch = scene.rgb[max(row - PICKED, 0) : row + PICKED + 1, max(column - PICKED, 0) : column + PICKED + 1]
+    raw = np.median(patch.reshape(-1, 3), axis=0).astype(float)
+    if raw.min() <= 0:
+        raise BadInput("that place is black: its colour cannot be told")
+    return light_of(raw / raw[1], scene.colour)
+
+
+def _within(kelvin: float) -> float:
+    return min(max(kelvin, LOW_KELVIN), HIGH_KELVIN)
+
+
 def as_the_night_was(scene: Scene) -> RecipeParts:
     """Measured colour, true dark: white by the stars, a little of the towns' glow out, no colour added."""
     kelvin, cast = by_stars(scene) or (cool_kelvin(scene) + 400, 0.0)
-    kelvin = min(max(kelvin, LOW_KELVIN), HIGH_KELVIN)
+    kelvin = _within(kelvin)
     found = recipe_of(
         levelled(scene),
         GradientRemoval(share=0.5),
@@ -51,13 +75,10 @@ def _tinted(scene: Scene, kelvin: float, cast: float, ground: float) -> RecipePa
     base = suggest(scene)
     sky = cool_kelvin(scene)
 
-    def within(k: float) -> float:
-        return min(max(k, LOW_KELVIN), HIGH_KELVIN)
-
     found = base.with_moves(
         LightBalance(
-            sky=Light(kelvin=within(sky + kelvin), cast=cast, brightness=1.7),
-            ground=GroundLight(kelvin=within(sky + ground), brightness=1.5),
+            sky=Light(kelvin=_within(sky + kelvin), cast=cast, brightness=1.7),
+            ground=GroundLight(kelvin=_within(sky + ground), brightness=1.5),
         ),
         Colour(sky=SkySaturation(saturation=0.35, green=0.6, red=0.3), ground=Saturation(saturation=0.15)),
     )

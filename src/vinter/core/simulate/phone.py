@@ -132,8 +132,7 @@ class SimulatedPhone:
     """Renders the frames of a burst; everything follows from the burst and its seed.
 
     ``view`` may be a part of the burst's picture; ``sharpest`` is the width (standard deviation, px) of a
-    star
-    in focus at the axis.
+    star in focus at the axis.
     """
 
     def __init__(self, burst: Burst, view: View | None = None, sharpest: float = BEST_SIGMA) -> None:

@@ -73,7 +73,7 @@ class Panel:
 
 @dataclass(frozen=True, kw_only=True)
 class Joined:
-    """What came of it: the field of the picture, share of sky, and the report."""
+    """What came of it: the field of the picture and the report."""
 
     field: Solution
     report: dict[str, Any]
@@ -81,12 +81,11 @@ class Joined:
 
 @dataclass(frozen=True)
 class _Laid:
-    """A panel with its turns: ``to_sky`` from ENU at the picture's moment, as the air shows it, to ICRS;
-    ``to_ground`` from ENU to its camera."""
+    """A panel with its turn ``to_ground`` from ENU to its camera, and what brings its light to the
+    others'."""
 
     panel: Panel
     to_ground: Array
-    field: Solution
     gain: LightMatch
 
 
@@ -96,8 +95,8 @@ def layout_of(panels: list[Panel], site: Site, wanted: str = "auto") -> str:
         return wanted
     if wanted != "auto":
         raise BadInput(f"layout {wanted!r} is not one of auto, {', '.join(LAYOUTS)}")
-    middle, wide, high = _extent(panels, site)
-    if max(wide, high[1] - high[0]) <= FLAT_DEGREES and _around(panels, site, middle) <= FLAT_DEGREES:
+    _, wide, high = _extent(panels, site)
+    if max(wide, high[1] - high[0]) <= FLAT_DEGREES and _around(panels, site) <= FLAT_DEGREES:
         return RECTILINEAR
     return CYLINDRICAL if wide <= CYLINDER_DEGREES and high[1] <= CYLINDER_HIGH else EQUAL_ANGLE
 
@@ -120,9 +119,14 @@ def _enu(panel: Panel, site: Site, xy: Array) -> Array:
     return np.asarray(panel.field.rays(xy) @ np.array(panel.field.rotation) @ to_horizon(site, panel.unix).T)
 
 
+def _borders(panels: list[Panel], site: Site) -> Array:
+    """Directions (n, 3) of the edges of all panels."""
+    return np.concatenate([_enu(p, site, _border(p.field)) for p in panels])
+
+
 def _extent(panels: list[Panel], site: Site) -> tuple[float, float, tuple[float, float]]:
     """Azimuth of the middle, degrees round, and lowest and highest altitude of all panels."""
-    enu = np.concatenate([_enu(p, site, _border(p.field)) for p in panels])
+    enu = _borders(panels, site)
     level = np.concatenate([_enu(p, site, np.array([p.field.middle])) for p in panels])
     mean = level[:, :2] / np.maximum(np.linalg.norm(level[:, :2], axis=1, keepdims=True), 1e-9)
     middle = float(np.arctan2(*mean.sum(axis=0)))
@@ -137,9 +141,9 @@ def _extent(panels: list[Panel], site: Site) -> tuple[float, float, tuple[float,
     )
 
 
-def _around(panels: list[Panel], site: Site, azimuth: float) -> float:
+def _around(panels: list[Panel], site: Site) -> float:
     """Twice the widest angle from the middle of all panels, in degrees."""
-    enu = np.concatenate([_enu(p, site, _border(p.field)) for p in panels])
+    enu = _borders(panels, site)
     middle = _middle(enu)
     return float(2 * np.degrees(np.arccos(np.clip(enu @ middle, -1, 1))).max())
 
@@ -153,12 +157,13 @@ def _frame(
     panels: list[Panel], site: Site, layout: str, unix: float, width: int | None
 ) -> tuple[Solution, Array]:
     """The field of the picture before it is cut, and its rotation from ENU to its camera."""
-    azimuth, _, _ = _extent(panels, site)
-    enu = np.concatenate([_enu(p, site, _border(p.field)) for p in panels])
-    altitude = float(np.degrees(np.arcsin(_middle(enu)[2]))) if layout == RECTILINEAR else 0.0
+    enu = _borders(panels, site)
     if layout == RECTILINEAR:
-        m = _middle(enu)
-        azimuth = float(np.degrees(np.arctan2(m[0], m[1])))
+        east, north, up = _middle(enu)
+        azimuth = float(np.degrees(np.arctan2(east, north)))
+        altitude = float(np.degrees(np.arcsin(up)))
+    else:
+        azimuth, altitude = _extent(panels, site)[0], 0.0
     axes = View(1, 1, 1.0, 0.0, Pose(azimuth, altitude)).axes
     focal = float(np.median([p.field.focal_px for p in panels]))
     at = laid_out(enu @ axes.T, focal, layout, (0.0, 0.0))
@@ -167,8 +172,9 @@ def _frame(
     if width:
         scale = min(scale, width / float(high[0] - low[0]))
     size = np.maximum(np.ceil((high - low) * scale).astype(int), 2)
-    rotation = axes @ to_horizon(site, unix)
-    zenith = to_horizon(site, unix)[2]
+    turn = to_horizon(site, unix)
+    rotation = axes @ turn
+    zenith = turn[2]
     field = Solution(
         rotation=rotation.tolist(),
         focal_px=focal * scale,
@@ -266,11 +272,11 @@ class _Map:
     def sky(self, laid: _Laid, enu: Array) -> tuple[Array, Array, npt.NDArray[np.bool_]]:
         """A panel's pixels of the sky that stands in these directions."""
         true = lowered(enu, self.zenith) @ self.to_icrs.T
-        return laid.field.places(true)
+        return laid.panel.field.places(true)
 
     def ground(self, laid: _Laid, enu: Array) -> tuple[Array, Array, npt.NDArray[np.bool_]]:
         """A panel's pixels of the ground in these directions."""
-        return laid.field.camera_pixels(enu @ laid.to_ground.T)
+        return laid.panel.field.camera_pixels(enu @ laid.to_ground.T)
 
 
 def _spread(coarse: Array, shape: tuple[int, int]) -> F32:
@@ -509,7 +515,7 @@ def join(
     field, axes = _frame(panels, site, layout, lowest.unix, width)
     where = _Map(field, axes, site, lowest.unix)
     even = LightMatch()
-    laid = [_Laid(p, np.array(p.field.rotation) @ to_horizon(site, p.unix).T, p.field, even) for p in panels]
+    laid = [_Laid(p, np.array(p.field.rotation) @ to_horizon(site, p.unix).T, even) for p in panels]
     _linked(laid, where)
     progress("bringing stacks to one light", 0.2)
     spread = where.enu(*(v.ravel() for v in _coarse(field)))

@@ -5,7 +5,6 @@ import tempfile
 import zipfile
 from typing import Any
 
-import numpy as np
 from django.db import transaction
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -17,11 +16,10 @@ from vinter.core.errors import BadInput
 from vinter.core.finish.controls import lines
 from vinter.core.finish.destinations import for_destination
 from vinter.core.finish.export import EXPORT_KINDS
-from vinter.core.finish.looks import LOOKS, by_stars, fitted, portable
+from vinter.core.finish.looks import LOOKS, by_stars, fitted, grey_at, portable
 from vinter.core.finish.moves.geometry import Geometry
-from vinter.core.finish.moves.light_balance import light_of
 from vinter.core.finish.overlay import Overlay, overlay
-from vinter.core.finish.recipe import parse_recipe, recipe_from
+from vinter.core.finish.recipe import RecipeParts, parse_recipe, recipe_from
 from vinter.core.finish.render import suggest, untouched
 from vinter.core.finish.scene import Scene, load_scene
 from vinter.web.finish import edit_session
@@ -36,8 +34,6 @@ from vinter.web.quota import check_quota
 from vinter.web.stacks.models import Stack
 from vinter.web.stacks.working import working_copy
 from vinter.web.workflow import head
-
-PICKED = 2  # px about a picked place that are looked at
 
 
 def finishes(request: HttpRequest) -> HttpResponse:
@@ -150,25 +146,14 @@ def pick(request: HttpRequest, pk: int) -> HttpResponse:
     """Kelvin and cast at which a place of the picture comes out grey."""
     one = owned(Finish, request, pk)
     at = checked(PickForm(request.POST)).cleaned_data
-    scene = _scene(one)
-    w, h = scene.size
-    x, y = int(at["x"] * (w - 1)), int(at["y"] * (h - 1))
-    patch = scene.rgb[max(y - PICKED, 0) : y + PICKED + 1, max(x - PICKED, 0) : x + PICKED + 1]
-    raw = np.median(patch.reshape(-1, 3), axis=0).astype(float)
-    if raw.min() <= 0:
-        raise BadInput("that place is black: its colour cannot be told")
-    kelvin, cast = light_of(raw / raw[1], scene.colour)
+    kelvin, cast = grey_at(_scene(one), at["x"], at["y"])
     return JsonResponse({"kelvin": kelvin, "cast": round(cast, 2)})
 
 
 def picture(request: HttpRequest, pk: int) -> HttpResponse:
     """The finish as it is kept, small."""
     one = owned(Finish, request, pk)
-    return HttpResponse(
-        edit_session.small(working_copy(one.stack), one.core()),
-        content_type="image/jpeg",
-        headers={"Cache-Control": "private, max-age=60"},
-    )
+    return _small(one, one.core())
 
 
 def look_picture(request: HttpRequest, pk: int, key: str) -> HttpResponse:
@@ -180,6 +165,10 @@ def look_picture(request: HttpRequest, pk: int, key: str) -> HttpResponse:
     else:
         number = row_number(key.removeprefix("own-")) or 0
         recipe = fitted(recipe_from(get_object_or_404(Look, pk=number, owner=request.user).recipe), scene)
+    return _small(one, recipe)
+
+
+def _small(one: Finish, recipe: RecipeParts) -> HttpResponse:
     return HttpResponse(
         edit_session.small(working_copy(one.stack), recipe),
         content_type="image/jpeg",

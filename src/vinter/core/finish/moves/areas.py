@@ -45,12 +45,12 @@ class Areas(Move):
             return canvas
         rgb = canvas.rgb
         for effect in EFFECTS:
-            weight = self.weight(effect, canvas, scene)
+            weight = self.weight(effect, canvas)
             if weight is not None:
                 rgb = _EFFECTS[effect](rgb, weight)
         return replace(canvas, rgb=rgb)
 
-    def weight(self, effect: str, canvas: Canvas, scene: Scene) -> F32 | None:
+    def weight(self, effect: str, canvas: Canvas) -> F32 | None:
         """How much of an effect every pixel gets; None when no area has it."""
         areas = [a for a in self.list if a.effect == effect]
         if not areas:
@@ -58,15 +58,14 @@ class Areas(Move):
         h, w = canvas.sky.shape
         scale = min(COARSE_PX / max(w, h), 1.0)
         size = (max(round(w * scale), 2), max(round(h * scale), 2))
-        zones = {"both": None, "sky": canvas.sky, "ground": None}
         total = np.zeros((h, w), np.float32)
-        for zone in zones:
+        for zone in ("both", "sky", "ground"):
             mine = [a for a in areas if a.zone == zone]
             if not mine:
                 continue
             small = np.zeros(size[::-1], np.float32)
             for area in mine:
-                drawn = _drawn(area, canvas, scene, size)
+                drawn = _drawn(area, canvas, size)
                 small = small * (1 - drawn) if area.erase else small + area.amount * drawn
             part = cv2.resize(small, (w, h), interpolation=cv2.INTER_LINEAR)
             total += part * (canvas.sky if zone == "sky" else 1 - canvas.sky if zone == "ground" else 1)
@@ -82,7 +81,7 @@ def _pixels(area: Area, canvas: Canvas, size: tuple[int, int]) -> tuple[F32, flo
     return np.asarray((at + 0.5) * [size[0] / w, size[1] / h] - 0.5, np.float32), across * size[0] / w
 
 
-def _drawn(area: Area, canvas: Canvas, scene: Scene, size: tuple[int, int]) -> F32:
+def _drawn(area: Area, canvas: Canvas, size: tuple[int, int]) -> F32:
     """The area from 0 to 1 on a small map."""
     points, across = _pixels(area, canvas, size)
     if area.shape == "brush":
@@ -102,7 +101,7 @@ def _drawn(area: Area, canvas: Canvas, scene: Scene, size: tuple[int, int]) -> F
     if area.shape == "ellipse":
         half = np.maximum(np.abs(last - first), 2.0)
         r = np.hypot((gx - first[0]) / half[0], (gy - first[1]) / half[1])
-        return np.asarray(np.clip((1 - r) / max(area.softness, 0.05) + 0.0, 0, 1) ** 1.0, np.float32)
+        return np.asarray(np.clip((1 - r) / max(area.softness, 0.05), 0, 1), np.float32)
     way = last - first
     along = ((gx - first[0]) * way[0] + (gy - first[1]) * way[1]) / max(float(way @ way), 1e-6)
     t = np.clip(1 - along, 0, 1)
