@@ -249,7 +249,8 @@ def _stack(a: argparse.Namespace) -> None:
 
 
 def _finish(a: argparse.Namespace) -> None:
-    from vinter.core.finish.export import export
+    from vinter.core.finish.destinations import FOR_PRINT, FOR_SCREEN
+    from vinter.core.finish.export import Output, export
     from vinter.core.finish.recipe import parse_recipe
 
     try:
@@ -258,8 +259,10 @@ def _finish(a: argparse.Namespace) -> None:
         raise BadInput(f"{a.recipe}: {error.strerror}") from error
     if not a.picture.is_file():
         raise BadInput(f"{a.picture}: no such file")
-    width, height = export(a.picture, parse_recipe(text, a.recipe.name), a.out, a.width)
-    _print({"file": str(a.out), "width": width, "height": height})
+    sharpening = FOR_PRINT if a.dpi else FOR_SCREEN if a.sharpen else 0.0
+    how = Output(width=a.width, space=a.colours, dpi=a.dpi, sharpening=sharpening, names=a.names)
+    made = export(a.picture, parse_recipe(text, a.recipe.name), a.out, how)
+    _print({"file": str(a.out), "width": made.width, "height": made.height})
 
 
 def _simulate(a: argparse.Namespace) -> None:
@@ -410,8 +413,12 @@ def _picture_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
     p = add("finish", _finish, "render a stack with a recipe")
     p.add_argument("picture", type=Path, metavar="IN.tif")
     p.add_argument("--recipe", type=Path, required=True, metavar="R.json")
-    p.add_argument("-o", dest="out", type=Path, required=True)
+    p.add_argument("-o", dest="out", type=Path, required=True, help="jpg, png, tif or linear.tif")
     p.add_argument("--width", type=int, metavar="PX")
+    p.add_argument("--colours", default="srgb", metavar="SPACE", help="srgb or display-p3")
+    p.add_argument("--dpi", type=float, help="density of a print; the picture is sharpened for it")
+    p.add_argument("--sharpen", action="store_true", help="sharpen for a screen")
+    p.add_argument("--names", action="store_true", help="constellations, names and a scale over the sky")
 
 
 def _simulate_command(add: Callable[..., argparse.ArgumentParser]) -> None:

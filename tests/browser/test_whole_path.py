@@ -55,7 +55,7 @@ def test_from_a_night_to_a_picture(page, worker, tmp_path, shot):
     page.get_by_label("The picture is for").select_option("print")
     expect(page.get_by_text("Shutter 6 s: stars drift")).to_be_visible()
     page.get_by_label("The picture is for").select_option("screen")
-    page.get_by_label("Frames").fill("6")
+    page.get_by_label("Frames").fill("4")
     page.get_by_label("Title").fill("Core over the mill")
     page.get_by_role("button", name="Keep this shot").click()
     expect(page.locator("h1")).to_have_text("Core over the mill")
@@ -81,25 +81,25 @@ def test_from_a_night_to_a_picture(page, worker, tmp_path, shot):
     expect(page.get_by_role("button", name="Stack them")).to_be_visible(timeout=LONG)
 
     # 6. frames with measures; one is dropped by key and taken back
-    expect(page.locator(".frame")).to_have_count(6)
+    expect(page.locator(".frame")).to_have_count(4)
     expect(page.get_by_text(re.compile(r"\d{3,4} stars")).first).to_be_visible()
     page.keyboard.press("ArrowRight")
     page.keyboard.press("d")
-    expect(page.locator("#stackable")).to_have_text("5")
+    expect(page.locator("#stackable")).to_have_text("3")
     page.keyboard.press("k")
-    expect(page.locator("#stackable")).to_have_text("6")
+    expect(page.locator("#stackable")).to_have_text("4")
 
     # 7. the stack, its report, before and after
     page.get_by_role("button", name="Stack them").click()
     expect(page.get_by_role("button", name="Finish it")).to_be_visible(timeout=LONG)
-    expect(page.get_by_text("6 of 6", exact=True)).to_be_visible()
+    expect(page.get_by_text("4 of 4", exact=True)).to_be_visible()
     gain = float(page.locator("aside .big").inner_text().split()[0])
-    assert gain == pytest.approx(np.sqrt(6), rel=0.06)
+    assert gain == pytest.approx(np.sqrt(4), rel=0.06)
     looks = {}
     for side in ("before", "after"):
         response = page.request.get(page.locator("#compare").get_attribute(f"data-{side}"))
         looks[side] = cv2.imdecode(np.frombuffer(response.body(), np.uint8), cv2.IMREAD_COLOR)
-    assert noise_of(looks["before"]) / noise_of(looks["after"]) > 0.85 * np.sqrt(6)
+    assert noise_of(looks["before"]) / noise_of(looks["after"]) > 0.85 * np.sqrt(4)
 
     # 8. the finish: a change shows at once and can be undone; exports open and hold the true stars
     page.get_by_role("button", name="Finish it").click()
@@ -132,9 +132,9 @@ def test_from_a_night_to_a_picture(page, worker, tmp_path, shot):
     # the ledger holds the whole, and every link in the head leads along it
     page.get_by_role("link", name="Ledger", exact=True).click()
     entry = page.locator("article").filter(has_text="Core over the mill")
-    expect(entry.get_by_text("6 used")).to_be_visible()
+    expect(entry.get_by_text("4 used")).to_be_visible()
     expect(entry.get_by_role("link", name=re.compile("JPEG, 4032"))).to_be_visible()
-    entry.get_by_role("link", name="6 used").click()
+    entry.get_by_role("link", name="4 used").click()
     assert page.locator("nav a.reached").all_inner_texts() == [
         "Sites",
         "Night",

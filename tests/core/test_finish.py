@@ -11,7 +11,7 @@ from PIL import Image
 from vinter.core.errors import BadInput
 from vinter.core.finish.canvas import Canvas, fresh
 from vinter.core.finish.controls import lines
-from vinter.core.finish.export import export
+from vinter.core.finish.export import Output, export
 from vinter.core.finish.guard import limits
 from vinter.core.finish.moves.curve import curve_table
 from vinter.core.finish.moves.gradient_removal import GradientRemoval
@@ -213,7 +213,8 @@ def test_exports_open_elsewhere_with_size_depth_and_metadata(tmp_path):
     info = PictureInfo(
         "Tide mill", "Marlet", "Marlet 7", 1812589930.0, 1600, 10.0, "Mill & <core>, 24 × 10 s"
     )
-    assert export(tmp_path / "s.tif", recipe, tmp_path / "o.jpg", 200, info) == (200, 150)
+    made = export(tmp_path / "s.tif", recipe, tmp_path / "o.jpg", Output(width=200), info)
+    assert (made.width, made.height) == (200, 150)
     with Image.open(tmp_path / "o.jpg") as image:
         exif = image.getexif()
         assert image.size == (200, 150) and exif[272] == "Marlet 7" and exif.get_ifd(34665)[34855] == 1600
@@ -255,7 +256,7 @@ def test_a_place_in_the_cropped_and_turned_picture_is_found_in_the_whole():
         edit(level=5, crop={"ratio": "1:1", "size": 0.8, "x": 0.6, "y": 0.45})
     )
     y, x = np.unravel_index(int(np.argmax(cv2.GaussianBlur(canvas.rgb[..., 1], (0, 0), 2))), canvas.sky.shape)
-    across, down = canvas.to_shares @ [x, y, 1]
+    across, down, _ = canvas.to_shares @ [x, y, 1]
     assert (across, down) == pytest.approx((240.5 / 400, 120.5 / 300), abs=0.005)
 
 
@@ -271,13 +272,16 @@ def test_a_recipe_saved_by_the_first_version_says_the_same_today():
     }
     today = recipe_from(old).model_dump()
     assert today["version"] == RECIPE.version == 2
-    assert today["geometry"] == {"level": -1.5, "ratio": "4:5", "size": 0.9, "x": 0.4, "y": 0.6}
-    assert today["gradient_removal"] == {"share": 0.85} and today["black_point"] == {"magnitudes": 1.1}
+    geometry = {key: today["geometry"][key] for key in ("level", "ratio", "size", "x", "y")}
+    assert geometry == {"level": -1.5, "ratio": "4:5", "size": 0.9, "x": 0.4, "y": 0.6}
+    assert today["gradient_removal"] == {"share": 0.85, "plain": ()} and today["black_point"] == {
+        "magnitudes": 1.1
+    }
     assert today["light_balance"]["sky"] == {"kelvin": 3900, "cast": 0.1, "brightness": 1.6}
     assert today["light_balance"]["ground"] == {"kelvin": 5200, "cast": 0, "brightness": -0.5}
     assert [today["curve"][zone] for zone in ("sky", "ground")] == [
-        {"contrast": 1.3, "points": ()},
-        {"contrast": 1.05, "points": ()},
+        {"contrast": 1.3, "highlights": 0, "points": ()},
+        {"contrast": 1.05, "highlights": 0, "points": ()},
     ]
     assert today["noise_reduction"] == {
         "sky": {"colour": 0.35, "light": 0},
@@ -304,7 +308,7 @@ def test_every_slider_runs_over_what_the_recipe_allows():
         "Noise",
         "Crop",
     ]
-    assert set(shown["geometry.ratio"].options) == {"full", "3:2", "4:5", "1:1", "16:9", "9:16"}
+    assert set(shown["geometry.ratio"].options) == {"full", "free", "3:2", "4:5", "1:1", "16:9", "9:16"}
 
     def with_value(path, value):
         data = Recipe().model_dump()

@@ -18,6 +18,7 @@ from vinter.web.finish.tasks import export_finish
 from vinter.web.jobs.models import Job
 from vinter.web.stacks.models import Stack
 from vinter.web.stacks.tasks import run_stack
+from vinter.web.stacks.working import WORKING
 from vinter.web.takes.models import Take
 from vinter.web.takes.tasks import measure_take
 
@@ -123,7 +124,7 @@ def test_edit_sessions_in_memory_stay_few_and_follow_the_file(begun, tmp_path):
     from vinter.web.finish import edit_session
 
     edit_session.SESSIONS.clear()
-    working = begun.stack.folder / "working.npz"
+    working = begun.stack.folder / WORKING
     copies = [tmp_path / f"{i}.npz" for i in range(edit_session.MOST + 2)]
     for copy in copies:
         shutil.copy(working, copy)
@@ -258,7 +259,7 @@ def test_progress_of_a_stack_only_rises_and_ends_with_the_looks(small_stack, too
         for label in ("combining", "writing", "finding the field", "drawing before and after")
     }
     assert list(first.values()) == sorted(first.values())
-    for name in ("before.jpg", "after.jpg", "working.npz"):
+    for name in ("before.jpg", "after.jpg", WORKING):
         assert (small_stack.folder / name).stat().st_size > 1000
     sizes = {Image.open(small_stack.folder / name).size for name in ("before.jpg", "after.jpg")}
     assert sizes == {(800, 600)}

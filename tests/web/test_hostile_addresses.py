@@ -12,9 +12,9 @@ from vinter.web.takes.models import Frame, Take
 
 pytestmark = pytest.mark.django_db
 HOSTILE = (
-    "nan", "inf", "-inf", "1e999", "-1", "0", "²", "٣", "9999-12-31", "0001-01-01", "2027-02-30",
+    "nan", "-inf", "1e999", "-1", "0", "²", "٣", "9999-12-31", "0001-01-01", "2027-02-30",
    
-    "1e400", "99999999999999999999", "'; drop table", "<script>", "../../etc/passwd",
+    "99999999999999999999", "'; drop table", "<script>", "../../etc/passwd",
     "\x00", "a" * 3000, "1,2,3,4",
 )  # fmt: skip
 FIELDS = """

@@ -17,7 +17,7 @@ class Canvas:
     """RGB (h, w, 3), share of sky (h, w), the geometry done so far, and the level (3,) of the sky's
     background in the picture's units.
 
-    ``to_shares`` (2, 3) maps a pixel of this canvas to shares of the uncropped scene.
+    ``to_shares`` (3, 3) maps a pixel of this canvas to shares of the uncropped scene, as a homography.
     """
 
     rgb: F32
@@ -37,7 +37,12 @@ class Canvas:
             np.linspace(0, w - 1, max(w // step, 2)), np.linspace(0, h - 1, max(h // step, 2))
         )
         at = self.to_shares @ np.stack([gx.ravel(), gy.ravel(), np.ones(gx.size)])
-        return at[0].reshape(gx.shape), at[1].reshape(gx.shape)
+        return (at[0] / at[2]).reshape(gx.shape), (at[1] / at[2]).reshape(gx.shape)
+
+    def pixels(self, shares: Array) -> Array:
+        """Pixels (n, 2) of this canvas for places (n, 2) in shares of the scene."""
+        at = np.linalg.solve(self.to_shares, np.c_[shares, np.ones(len(shares))].T)
+        return np.asarray((at[:2] / at[2]).T)
 
 
 def fresh(scene: Scene) -> Canvas:
@@ -45,6 +50,10 @@ def fresh(scene: Scene) -> Canvas:
     height, width = scene.sky.shape
     left, top, wide, high = scene.window
     to_shares = np.array(
-        [[wide / width, 0, left + 0.5 * wide / width], [0, high / height, top + 0.5 * high / height]]
+        [
+            [wide / width, 0, left + 0.5 * wide / width],
+            [0, high / height, top + 0.5 * high / height],
+            [0, 0, 1],
+        ]
     )
     return Canvas(scene.rgb, scene.sky, to_shares, scene.background)

@@ -39,6 +39,11 @@ class Line:
     click_path: str = ""
     click_words: str = ""
 
+    @property
+    def zoned(self) -> bool:
+        """Whether the second column is the ground's; else it is more of the same."""
+        return any(".ground." in c.path for c in self.ground)
+
 
 def _fields(part: Part, path: str, column: str) -> Iterator[tuple[str, FieldInfo, Any, str]]:
     for name, info in type(part).model_fields.items():

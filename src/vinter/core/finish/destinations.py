@@ -3,17 +3,27 @@
 from dataclasses import dataclass
 
 from vinter.core.errors import BadInput
+from vinter.core.finish.export import Output
 from vinter.core.finish.moves.geometry import Geometry
 from vinter.core.finish.recipe import RecipeParts, recipe_from
+
+FOR_SCREEN, FOR_PRINT = 0.25, 0.6  # shares of sharpening: ink runs
 
 
 @dataclass(frozen=True)
 class Destination:
-    """A place pictures go to: its name, the ratio it shows (one of the crop's) and the width in px."""
+    """A place pictures go to: its name, the ratio it shows (one of the crop's), the width in px, and the
+    density of a print in dpi."""
 
     name: str
     ratio: str
     width: int
+    dpi: float | None = None
+
+    @property
+    def output(self) -> Output:
+        """How a picture leaves for there, sharpened for its size."""
+        return Output(width=self.width, dpi=self.dpi, sharpening=FOR_PRINT if self.dpi else FOR_SCREEN)
 
 
 DESTINATIONS = {
@@ -22,15 +32,20 @@ DESTINATIONS = {
     "story": Destination("Story, 9:16, 1080 px", "9:16", 1080),
     "wallpaper": Destination("Phone wallpaper, 9:16, 1440 px", "9:16", 1440),
     "wide": Destination("Wide screen, 16:9, 3840 px", "16:9", 3840),
-    "print": Destination("Print 30 × 20 cm at 300 dpi", "3:2", 3543),
+    "print": Destination("Print 30 × 20 cm at 300 dpi", "3:2", 3543, 300.0),
 }
 
 
-def for_destination(recipe: RecipeParts, key: str) -> tuple[RecipeParts, int]:
-    """The recipe cropped for a destination about the same middle, and its width in px; BadInput for one that
+def for_destination(recipe: RecipeParts, key: str) -> tuple[RecipeParts, Output]:
+    """The recipe cropped for a destination about the same middle, and how it leaves; BadInput for one that
     is not known."""
     if key not in DESTINATIONS:
         raise BadInput(f"destination {key!r} is not one of {', '.join(DESTINATIONS)}")
     found = DESTINATIONS[key]
     geometry = {**recipe.of(Geometry).model_dump(), "ratio": found.ratio}
-    return recipe_from({**recipe.model_dump(), "geometry": geometry}), found.width
+    return recipe_from({**recipe.model_dump(), "geometry": geometry}), found.output
+
+
+def print_width(centimetres: float, dpi: float) -> int:
+    """Px across a print of a width in cm."""
+    return round(centimetres / 2.54 * dpi)

@@ -104,8 +104,10 @@ LOOKS: dict[str, tuple[str, Callable[[Scene], RecipeParts]]] = {
 
 
 def portable(recipe: RecipeParts) -> RecipeParts:
-    """What of a recipe can be taken to another picture: not its crop, its repairs, nor what was painted."""
-    return recipe.with_moves(Geometry(), Repair(), Areas())
+    """What of a recipe can be taken to another picture: not its crop, its repairs, what was painted, nor the
+    places marked in it."""
+    glow = recipe.of(GradientRemoval).model_copy(update={"plain": ()})
+    return recipe.with_moves(Geometry(), Repair(), Areas(), glow)
 
 
 def fitted(recipe: RecipeParts, scene: Scene) -> RecipeParts:

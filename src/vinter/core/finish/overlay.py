@@ -1,16 +1,20 @@
-"""Names over a picture: lines of the constellations, their names, and the clouds that lie in the frame."""
+"""Names over a picture: lines of the constellations, their names, the clouds that lie in the frame, a
+scale."""
 
 from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 
+from vinter.core.finish.canvas import Canvas
 from vinter.core.sky import galaxy
 from vinter.core.sky.catalogue import DATA
 from vinter.core.sky.targets import CLOUDS, CORE
 from vinter.core.stack.plate_solve import Solution
 
 STEPS = 5  # pieces of a line, so that it bends with the lens
+SCALES = (0.25, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0)  # degrees
+SCALE_SHARE = 0.16  # of the width, that a scale is long at most
 MARGIN = 0.02  # of the frame, that a name stays off its edge
 
 
@@ -58,3 +62,16 @@ def overlay(field: Solution) -> Overlay:
         if inside[0]:
             names.append((float(at[0, 0]), float(at[0, 1]), target.name))
     return Overlay(lines, [n for n in names if MARGIN < n[0] < 1 - MARGIN and MARGIN < n[1] < 1 - MARGIN])
+
+
+def scale_of(canvas: Canvas, field: Solution) -> tuple[float, float]:
+    """Degrees of a scale that suits a canvas, and their length in px in its middle."""
+    h, w = canvas.sky.shape
+    ends = canvas.to_shares @ np.array([[w / 2, w / 2 + 1], [h / 2, h / 2], [1, 1]])
+    at = (ends[:2] / ends[2]).T * [field.width, field.height] - 0.5
+    first, last = field.directions(at)
+    degrees_px = float(np.degrees(np.arccos(np.clip(first @ last, -1, 1))))
+    degrees_px = max(degrees_px, field.scale_arcsec / 3600 * 1e-3)
+    fitting = [d for d in SCALES if d / degrees_px <= SCALE_SHARE * w]
+    degrees = fitting[-1] if fitting else SCALES[0]
+    return degrees, degrees / degrees_px

@@ -64,14 +64,15 @@ def encoded(rgb: F32, share: F32, first: F32, second: F32, brightest: float) -> 
 
 
 @_kernel  # type: ignore[untyped-decorator]
-def toned(rgb: F32, share: F32, sky: Array, ground: float) -> F32:
-    """Colours (encoded) of sky and ground: saturations, and the sky's green, purple and red (``sky``:
-    saturation, green, purple, red; shares)."""
+def toned(rgb: F32, share: F32, sky: Array, ground: float, warmth: Array) -> F32:
+    """Colours (encoded) of sky and ground: saturations, the sky's green and purple taken out, its red, yellow
+    and blue (``sky``: saturation, green, purple, red, yellow, blue; shares), and factors on red (2,)."""
     out = np.empty_like(rgb)
     for y in numba.prange(rgb.shape[0]):
         for x in range(rgb.shape[1]):
             s = share[y, x]
-            r, g, b = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
+            warm = warmth[1] + s * (warmth[0] - warmth[1])
+            r, g, b = rgb[y, x, 0] * warm, rgb[y, x, 1], rgb[y, x, 2] / warm
             over = g - 0.5 * (r + b)
             shift = over * s * (sky[1] if over > 0 else sky[2])
             # taken from green where green leads, from red and blue where they do; the light stays
@@ -82,6 +83,12 @@ def toned(rgb: F32, share: F32, sky: Array, ground: float) -> F32:
             if sky[3] != 0.0:
                 lead = min(max((r - 1.08 * max(g, b)) * 8.0, 0.0), 1.0)
                 factor *= 1.0 + sky[3] * lead * s
+            if sky[4] != 0.0:
+                lead = min(max((min(r, g) - 1.04 * b) * 10.0, 0.0), 1.0)
+                factor *= 1.0 + sky[4] * lead * s
+            if sky[5] != 0.0:
+                lead = min(max((b - 1.04 * max(r, g)) * 10.0, 0.0), 1.0)
+                factor *= 1.0 + sky[5] * lead * s
             grey = 0.2126 * r + 0.7152 * g + 0.0722 * b
             out[y, x, 0] = grey + (r - grey) * factor
             out[y, x, 1] = grey + (g - grey) * factor
@@ -142,7 +149,7 @@ def warm() -> None:
     less(rgb, rgb, share)
     transformed(rgb, share, matrix, matrix)
     encoded(rgb, share, table, table, 8.0)
-    toned(rgb, share, np.zeros(4), 0.0)
+    toned(rgb, share, np.zeros(6), 0.0, np.ones(2))
     locally(rgb, share, share)
     between(rgb, rgb, share)
     calmer(rgb, np.ascontiguousarray(rgb[..., :2]), share, share, np.zeros(2), np.zeros(2), 0.1)

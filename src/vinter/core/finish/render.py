@@ -35,11 +35,13 @@ class Renderer:
         self.scene = scene
         self._done: list[tuple[Move, Canvas]] = []
 
-    def render(self, recipe: RecipeParts) -> Canvas:
-        """The finished canvas, RGB encoded 0 to 1 (values beyond are cut on output)."""
+    def render(self, recipe: RecipeParts, before: type[Move] | None = None) -> Canvas:
+        """The finished canvas, RGB encoded 0 to 1 (values beyond are cut on output); or as it is ``before`` a
+        move."""
         canvas = fresh(self.scene)
         done: list[tuple[Move, Canvas]] = []
-        for i, move in enumerate(recipe.moves()):
+        wanted = [m for m in recipe.moves() if before is None or m.place < before.place]
+        for i, move in enumerate(wanted):
             if len(done) == i and i < len(self._done) and self._done[i][0] == move:
                 canvas = self._done[i][1]
             else:

@@ -11,6 +11,7 @@ import tifffile
 
 from vinter.core.camera.projection import RECTILINEAR
 from vinter.core.errors import BadInput
+from vinter.core.finish.star_field import StarField, found_stars, star_field
 from vinter.core.finish.star_white import StarWhite, star_white
 from vinter.core.formats.whole import whole
 from vinter.core.frames.reading import Colour
@@ -29,6 +30,7 @@ LEAST_BESIDE = 0.02  # share of that window that must be sky, and ground
 LEAST_UP = 0.15  # of the zenith's direction across the lens, from which on it tells up
 APART = 0.25  # of the sky's light, by which the ground must be darker to tell how much of a pixel is sky
 USUAL_AIR = 0.22  # mag an airmass, by which the band is dimmed
+SCENE_VERSION = 2  # of what is measured and kept in a prepared scene
 COARSE = 160  # px across, for the smooth glow
 
 
@@ -43,7 +45,8 @@ class Scene:
     background (3,) is the sky's level and noise its full-size noise, both in the picture's units; glow (10
     terms, 3) the smooth sky as a polynomial over shares of width and height, the galaxy's own light left out
     where the field is known. ``window`` is the part of the picture that is here (left, top, width, height in
-    shares). ``white`` is what the stars say of the light, ``field`` where they stand.
+    shares). ``white`` is what the stars say of the light, ``field`` where they stand, ``stars`` what they
+    show of the lens.
     """
 
     rgb: F32
@@ -56,6 +59,7 @@ class Scene:
     core: tuple[float, float]
     field: Solution | None = None
     white: StarWhite | None = None
+    stars: StarField | None = None
     window: tuple[float, float, float, float] = WHOLE
 
     @property
@@ -81,6 +85,20 @@ class Scene:
         if np.hypot(right, down) < LEAST_UP:
             return None
         return float(np.degrees(np.arctan2(-right, -down)))
+
+    @property
+    def looked_up(self) -> float | None:
+        """Degrees by which the lens looked up, by the stars, which makes walls lean; None as for ``tilt``."""
+        if self.tilt is None or self.field is None or self.field.zenith is None:
+            return None
+        ahead = float((np.array(self.field.rotation) @ np.array(self.field.zenith))[2])
+        return float(np.degrees(np.arcsin(np.clip(ahead, -1, 1))))
+
+    @property
+    def corner_px(self) -> float:
+        """Px at full size from the middle of the whole picture to its corner."""
+        h, w = self.sky.shape
+        return float(np.hypot(w / self.window[2], h / self.window[3]) / self.scale / 2)
 
     @property
     def size(self) -> tuple[int, int]:
@@ -216,7 +234,9 @@ def prepare(
     glow = _glow(calm, small_sky, galaxy_light(field, small_size, colour) if field else None)
     inside = small_sky > 0.98
     background = np.median(small[inside] if inside.any() else small.reshape(-1, 3), axis=0).astype(float)
-    full, full_sky = rgb, sky
+    plane, found = found_stars(rgb)
+    stars = star_field(rgb, sky, plane, found)
+    white = star_white(rgb, sky, field, found.xy) if field else None
     scale = min((longest or max(width, height)) / max(width, height), 1.0)
     if scale < 1:
         size = (max(round(width * scale), 1), max(round(height * scale), 1))
@@ -231,7 +251,8 @@ def prepare(
         glow=glow,
         core=_core(field, small, small_sky, glow),
         field=field,
-        white=star_white(full, full_sky, field) if field else None,
+        white=white,
+        stars=stars,
     )
 
 
@@ -336,6 +357,7 @@ def save_scene(path: Path, scene: Scene) -> None:
             "core": scene.core,
             "field": asdict(scene.field) if scene.field else None,
             "white": asdict(scene.white) if scene.white else None,
+            "stars": asdict(scene.stars) if scene.stars else None,
         }
     )
     with whole(path) as draft:
@@ -357,4 +379,5 @@ def load_scene(path: Path) -> Scene:
             core=(meta["core"][0], meta["core"][1]),
             field=field_from(meta["field"]) if meta.get("field") else None,
             white=StarWhite(**meta["white"]) if meta.get("white") else None,
+            stars=StarField(**meta["stars"]) if meta.get("stars") else None,
         )

@@ -7,8 +7,6 @@ import numpy as np
 import numpy.typing as npt
 from scipy.spatial import cKDTree
 
-from vinter.core.frames.mosaic import PEDESTAL, SPAN, picture_half
-from vinter.core.frames.stars import background, find_stars
 from vinter.core.sky.catalogue import stars_to
 from vinter.core.stack.plate_solve import Solution
 
@@ -46,15 +44,13 @@ class StarWhite:
         return max(self.red_error, self.blue_error)
 
 
-def star_white(rgb: F32, sky: F32, field: Solution) -> StarWhite | None:
-    """The camera colours of a Sun-like star in a solved full-size picture; None with too few stars.
+def star_white(rgb: F32, sky: F32, field: Solution, found: Array) -> StarWhite | None:
+    """The camera colours of a Sun-like star in a solved full-size picture with stars ``found`` at places
+    (n, 2); None with too few stars.
 
     The logarithm of red (blue) over green is fitted as a straight line of B-V, robustly; its value at the
     Sun's B-V is the answer. Stars that may be cut, that are low, or that stand in the ground are left out.
     """
-    plane = picture_half(np.clip(rgb * SPAN + PEDESTAL, 0, 65535).astype(np.uint16))
-    stars = find_stars(plane, background(plane)).stars
-    found = np.asarray(stars.xy, float)
     if len(found) < LEAST_STARS:
         return None
     vectors, _, bv = stars_to(FAINTEST)

@@ -1,23 +1,26 @@
 """Finished pictures to files, with their metadata: JPEG, 16-bit TIFF, 16-bit PNG."""
 
 import struct
+import zlib
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from functools import lru_cache
 from pathlib import Path
+from typing import Any
 from xml.sax.saxutils import escape
 
 import cv2
 import numpy as np
 import numpy.typing as npt
 import tifffile
-from PIL import Image, ImageCms
+from PIL import Image
 
-from vinter.core.formats.whole import whole, write_image
+from vinter.core.formats.icc import SRGB, profile
+from vinter.core.formats.whole import whole
 
 SOFTWARE = "Vinter"
 JPEG_QUALITY = 93
-PROFILE_DATE = slice(24, 36)  # of its header: ICC.1:2022, 7.2.8
+PNG_HEAD = 33  # bytes of its signature and first chunk
+XMP_TAG, SUFFICIENT_DPI = 700, 72
 
 
 @dataclass(frozen=True)
@@ -31,6 +34,8 @@ class PictureInfo:
     iso: int | None = None
     exposure_s: float | None = None
     caption: str = ""
+    space: str = SRGB  # of its numbers
+    dpi: float | None = None  # at which it is to be printed
 
 
 XMP = (
@@ -65,18 +70,10 @@ def _exif(info: PictureInfo) -> Image.Exif:
     return exif
 
 
-@lru_cache(maxsize=1)
-def _srgb() -> bytes:
-    """The sRGB profile; its date is a fixed one, so that the same picture is the same file."""
-    profile = bytearray(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes())
-    profile[PROFILE_DATE] = struct.pack(">6H", 2000, 1, 1, 0, 0, 0)
-    return bytes(profile)
-
-
 def write_jpeg(
     path: Path, rgb: npt.NDArray[np.uint8], info: PictureInfo | None = None, quality: int = JPEG_QUALITY
 ) -> None:
-    """8-bit sRGB JPEG with EXIF, XMP title and caption, and colour profile."""
+    """8-bit JPEG with EXIF, XMP title and caption, and colour profile."""
     info = info or PictureInfo()
     with whole(path) as draft:
         Image.fromarray(rgb).save(
@@ -84,14 +81,15 @@ def write_jpeg(
             "JPEG",
             quality=quality,
             exif=_exif(info),
-            icc_profile=_srgb(),
+            icc_profile=profile(info.space),
             subsampling=0,
+            dpi=_dpi(info),
             xmp=_xmp(info) if info.title else b"",
         )
 
 
 def write_tiff16(path: Path, rgb: npt.NDArray[np.uint16], info: PictureInfo | None = None) -> None:
-    """16-bit sRGB TIFF with colour profile and description."""
+    """16-bit TIFF with colour profile, description and XMP."""
     info = info or PictureInfo()
     when = datetime.fromtimestamp(info.time, UTC) if info.time is not None else None
     with whole(path) as draft:
@@ -99,19 +97,54 @@ def write_tiff16(path: Path, rgb: npt.NDArray[np.uint16], info: PictureInfo | No
             draft,
             rgb,
             photometric="rgb",
-            iccprofile=_srgb(),
-            software=SOFTWARE,
+            iccprofile=profile(info.space),
             datetime=when,
-            metadata=None,
-            description=info.title.encode("ascii", "replace").decode(),
             compression="zlib",
             predictor=True,
+            **_said(info),
         )
 
 
-def write_png16(path: Path, rgb: npt.NDArray[np.uint16]) -> None:
-    """16-bit PNG."""
-    write_image(path, rgb)
+def write_linear_tiff(path: Path, rgb: npt.NDArray[np.float32], info: PictureInfo | None = None) -> None:
+    """32-bit float TIFF of linear light in sRGB's colours, 1 at the white of a screen, for further work."""
+    info = info or PictureInfo()
+    with whole(path) as draft:
+        tifffile.imwrite(draft, rgb, photometric="rgb", compression="zlib", predictor=True, **_said(info))
+
+
+def _dpi(info: PictureInfo) -> tuple[float, float]:
+    return (info.dpi or SUFFICIENT_DPI,) * 2
+
+
+def _said(info: PictureInfo) -> dict[str, Any]:
+    """What a TIFF says of its picture."""
+    xmp = _xmp(info) if info.title else b""
+    return {
+        "software": SOFTWARE,
+        "metadata": None,
+        "description": info.title.encode("ascii", "replace").decode(),
+        "resolution": _dpi(info),
+        "resolutionunit": "INCH",
+        "extratags": [(tag, 2, 0, text, True) for tag, text in ((271, info.make), (272, info.model)) if text]
+        + ([(XMP_TAG, 1, len(xmp), xmp, True)] if xmp else []),
+    }
+
+
+def write_png16(path: Path, rgb: npt.NDArray[np.uint16], info: PictureInfo | None = None) -> None:
+    """16-bit PNG with colour profile, density, title and caption."""
+    info = info or PictureInfo()
+    _, data = cv2.imencode(".png", np.ascontiguousarray(rgb[..., ::-1]))
+    parts = [(b"iCCP", b"profile\0\0" + zlib.compress(profile(info.space)))]
+    per_metre = round(_dpi(info)[0] / 0.0254)
+    parts.append((b"pHYs", struct.pack(">IIB", per_metre, per_metre, 1)))
+    if info.title:
+        parts.append((b"iTXt", b"XML:com.adobe.xmp\0\0\0\0\0" + _xmp(info)))
+    chunks = b"".join(
+        struct.pack(">I", len(body)) + name + body + struct.pack(">I", zlib.crc32(name + body))
+        for name, body in parts
+    )
+    with whole(path) as draft:
+        draft.write_bytes(data.tobytes()[:PNG_HEAD] + chunks + data.tobytes()[PNG_HEAD:])
 
 
 def jpeg_bytes(rgb: npt.NDArray[np.uint8], quality: int = 88) -> bytes:

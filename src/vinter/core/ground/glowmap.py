@@ -4,7 +4,6 @@
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.signal import fftconvolve
 
 from vinter.core.ground.coastline import Array, Region
 from vinter.core.sky.brightness import NATURAL_ZENITH, to_magnitudes, to_nanolamberts
@@ -76,6 +75,8 @@ def glow_map(region: Region, cells: int = 240) -> GlowMap:
     inside = (y >= 0) & (y < rows + 2 * reach) & (x >= 0) & (x < columns + 2 * reach)
     size = p.softening
     group = np.searchsorted(np.sqrt(np.array(SOFTENINGS[:-1]) * np.array(SOFTENINGS[1:])), size)
+    from scipy.signal import fftconvolve  # takes half a second to load, and most pages draw no map
+
     light = np.zeros((rows, columns))
     for g in range(len(SOFTENINGS)):
         chosen = inside & (group == g)

@@ -145,7 +145,7 @@ TABLES = (
         Export,
         "exports.json",
         lambda u: Export.objects.filter(owner=u),
-        lambda e: {f"picture.{e.kind}": e.path, "small.jpg": e.small},
+        lambda e: {f"picture{e.suffix}": e.path, "small.jpg": e.small},
         _check_export,
     ),
 )

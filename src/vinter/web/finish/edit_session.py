@@ -117,7 +117,7 @@ SESSIONS = EditSessions(MOST)
 class Rendered:
     """A rendered draft: JPEG bytes, histogram by zone, what the data can bear, size in px.
 
-    to_shares (2 x 3) maps its pixels to shares of the uncropped, unturned picture.
+    to_shares (3 x 3) maps its pixels to shares of the uncropped, unturned picture.
     """
 
     jpeg: bytes

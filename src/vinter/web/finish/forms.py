@@ -2,10 +2,12 @@
 
 from django import forms
 
-from vinter.core.finish.destinations import DESTINATIONS
-from vinter.core.finish.export import EXPORT_KINDS, NARROWEST, WIDEST
+from vinter.core.finish.destinations import DESTINATIONS, FOR_PRINT, FOR_SCREEN, print_width
+from vinter.core.finish.export import EXPORT_KINDS, LEAST_DPI, MOST_DPI, NARROWEST, WIDEST, Output
+from vinter.core.formats.icc import COLOUR_SPACES, SRGB
 from vinter.web.finish.edit_session import SHOWS, View
 
+PRINT_DPI = 300.0
 MOST_PART = 2400  # px of a part shown at full size
 
 
@@ -57,9 +59,39 @@ class ExportForm(forms.Form):
         max_value=WIDEST,
         widget=forms.TextInput(attrs={"inputmode": "numeric", "pattern": "[0-9]*", "placeholder": "full"}),
     )
+    centimetres = forms.FloatField(
+        label="printed, cm wide",
+        required=False,
+        min_value=1,
+        max_value=300,
+        widget=forms.TextInput(attrs={"inputmode": "decimal", "size": 4}),
+    )
+    dpi = forms.FloatField(
+        label="at dpi",
+        required=False,
+        initial=PRINT_DPI,
+        min_value=LEAST_DPI,
+        max_value=MOST_DPI,
+        widget=forms.TextInput(attrs={"inputmode": "numeric", "size": 4}),
+    )
+    space = forms.ChoiceField(label="colours", required=False, choices=list(COLOUR_SPACES.items()))
+    names = forms.BooleanField(label="lines, names and a scale over the sky", required=False)
     destination = forms.MultipleChoiceField(
         label="For",
         required=False,
         choices=[(key, found.name) for key, found in DESTINATIONS.items()],
         widget=forms.CheckboxSelectMultiple,
     )
+
+    def clean_space(self) -> str:
+        """sRGB unless said."""
+        return self.cleaned_data["space"] or SRGB
+
+    @property
+    def output(self) -> Output:
+        """Size, density and sharpening: of a print by its centimetres, else by its width."""
+        d = self.cleaned_data
+        if d["centimetres"]:
+            dpi = d["dpi"] or PRINT_DPI
+            return Output(width=print_width(d["centimetres"], dpi), dpi=dpi, sharpening=FOR_PRINT)
+        return Output(width=d["width"], sharpening=FOR_SCREEN if d["width"] else 0.0)

@@ -5,8 +5,9 @@ from pathlib import Path
 from django.conf import settings
 from django.db import models
 
-from vinter.core.finish.export import EXPORT_KINDS
+from vinter.core.finish.export import EXPORT_KINDS, Output
 from vinter.core.finish.recipe import RECIPE, RecipeParts, recipe_from
+from vinter.core.formats.icc import COLOUR_SPACES, SRGB
 from vinter.web.bin.models import Binnable
 from vinter.web.fields import VersionedJSONField
 from vinter.web.stacks.models import Stack
@@ -72,6 +73,10 @@ class Export(Binnable):
     finish = models.ForeignKey(Finish, models.CASCADE)
     kind = models.CharField(max_length=10)
     width = models.IntegerField(null=True)
+    space = models.CharField(max_length=12, default=SRGB)
+    sharpening = models.FloatField(default=0.0)
+    dpi = models.FloatField(null=True)
+    names = models.BooleanField(default=False)
     recipe = VersionedJSONField(schema=RECIPE)
     made_width = models.IntegerField(null=True)
     made_height = models.IntegerField(null=True)
@@ -103,14 +108,36 @@ class Export(Binnable):
         return EXPORT_KINDS[self.kind].label if self.kind in EXPORT_KINDS else self.kind
 
     @property
+    def output(self) -> Output:
+        """How the picture leaves, for the core."""
+        return Output(
+            width=self.width, space=self.space, sharpening=self.sharpening, dpi=self.dpi, names=self.names
+        )
+
+    @property
+    def how(self) -> str:
+        """What is particular about it, in words."""
+        said = [
+            COLOUR_SPACES.get(self.space, self.space) if self.space != SRGB else "",
+            f"{self.dpi:.0f} dpi" if self.dpi else "",
+            "with names" if self.names else "",
+        ]
+        return ", ".join(s for s in said if s)
+
+    @property
+    def suffix(self) -> str:
+        """The end of its file's name."""
+        return EXPORT_KINDS[self.kind].suffixes[0] if self.kind in EXPORT_KINDS else f".{self.kind}"
+
+    @property
     def path(self) -> Path:
         """The file."""
-        return Path(settings.MEDIA_ROOT) / str(self.owner_id) / "exports" / f"{self.pk}.{self.kind}"
+        return Path(settings.MEDIA_ROOT) / str(self.owner_id) / "exports" / f"{self.pk}{self.suffix}"
 
     @property
     def small(self) -> Path:
         """A small JPEG of it for the ledger."""
-        return self.path.with_suffix(".small.jpg")
+        return self.path.with_name(f"{self.pk}.small.jpg")
 
     @property
     def ready(self) -> bool:

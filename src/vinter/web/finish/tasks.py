@@ -37,7 +37,7 @@ def export_finish(pk: int, context: JobContext) -> None:
     stack = one.finish.stack.picture
     context.progress("rendering at full size", 0.1)
     made = context.pool.submit(
-        export, stack, recipe, Path(one.path), one.width, _info(one), Path(one.small)
+        export, stack, recipe, Path(one.path), one.output, _info(one), Path(one.small)
     ).result()
-    one.made_width, one.made_height = made
+    one.made_width, one.made_height = made.width, made.height
     one.save(update_fields=["made_width", "made_height"])

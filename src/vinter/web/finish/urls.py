@@ -10,6 +10,7 @@ urlpatterns = [
     path("finish/<int:pk>/", views.finish, name="finish"),
     path("finish/<int:pk>/draw/", views.draw, name="draw"),
     path("finish/<int:pk>/pick/", views.pick, name="finish-pick"),
+    path("finish/<int:pk>/plain/", views.plain, name="finish-plain"),
     path("finish/<int:pk>/picture.jpg", views.picture, name="finish-picture"),
     path("finish/<int:pk>/look/", views.keep_look, name="finish-keep-look"),
     path("finish/<int:pk>/look/<str:key>.jpg", views.look_picture, name="finish-look"),

@@ -3,6 +3,7 @@
 import json
 import tempfile
 import zipfile
+from dataclasses import asdict
 from typing import Any
 
 from django.db import transaction
@@ -17,7 +18,8 @@ from vinter.core.finish.controls import lines
 from vinter.core.finish.destinations import for_destination
 from vinter.core.finish.export import EXPORT_KINDS
 from vinter.core.finish.looks import LOOKS, by_stars, fitted, grey_at, portable
-from vinter.core.finish.moves.geometry import Geometry
+from vinter.core.finish.moves.geometry import MOST_LEAN, Geometry
+from vinter.core.finish.moves.gradient_removal import PLANE, plain_level
 from vinter.core.finish.overlay import Overlay, overlay
 from vinter.core.finish.recipe import RecipeParts, parse_recipe, recipe_from
 from vinter.core.finish.render import suggest, untouched
@@ -69,13 +71,15 @@ def _context(one: Finish) -> str:
 
 def _facts(scene: Scene) -> dict[str, Any]:
     """What the stars say of a picture: its tilt, its white, where its core stands."""
-    white = by_stars(scene)
+    white, up, stars = by_stars(scene), scene.looked_up, scene.stars
     return {
         "tilt": None if scene.tilt is None else round(scene.tilt, 1),
         "white": {"kelvin": white[0], "cast": round(white[1], 2), "error": round(scene.white.error, 3)}
         | {"stars": scene.white.stars}
         if white and scene.white
         else None,
+        "looked_up": None if up is None else round(max(min(up, MOST_LEAN), -MOST_LEAN), 1),
+        "stars": {k: round(v, 2) for k, v in asdict(stars).items()} if stars else None,
         "core": [round(v, 3) for v in scene.core],
         "solved": scene.field is not None,
     }
@@ -97,6 +101,7 @@ def finish(request: HttpRequest, pk: int) -> HttpResponse:
         "finish/finish.html",
         {
             "finish": one,
+            "recipe": one.core().model_dump(),
             "lines": lines(one.core()),
             "seen": mark_of(one.recipe),
             "exports": exports,
@@ -104,6 +109,7 @@ def finish(request: HttpRequest, pk: int) -> HttpResponse:
             "form": ExportForm(auto_id="%s"),
             "facts": _facts(scene),
             "scale": scene.scale,
+            "least_plain": PLANE,
             "looks": [(key, name) for key, (name, _) in looks.items()],
             "look_recipes": {key: recipe.model_dump() for key, (_, recipe) in looks.items()},
             "others": Finish.objects.filter(stack=one.stack).exclude(pk=one.pk),
@@ -139,6 +145,14 @@ def draw(request: HttpRequest, pk: int) -> HttpResponse:
         content_type="image/jpeg",
         headers={"X-Vinter": json.dumps(figures), "Cache-Control": "no-store"},
     )
+
+
+@require_POST
+def plain(request: HttpRequest, pk: int) -> HttpResponse:
+    """The level of the sky at a place that is marked as plain sky."""
+    one = owned(Finish, request, pk)
+    at = checked(PickForm(request.POST)).cleaned_data
+    return JsonResponse({"level": plain_level(_scene(one), at["x"], at["y"]).tolist()})
 
 
 @require_POST
@@ -257,14 +271,22 @@ def export(request: HttpRequest, pk: int) -> HttpResponse:
     """Queue an export of the kept recipe, or one for each place it goes to."""
     one = owned(Finish, request, pk)
     check_quota(one.owner_id)
-    wanted = checked(ExportForm(request.POST)).cleaned_data
-    wishes = [(one.recipe, wanted["width"])]
+    form = checked(ExportForm(request.POST))
+    wanted = form.cleaned_data
+    wishes = [(one.core(), form.output)]
     if wanted["destination"]:
-        there = [for_destination(one.core(), key) for key in wanted["destination"]]
-        wishes = [(recipe.model_dump(), width) for recipe, width in there]
-    for recipe, width in wishes:
+        wishes = [for_destination(one.core(), key) for key in wanted["destination"]]
+    for recipe, how in wishes:
         made = Export.objects.create(
-            owner=request.user, finish=one, recipe=recipe, kind=wanted["kind"], width=width
+            owner=request.user,
+            finish=one,
+            recipe=recipe.model_dump(),
+            kind=wanted["kind"],
+            width=how.width,
+            sharpening=how.sharpening,
+            dpi=how.dpi,
+            space=wanted["space"],
+            names=wanted["names"],
         )
         enqueue(request.user, "export", made.pk)
     return redirect("finish", one.pk)
@@ -278,7 +300,7 @@ def all_exports(request: HttpRequest, pk: int) -> HttpResponse:
         for export in one.export_set.all():
             if export.ready:
                 size = f"{export.made_width}x{export.made_height}"
-                packed.write(export.path, f"vinter-{one.pk}-{size}-{export.pk}.{export.kind}")
+                packed.write(export.path, f"vinter-{one.pk}-{size}-{export.pk}{export.suffix}")
     file.seek(0)
     return FileResponse(
         file, as_attachment=True, filename=f"vinter-finish-{one.pk}.zip", content_type="application/zip"
@@ -296,5 +318,5 @@ def download(request: HttpRequest, pk: int, which: str = "full") -> HttpResponse
         path.open("rb"),
         content_type=kind,
         as_attachment=which == "full",
-        filename=f"vinter-{one.finish.stack.take.pk}-{one.pk}.{one.kind}",
+        filename=f"vinter-{one.finish.stack.take.pk}-{one.pk}{one.suffix}",
     )

@@ -15,9 +15,10 @@ from vinter.web.finish.models import Export
 from vinter.web.rehearse.models import Rehearsal
 from vinter.web.sites.models import Site
 from vinter.web.stacks.models import Stack
+from vinter.web.stacks.working import WORKING
 from vinter.web.takes.models import Take
 
-DERIVED = ("stack.fits", "stack.dng", "stack.png", "working.npz")  # written when they are asked for
+DERIVED = ("stack.fits", "stack.dng", "stack.png", "working.npz", WORKING)  # written when they are asked for
 
 
 @dataclass(frozen=True)

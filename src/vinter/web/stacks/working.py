@@ -2,16 +2,17 @@
 
 from pathlib import Path
 
-from vinter.core.finish.scene import prepare, read_field, read_stack, save_scene
+from vinter.core.finish.scene import SCENE_VERSION, prepare, read_field, read_stack, save_scene
 from vinter.web.stacks.models import Stack
 
 WORKING_PX = 1600
+WORKING = f"working-{SCENE_VERSION}.npz"
 
 
 def working_copy(one: Stack) -> Path:
     """The copy's path; FileNotFoundError (as of the stack's picture) when there is nothing to make it
     from."""
-    path = one.folder / "working.npz"
+    path = one.folder / WORKING
     if not path.is_file():
         save_scene(path, prepare(*read_stack(one.picture), WORKING_PX, read_field(one.picture)))
     return path

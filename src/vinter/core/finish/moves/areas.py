@@ -14,6 +14,7 @@ from vinter.core.finish.scene import Scene
 
 MOST_AREAS, MOST_POINTS = 200, 400
 COARSE_PX = 480  # across the map that areas are painted on; they are soft, so that is enough
+NEAR = 1e-3  # of the width, over which a radius is measured
 EFFECTS = ("light", "warmth", "colour", "smooth")
 
 
@@ -75,9 +76,9 @@ class Areas(Move):
 def _pixels(area: Area, canvas: Canvas, size: tuple[int, int]) -> tuple[F32, float]:
     """Points (n, 2) of an area on the small map, and px there of a share of the width."""
     h, w = canvas.sky.shape
-    linear, offset = canvas.to_shares[:, :2], canvas.to_shares[:, 2]
-    at = np.linalg.solve(linear, (np.array(area.points) - offset).T).T
-    across = float(np.hypot(*np.linalg.solve(linear, [1.0, 0.0])))
+    points = np.array(area.points)
+    at = canvas.pixels(points)
+    across = float(np.hypot(*(canvas.pixels(points[:1] + np.array([NEAR, 0.0])) - at[:1])[0])) / NEAR
     return np.asarray((at + 0.5) * [size[0] / w, size[1] / h] - 0.5, np.float32), across * size[0] / w
 
 

@@ -12,6 +12,11 @@ from vinter.core.finish.pixels import less
 from vinter.core.finish.scene import Scene, terms
 
 Array = npt.NDArray[np.float64]
+GLOW = Row("Town glow", 30)
+MOST_PLAIN = 40
+PATCH = 0.012  # of the width, half the side of what is looked at about a plain place
+PLANE, BOWL = 3, 7  # marked places from which on a plane, and a bowl, is drawn through them
+STIFF = 1e-4  # how much the terms of a bowl are held small
 
 
 def glow_base(scene: Scene) -> Array:
@@ -30,25 +35,57 @@ def _glow_base(scene: Scene) -> Array:
     return np.asarray(np.percentile(inside, 10, axis=0))
 
 
+def plain_level(scene: Scene, x: float, y: float) -> Array:
+    """Level (3,) of the sky about a place in shares of a whole picture: the median, so that stars do not
+    count."""
+    w, h = scene.size
+    column, row, reach = int(x * (w - 1)), int(y * (h - 1)), max(round(PATCH * w), 2)
+    part = np.s_[max(row - reach, 0) : row + reach + 1, max(column - reach, 0) : column + reach + 1]
+    return np.asarray(np.median(scene.rgb[part].reshape(-1, 3), axis=0), float)
+
+
 @move("gradient_removal", place=20)
 class GradientRemoval(Move):
-    """Take out a share of the gradient of the sky's glow, down to its darkest place."""
+    """Take out a share of the gradient of the sky's glow, down to its darkest place. The glow is what was
+    measured in the picture, or with three places or more marked as plain sky a surface through those (x, y in
+    shares, and their level in three colours, as it was when they were marked)."""
 
-    share: float = setting(0.0, Shown("gradient taken out", "%", Row("Town glow", 30), "sky"), ge=0, le=1)
+    share: float = setting(0.0, Shown("gradient taken out", "%", GLOW, "sky"), ge=0, le=1)
+    plain: tuple[tuple[float, float, float, float, float], ...] = setting((), max_length=MOST_PLAIN)
+
+    @property
+    def by_hand(self) -> bool:
+        """Whether enough places are marked."""
+        return len(self.plain) >= PLANE
+
+    def _marked(self) -> tuple[Array, Array]:
+        """Coefficients (10, 3) of the surface through the marked places, and their darkest level (3,)."""
+        marks = np.array(self.plain)
+        x, y, level = marks[:, 0], marks[:, 1], marks[:, 2:]
+        full = terms(x, y)
+        order = np.array([i + j for i in range(4) for j in range(4 - i)])
+        used = order <= (2 if len(marks) >= BOWL else 1)
+        design = full[:, used]
+        held = STIFF * len(marks) * np.diag((order[used] > 1).astype(float))
+        out = np.zeros((len(order), 3))
+        out[used] = np.linalg.solve(design.T @ design + held + 1e-9 * np.eye(used.sum()), design.T @ level)
+        return out, np.asarray(level.min(axis=0))
+
+    def _surface(self, scene: Scene) -> tuple[Array, Array]:
+        return self._marked() if self.by_hand else (scene.glow, glow_base(scene))
 
     def background(self, scene: Scene) -> Array:
         """Level (3,) of the sky's background afterwards."""
-        return np.asarray(self.share * glow_base(scene) + (1 - self.share) * scene.background)
+        return np.asarray(self.share * self._surface(scene)[1] + (1 - self.share) * scene.background)
 
     def apply(self, canvas: Canvas, scene: Scene) -> Canvas:
         """The canvas with a share of the smooth glow subtracted from its sky."""
         if self.share == 0:
             return canvas
+        glow, base = self._surface(scene)
         x, y = canvas.places(16)
-        surface = (terms(np.clip(x, 0, 1).ravel(), np.clip(y, 0, 1).ravel()) @ scene.glow).reshape(
-            *x.shape, 3
-        )
-        over = (surface - glow_base(scene)).astype(np.float32) * np.float32(self.share)
+        surface = (terms(np.clip(x, 0, 1).ravel(), np.clip(y, 0, 1).ravel()) @ glow).reshape(*x.shape, 3)
+        over = (surface - base).astype(np.float32) * np.float32(self.share)
         h, w = canvas.sky.shape
         full = np.asarray(cv2.resize(over, (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
         return replace(canvas, rgb=less(canvas.rgb, full, canvas.sky), background=self.background(scene))

@@ -34,7 +34,7 @@ class Repair(Move):
         if not self.spots:
             return canvas
         rgb = canvas.rgb.copy()
-        (sx, _, ox), (_, sy, oy) = canvas.to_shares
+        (sx, _, ox), (_, sy, oy), _ = canvas.to_shares  # nothing is turned before this move
         for spot in self.spots:
             mended(rgb, canvas.sky, ((spot.x - ox) / sx, (spot.y - oy) / sy), spot.radius / sx)
         return replace(canvas, rgb=rgb)

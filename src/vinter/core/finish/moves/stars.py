@@ -1,18 +1,25 @@
-"""Stars: smaller, fewer, more colour, sharper; the sky between them is left as it is."""
+"""Stars: smaller, fewer, rounder, more colour, sharper; the sky between them is left as it is."""
 
+import math
 from dataclasses import replace
 
 import cv2
 import numpy as np
+import numpy.typing as npt
 
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import F32, Move, Row, Shown, move, setting
 from vinter.core.finish.pixels import between
 from vinter.core.finish.scene import Scene
 
+Array = npt.NDArray[np.float64]
 STARS = Row("Stars", 67)
 STAR_PX = 7.0  # px at full size that hold a star
 BRIGHT = 0.28  # encoded height over the sky, from which on a star is not among the faint ones
+LEAST_TRAIL = 0.6  # px of the canvas, from which on stars are shortened
+SEEN = 0.3  # of a star's linear peak: half of it as encoded
+NEAR = 1e-3  # of the picture, over which a direction is measured
+MOST_BACK = 2.5  # times brighter than before a shortened star may become
 LEAST = 0.02  # encoded height of the faintest
 
 
@@ -22,6 +29,7 @@ class Stars(Move):
 
     smaller: float = setting(0.0, Shown("smaller", "%", STARS, "sky", risky=0.8), ge=0, le=1)
     fewer: float = setting(0.0, Shown("fewer faint ones", "%", STARS, "ground", risky=0.7), ge=0, le=1)
+    rounder: float = setting(0.0, Shown("rounder", "%", STARS, "ground", risky=0.9), ge=0, le=1)
     colour: float = setting(0.0, Shown("their colour", "%", STARS, "sky"), ge=-1, le=1.5)
     sharper: float = setting(0.0, Shown("sharper", "%", STARS, "ground", risky=0.7), ge=0, le=1)
 
@@ -34,6 +42,10 @@ class Stars(Move):
         kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (wide, wide))
         sky = np.asarray(cv2.morphologyEx(rgb, cv2.MORPH_OPEN, kernel), np.float32)
         star = np.asarray(cv2.subtract(rgb, sky), np.float32)
+        way = shortening(canvas, scene) if self.rounder else None
+        if way is not None:
+            rgb = _rounded(rgb, sky, star, way, canvas.sky * np.float32(self.rounder))
+            star = np.asarray(cv2.subtract(rgb, sky), np.float32)
         height = np.asarray(cv2.transform(star, np.array([[0.3, 0.59, 0.11]], np.float32)), np.float32)
         if self.smaller:
             thin = cv2.erode(rgb, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (3, 3)))
@@ -57,3 +69,55 @@ def _coloured(rgb: F32, height: F32, canvas: Canvas, amount: float) -> F32:
     share = np.clip((height - LEAST) / 0.12, 0, 1) * canvas.sky * np.float32(amount)
     grey = cv2.transform(rgb, np.array([[0.2126, 0.7152, 0.0722]], np.float32))[..., None]
     return np.asarray(grey + (rgb - grey) * (1 + cv2.GaussianBlur(share, (0, 0), 1.0))[..., None], np.float32)
+
+
+def shortening(canvas: Canvas, scene: Scene) -> Array | None:
+    """The way (x, y in px of the canvas) by which stars are worn down at both ends to be as long as they are
+    wide; None where they are round or nearly so."""
+    if scene.stars is None or not scene.stars.trail:
+        return None
+    half = _shortened(scene.stars.trail, scene.stars.fwhm) * scene.scale
+    if 2 * half < LEAST_TRAIL:
+        return None
+    way = np.array([np.cos(np.radians(scene.stars.angle)), np.sin(np.radians(scene.stars.angle))])
+    h, w = canvas.sky.shape
+    middle = canvas.to_shares @ [w / 2, h / 2, 1]
+    here = (middle[:2] / middle[2])[None]
+    turned = (canvas.pixels(here + way / [1.0, scene.shape] * NEAR) - canvas.pixels(here))[0]
+    return np.asarray(turned / max(float(np.hypot(*turned)), 1e-9) * half)
+
+
+def _shortened(trail: float, fwhm: float) -> float:
+    """How far (px) to each side a star must be worn down along its trail to be as long as it is wide: of a
+    trail of a Gaussian the lowest light within that reach has fallen to ``SEEN`` there."""
+    sigma = math.sqrt(max((fwhm / 2.3548) ** 2 - trail**2 / 24, 0.6))
+
+    def light(t: float) -> float:
+        return math.erf((t + trail / 2) / sigma / math.sqrt(2)) - math.erf(
+            (t - trail / 2) / sigma / math.sqrt(2)
+        )
+
+    low, high, width = 0.0, trail / 2, sigma * math.sqrt(-2 * math.log(SEEN))
+    for _ in range(20):
+        reach = (low + high) / 2
+        longer = light(reach + width) > SEEN * light(reach)
+        low, high = (reach, high) if longer else (low, reach)
+    return low
+
+
+def _rounded(rgb: F32, sky: F32, star: F32, way: Array, share: F32) -> F32:
+    """Stars worn down at both ends of the way they trailed along; their light goes into what is left."""
+    size = share.shape[::-1]
+    ends = [
+        cv2.warpAffine(star, np.array([[1, 0, s * way[0]], [0, 1, s * way[1]]]), size, flags=cv2.INTER_LINEAR)
+        for s in (-1, 1)
+    ]
+    short = np.asarray(np.minimum(*ends), np.float32)
+    soft = 2 * float(np.hypot(*way)) + 1.5
+    before, after = cv2.GaussianBlur(star, (0, 0), soft), cv2.GaussianBlur(short, (0, 0), soft)
+    back = np.clip(before / np.maximum(after, 1e-4), 1, MOST_BACK)
+    reach = 2 * int(np.ceil(np.hypot(*way))) + 1
+    height = cv2.transform(star, np.array([[0.3, 0.59, 0.11]], np.float32))
+    near = cv2.dilate(height, np.ones((reach, reach), np.uint8))
+    sure = np.clip((near - LEAST) / 0.06, 0, 1) * share
+    return np.asarray(between(np.asarray(sky + short * back, np.float32), rgb, np.asarray(sure, np.float32)))

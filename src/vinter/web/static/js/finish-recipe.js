@@ -56,15 +56,78 @@ export class Steps {
   }
 }
 
-// Shares of the whole picture of a place (px) of what is shown, and the other way round.
-export const toShares = (m, x, y) => m.map((row) => row[0] * x + row[1] * y + row[2]);
+// Shares of the whole picture of a place (px) of what is shown, and the other way round, by a homography.
+export function toShares(m, x, y) {
+  const [a, b, c] = m.map((row) => row[0] * x + row[1] * y + row[2]);
+  return [a / c, b / c];
+}
 
 export function fromShares(m, across, down) {
   const [
     [a, b, c],
-    [d, e, f]
-  ] = m, det = a * e - b * d, u = across - c, v = down - f;
-  return [(e * u - b * v) / det, (a * v - d * u) / det];
+    [d, e, f],
+    [g, h, i]
+  ] = m;
+  const back = [
+    [e * i - f * h, c * h - b * i, b * f - c * e],
+    [f * g - d * i, a * i - c * g, c * d - a * f],
+    [d * h - e * g, b * g - a * h, a * e - b * d]
+  ];
+  return toShares(back, across, down);
+}
+
+// A crop as a frame over the whole picture that is shown (px): its middle, width and height. The largest frame
+// of a proportion about the middle of the picture is what a size of 1 means.
+export const RATIOS = {
+  "3:2": 3 / 2,
+  "4:5": 4 / 5,
+  "1:1": 1,
+  "16:9": 16 / 9,
+  "9:16": 9 / 16
+};
+
+export const proportion = (crop, size) =>
+  crop.ratio === "free" ? crop.aspect : RATIOS[crop.ratio] || size[0] / size[1];
+
+// Whether a frame lies in the picture that was taken.
+export function holds(m, [x, y], w, h) {
+  return [
+    [-1, -1],
+    [1, -1],
+    [1, 1],
+    [-1, 1]
+  ].every(([i, j]) => {
+    const at = toShares(m, x - 0.5 + (i * w) / 2, y - 0.5 + (j * h) / 2);
+    return at.every((v) => v > -1e-3 && v < 1.001);
+  });
+}
+
+export function tallest(m, middle, ratio, size) {
+  let [low, high] = [0, 4 * Math.max(...size)];
+  for (let k = 0; k < 30; k += 1) {
+    const half = (low + high) / 2;
+    if (holds(m, middle, ratio * half, half)) low = half;
+    else high = half;
+  }
+  return low;
+}
+
+export function cropFrame(crop, m, size) {
+  const ratio = proportion(crop, size);
+  const centre = fromShares(m, 0.5, 0.5).map((v) => v + 0.5);
+  let [x, y] = fromShares(m, crop.x, crop.y).map((v) => v + 0.5);
+  const h = crop.size * tallest(m, centre, ratio, size);
+  // as the core does: a frame that would reach out is brought back towards the middle
+  for (let k = 0; k <= 40 && !holds(m, [x, y], ratio * h * 0.999, h * 0.999); k += 1) {
+    x += (centre[0] - x) / 12;
+    y += (centre[1] - y) / 12;
+  }
+  return {
+    x,
+    y,
+    w: ratio * h,
+    h
+  };
 }
 
 // A smooth rising curve through points, as the core draws it (Fritsch and Carlson's slopes), at n + 1 places.

@@ -75,12 +75,13 @@ export class Stage {
     }
     this.busy = true;
     try {
-      const [figures, url] = await this.fetched(recipe, size, before);
+      const sent = this.editor.sent(recipe);
+      const [figures, url] = await this.fetched(sent, size, before);
       this.shown = figures;
       await this.put(this.picture, url, figures);
       this.picture.dataset.ready = size;
       this.editor.seen(figures);
-      if (this.compare && size === "full") await this.drawBefore(recipe);
+      if (this.compare && size === "full") await this.drawBefore(sent);
       this.arrange();
     } catch (error) {
       document.getElementById("limits").textContent = error.message;
@@ -132,6 +133,7 @@ export class Stage {
       b.setAttribute("aria-pressed", String(b.dataset.show === this.show));
     }
     this.label();
+    this.editor.drawn();
   }
 
   // Shares of the whole picture under a pointer.

@@ -73,6 +73,23 @@ export function startTools(root, editor, stage, facts) {
     white(await answer.json());
   }
 
+  async function plain(place) {
+    const answer = await fetch(root.dataset.plain, {
+      method: "POST",
+      body: new URLSearchParams({
+        x: place[0],
+        y: place[1]
+      }),
+      headers: {
+        "X-CSRFToken": token()
+      }
+    });
+    if (!answer.ok) return;
+    editor.recipe.gradient_removal.plain.push([...place, ...(await answer.json()).level]);
+    if (!editor.recipe.gradient_removal.share) put(editor.recipe, "gradient_removal.share", 0.85);
+    editor.changed();
+  }
+
   function white({
     kelvin,
     cast
@@ -98,6 +115,8 @@ export function startTools(root, editor, stage, facts) {
     } else if (editor.tool === "grey") {
       lay("");
       grey(place);
+    } else if (editor.tool === "plain") {
+      plain(place);
     } else if (editor.tool === "spot") {
       editor.recipe.repair.spots.push({
         x: place[0],
@@ -156,6 +175,17 @@ export function startTools(root, editor, stage, facts) {
     if (b.dataset.tool) lay(b.dataset.tool);
     else if (b.id === "by-stars-level") {
       put(editor.recipe, "geometry.level", facts.tilt);
+      editor.changed();
+    } else if (b.id === "by-stars-upright") {
+      put(editor.recipe, "geometry.level", facts.tilt);
+      put(editor.recipe, "geometry.upright", facts.looked_up);
+      editor.changed();
+    } else if (b.id === "by-stars-fringe") {
+      put(editor.recipe, "corners.red", Math.round(100 * facts.stars.red) / 100);
+      put(editor.recipe, "corners.blue", Math.round(100 * facts.stars.blue) / 100);
+      editor.changed();
+    } else if (b.id === "plain-clear") {
+      editor.recipe.gradient_removal.plain = [];
       editor.changed();
     } else if (b.id === "by-stars-white") white(facts.white);
     else if (b.id === "to-core") {

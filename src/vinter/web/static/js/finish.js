@@ -1,5 +1,8 @@
 // The finish: sends the recipe, shows what comes back, keeps what was changed and the way back.
 import {
+  startCrop
+} from "./finish-crop.js";
+import {
   startCurve
 } from "./finish-curve.js";
 import {
@@ -47,11 +50,14 @@ function start() {
       keep();
     },
     seen,
+    sent: (recipe) => crop.sent(recipe),
+    drawn: () => crop.draw(),
     // whole pictures are drawn at a working size: its share of the file's
     scaleOf: () => Number(root.dataset.scale)
   };
   let steps = remembered(root.dataset.key, text(editor.recipe));
   const stage = new Stage(root, editor);
+  const crop = startCrop(root, editor, stage);
   const tools = startTools(root, editor, stage, facts);
   const showCurve = startCurve(editor);
 
@@ -82,6 +88,11 @@ function start() {
       if (rung.dataset.line === "Repair") said = spots ? `${spots} mended` : "nothing";
       rung.querySelector(".at").textContent = said;
     }
+    const plain = editor.recipe.gradient_removal.plain.length,
+      wanted = Number(root.dataset.leastPlain) - plain;
+    document.getElementById("plain-count").textContent = plain ?
+      `${plain} marked${wanted > 0 ? `, ${wanted} more until they count` : ": the glow is drawn through them"}` :
+      "the glow is told from the galaxy by the sky's map";
     document.getElementById("areas-count").textContent = `${editor.recipe.areas.list.length} painted`;
     document.getElementById("steps").textContent = steps.past.length === 1 ? "1 step" : `${steps.past.length} steps`;
     document.getElementById("undo").disabled = !steps.past.length;
