@@ -95,7 +95,7 @@ def _import(a: argparse.Namespace) -> None:
     _web()
     from vinter.web.takes.intake import import_folder
 
-    take, said = import_folder(a.folder, a.user, a.title)
+    take, said = import_folder(a.folder, a.user, a.title, a.by_night)
     for name, words in said.items():
         print(f"{name}: {words.removeprefix(f'{name}: ')}")
     print(
@@ -127,3 +127,4 @@ def home_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
     p.add_argument("folder", type=Path)
     p.add_argument("--user", required=True, metavar="NAME")
     p.add_argument("--title", default="")
+    p.add_argument("--by-night", action="store_true", help="a take for every night in it")

@@ -192,11 +192,21 @@ def test_an_edit_is_steered_undone_and_kept(entered, small_stack):
     expect(page.locator("output[for='geometry.level']")).to_have_text("+0.5 °")
     rung(page, "Crop")
     saved(page, lambda: page.locator("[data-path='geometry.ratio']").select_option("1:1"))
+    expect(page.locator("#marks .kept")).to_be_visible()  # the frame, over the whole picture
+    left = page.locator("[data-path='geometry.x']")
+    box, was = page.locator("#picture").bounding_box(), left.input_value()
+    middle = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(*middle)
+    page.mouse.down()
+    page.mouse.move(middle[0] - 30, middle[1])
+    saved(page, page.mouse.up)
+    assert float(left.input_value()) < float(was)
+    page.locator(".rung[data-line=Crop] summary").click()  # shut: the picture is cut
     until(
         page,
         "(({naturalWidth: w, naturalHeight: h}) => w > 0 && w === h)(document.querySelector('#picture'))",
     )
-    expect(page.locator(".rung[data-line=Crop] .at")).to_have_text("1:1")
+    expect(page.locator(".rung[data-line=Crop] .at")).to_contain_text("1:1")
     with page.expect_response(re.compile("before=1")):
         page.keyboard.press("b")
     rung(page, "Core and areas")
@@ -204,7 +214,7 @@ def test_an_edit_is_steered_undone_and_kept(entered, small_stack):
     placed = saved(page, lambda: page.locator("#picture").click(position={"x": 60, "y": 50}))["core"]
     assert 0 <= placed["x"] < 0.5 and 0 <= placed["y"] < 0.5
     undo, redo = (page.get_by_role("button", name=n, exact=True) for n in ("undo", "redo"))
-    for _ in range(2):
+    for _ in range(3):
         saved(page, undo.click)
     expect(page.locator("[data-path='geometry.ratio']")).to_have_value("full")
     saved(page, redo.click)

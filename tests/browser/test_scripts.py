@@ -112,10 +112,23 @@ def test_what_a_line_of_the_ladder_says_and_where_a_place_lies(ask):
     ]
     assert ask("finish-recipe", "summary", values) == "1.10 mag · −0.50 EV · 1 more"
     assert ask("finish-recipe", "summary", [{"value": "full", "rest": "full"}]) == "as it is"
-    turned = [[0.001, -0.0002, 0.1], [0.0003, 0.0012, 0.05]]
+    turned = [[0.001, -0.0002, 0.1], [0.0003, 0.0012, 0.05], [0, 0, 1]]
     there = ask("finish-recipe", "toShares", turned, 300, 200)
     assert there == pytest.approx([0.3 - 0.04 + 0.1, 0.09 + 0.24 + 0.05])
     assert ask("finish-recipe", "fromShares", turned, *there) == pytest.approx([300, 200])
+    upright = [[0.001, -0.0002, 0.1], [0.0003, 0.0012, 0.05], [1e-5, 3e-4, 1]]
+    there = ask("finish-recipe", "toShares", upright, 300, 200)
+    assert there == pytest.approx([0.36 / 1.063, 0.38 / 1.063])
+    assert ask("finish-recipe", "fromShares", upright, *there) == pytest.approx([300, 200])
+    # a crop of a picture shown whole: in the middle the largest of its proportion, at the edge brought in
+    whole = [[1 / 800, 0, 0.5 / 800], [0, 1 / 600, 0.5 / 600], [0, 0, 1]]
+    square = {"ratio": "1:1", "aspect": 1.5, "size": 0.5, "x": 0.5, "y": 0.5}
+    found = ask("finish-recipe", "cropFrame", square, whole, [800, 600])
+    assert [found[k] for k in "xywh"] == pytest.approx([400.5, 300.5, 300, 300], abs=2)
+    edge = ask("finish-recipe", "cropFrame", {**square, "x": 0.95}, whole, [800, 600])
+    assert 640 < edge["x"] <= 652 and edge["w"] == pytest.approx(300, abs=2)
+    free = ask("finish-recipe", "cropFrame", {**square, "ratio": "free", "aspect": 2.0}, whole, [800, 600])
+    assert free["w"] / free["h"] == pytest.approx(2.0) and free["w"] == pytest.approx(400, abs=2)
     # a horizon that falls to the right by 5 in 100 is turned back anticlockwise
     assert ask("finish-recipe", "lean", 0, 0, 100, 5) == pytest.approx(-2.8624, abs=1e-3)
     assert ask("finish-recipe", "lean", 100, 5, 0, 0) == pytest.approx(-2.8624, abs=1e-3)

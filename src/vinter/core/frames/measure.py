@@ -43,7 +43,8 @@ class Measure:
     ``structure`` is the detail at 16 to 50 px over the level: near 0 in a flat, large over ground; ``bottom``
     and ``brightest`` the level along the lower edge and of the brightest part, ``uneven`` how far its parts
     lie apart, as shares of full scale; ``shapes`` the stars' over the frame; ``streak_lines`` the ends of
-    lines of light (x0, y0, x1, y1, px); ``f35`` the 35 mm equivalent focal length the file names.
+    lines of light (x0, y0, x1, y1, px); ``f35`` the 35 mm equivalent focal length and ``place``
+    the latitude and longitude and ``model`` the camera the file names.
     """
 
     file: str
@@ -73,6 +74,8 @@ class Measure:
     uneven: float = 0.0
     streak_lines: list[tuple[float, float, float, float]] = field(default_factory=list)
     f35: float | None = None
+    place: tuple[float, float] | None = None
+    model: str = ""
 
 
 def clean(frame: Frame, dark: F32 | None = None, flat: F32 | None = None) -> tuple[U16, F32]:
@@ -219,6 +222,8 @@ def measure(
         shapes=grid,
         shapes_say=diagnosis(grid),
         f35=frame.meta.f35,
+        place=frame.meta.place,
+        model=frame.meta.model,
     )
     return _judged(replace(m, raw_reasons=[*m.raw_reasons, *(note.words for note in frame.notes)]))
 

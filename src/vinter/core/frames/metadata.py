@@ -9,13 +9,13 @@ from typing import Any
 import tifffile
 from PIL import Image
 
-EXIF_POINTER = 34665
+EXIF_POINTER, GPS_POINTER = 34665, 34853
 
 
 @dataclass(frozen=True, kw_only=True)
 class Metadata:
-    """Settings of a frame; None where the file is silent. Time in Unix seconds at the start of the
-    exposure."""
+    """Settings of a frame; None where the file is silent. Time in Unix seconds at the start of the exposure,
+    place as latitude and longitude in degrees."""
 
     make: str = ""
     model: str = ""
@@ -27,6 +27,7 @@ class Metadata:
     time: float | None = None
     orientation: int = 1
     software: str = ""
+    place: tuple[float, float] | None = None
 
 
 def _number(value: Any) -> float | None:
@@ -55,6 +56,30 @@ def _moment(exif: dict[str, Any]) -> float | None:
     return whole + (float(f"0.{digits}") if digits.isdigit() else 0.0)
 
 
+def _degrees(value: Any, sign: str) -> float | None:
+    """Degrees of three rationals (as numbers, or numerators and denominators in turn) and a letter."""
+    parts = list(value) if isinstance(value, (tuple, list)) else []
+    if len(parts) == 6:
+        parts = [(parts[i], parts[i + 1]) for i in (0, 2, 4)]
+    found = [_number(p) for p in parts]
+    if len(found) != 3 or None in found:
+        return None
+    d, m, s = (f or 0.0 for f in found)
+    return -(d + m / 60 + s / 3600) if sign.strip("\0 ").upper() in ("S", "W") else d + m / 60 + s / 3600
+
+
+def _place(gps: Any) -> tuple[float, float] | None:
+    """Latitude and longitude of a GPS block by name; None where it tells none, or the place of a writer that
+    knew none (0, 0)."""
+    if not isinstance(gps, dict):
+        return None
+    lat = _degrees(gps.get("GPSLatitude"), str(gps.get("GPSLatitudeRef", "")))
+    lon = _degrees(gps.get("GPSLongitude"), str(gps.get("GPSLongitudeRef", "")))
+    if lat is None or lon is None or abs(lat) > 90 or abs(lon) > 180 or (lat == 0 and lon == 0):
+        return None
+    return round(lat, 6), round(lon, 6)
+
+
 def _from_tags(tags: dict[str, Any], exif: dict[str, Any]) -> Metadata:
     iso = _number(exif.get("ISOSpeedRatings"))
     return Metadata(
@@ -68,6 +93,7 @@ def _from_tags(tags: dict[str, Any], exif: dict[str, Any]) -> Metadata:
         time=_moment(exif),
         orientation=int(_number(tags.get("Orientation")) or 1),
         software=str(tags.get("Software", "")).strip("\0 "),
+        place=_place(tags.get("GPSTag")),
     )
 
 
@@ -105,6 +131,7 @@ _PILLOW_NAMES = {
     37386: "FocalLength",
     41989: "FocalLengthIn35mmFilm",
 }
+_GPS_NAMES = {1: "GPSLatitudeRef", 2: "GPSLatitude", 3: "GPSLongitudeRef", 4: "GPSLongitude"}
 
 
 def picture_metadata(image: Image.Image) -> Metadata:
@@ -112,7 +139,9 @@ def picture_metadata(image: Image.Image) -> Metadata:
     root = image.getexif()
     block = root.get_ifd(EXIF_POINTER)
     exif = {name: block[tag] for tag, name in _PILLOW_NAMES.items() if tag in block}
+    gps = {_GPS_NAMES[tag]: value for tag, value in root.get_ifd(GPS_POINTER).items() if tag in _GPS_NAMES}
     tags = {
+        "GPSTag": gps,
         "Make": root.get(271, ""),
         "Model": root.get(272, ""),
         "Orientation": root.get(274, 1),

@@ -16,7 +16,7 @@ def _info(one: Export) -> PictureInfo:
     stack = one.finish.stack
     first = Frame.objects.filter(pk__in=stack.frames).order_by("name").first()
     m = (first.measure or {}) if first else {}
-    model = stack.take.shot.phone.name if stack.take.shot else ""
+    model = stack.take.phone.name if stack.take.phone else ""
     return PictureInfo(
         f"{stack.take.title}: {stack.report['frames_used'] if stack.report else len(stack.frames)} frames "
         "stacked",

@@ -3,12 +3,14 @@ site."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from datetime import UTC, date, datetime, timedelta
+from datetime import date
 from typing import Any
 
 from vinter.core.frames.frame_type import CALIBRATION
 from vinter.core.frames.measure import Measure
 from vinter.core.frames.outcome import Outcome, outcome
+from vinter.core.sky.nights import Night as CoreNight
+from vinter.core.sky.nights import nights
 from vinter.core.sky.site_sky import FROM_FRAMES
 from vinter.web.finish.models import Export, Finish
 from vinter.web.meanwhile import opened_with
@@ -34,6 +36,11 @@ class Work:
     finishes: list[Finish]
     exports: list[Export]
     lesson_opened: str = ""
+
+    @property
+    def phone_pk(self) -> int | None:
+        """The phone it was shot with, or is planned for."""
+        return self.shot.phone_id if self.shot else self.take.own_phone_id if self.take else None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -87,15 +94,6 @@ def _work(shot: Shot | None, take: Take | None) -> Work:
     )
 
 
-def evening_of(take: Take) -> date:
-    """The evening on which a take without a shot was shot: by its first frame, else by when it was
-    brought."""
-    times = [(f.measure or {}).get("time") for f in take.frame_set.all()]
-    known = [t for t in times if t]
-    moment = datetime.fromtimestamp(min(known), UTC) if known else take.created
-    return (moment - timedelta(hours=12)).date()
-
-
 def nights_of(
     owner: Any, site: int | None = None, year: int | None = None, phone: int | None = None
 ) -> list[Night]:
@@ -109,7 +107,7 @@ def nights_of(
     for (day, pk), works in sorted(found.items(), key=lambda item: item[0], reverse=True):
         if (site and pk != site) or (year and day.year != year):
             continue
-        if phone and not any(w.shot and w.shot.phone_id == phone for w in works):
+        if phone and not any(w.phone_pk == phone for w in works):
             continue
         out.append(_night(day, sites[pk], works))
     return out
@@ -120,13 +118,20 @@ def _works(owner: Any) -> Iterator[tuple[date, Site | None, Work]]:
         takes = list(shot.take_set.prefetch_related("frame_set", "stack_set"))
         for take in takes or [None]:
             yield shot.night, shot.site, _work(shot, take)
-    for take in Take.objects.filter(owner=owner, shot=None).prefetch_related("frame_set", "stack_set"):
-        yield evening_of(take), None, _work(None, take)
+    unplanned = Take.objects.filter(owner=owner, shot=None).select_related("own_site")
+    for take in unplanned.prefetch_related("frame_set", "stack_set"):
+        yield take.evening, take.own_site, _work(None, take)
+
+
+def _night_of(site: Site, day: date) -> CoreNight:
+    """A night that nobody planned, towards the core."""
+    return nights(site.core(), day, day)[0]
 
 
 def _night(day: date, site: Site | None, works: list[Work]) -> Night:
     planned = next((w.shot for w in works if w.shot), None)
-    strip = draw(site.core(), planned.found_night(), 420, 30) if site and planned else None
+    night = planned.found_night() if planned else _night_of(site, day) if site else None
+    strip = draw(site.core(), night, 420, 30) if site and night else None
     times = [
         t for w in works if w.take for f in w.take.frame_set.all() if (t := (f.measure or {}).get("time"))
     ]

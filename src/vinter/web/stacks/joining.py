@@ -44,7 +44,9 @@ class JoinForm(forms.Form):
 
 def joinable(user: Any) -> list[Stack]:
     """Stacks of a person whose field is known, from which others can be joined."""
-    own = Stack.objects.filter(owner=user, report__isnull=False).select_related("take__shot__site")
+    own = Stack.objects.filter(owner=user, report__isnull=False).select_related(
+        "take__shot__site", "take__own_site"
+    )
     return [one for one in own if not one.joined and (one.report or {}).get("field")]
 
 
@@ -72,25 +74,27 @@ def _check(parts: list[Stack]) -> None:
     """BadInput when these cannot be joined."""
     if not FEWEST <= len(parts) <= MOST:
         raise BadInput(f"{FEWEST} to {MOST} stacks can be joined; {len(parts)} are chosen")
-    sites = {p.take.shot.site_id for p in parts if p.take.shot}
+    sites = {p.take.site.pk for p in parts if p.take.site}
     if len(sites) > 1:
         raise BadInput("these stacks were shot at different sites; a picture is joined of one")
 
 
 def run_join(pk: int, context: JobContext) -> None:
     """Join the stacks a row names; writes the picture, its mask, previews and the working copy."""
-    one = Stack.objects.select_related("take__shot__site").get(pk=pk)
+    one = Stack.objects.select_related("take__shot__site", "take__own_site").get(pk=pk)
     parts = list(
         Stack.objects.filter(pk__in=one.parts, owner=one.owner).select_related("take__shot").order_by("pk")
     )
     if len(parts) < len(one.parts):
         raise BadInput("one of the stacks it is joined of is gone; put it back from the bin, or choose anew")
-    assert one.take.shot is not None
+    site = one.take.site
+    if site is None:
+        raise BadInput(f"{one.take.title}: say where it was shot, then it can be joined")
     shutil.rmtree(one.folder, ignore_errors=True)
     one.folder.mkdir(parents=True)
     context.progress("joining", 0.1)
     paths = [(str(p), p.picture, (p.report or {})["field"], field_time(p)) for p in parts]
-    made = context.pool.submit(join_files, paths, one.take.shot.site.core(), one.picture, one.layout).result()
+    made = context.pool.submit(join_files, paths, site.core(), one.picture, one.layout).result()
     one.report = joined_report(made.field, made.report, [p.report or {} for p in parts])
     keep_field(one.picture, made.field)
     context.progress("drawing", 0.95)

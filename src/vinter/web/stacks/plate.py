@@ -1,5 +1,5 @@
-"""Where a finished stack points, when its take was shot for a shot: solved from its stars, written as FITS
-and DNG."""
+"""Where a finished stack points, when it is known where its take was shot: solved from its stars, written as
+FITS and DNG."""
 
 import json
 from dataclasses import asdict, replace
@@ -10,7 +10,8 @@ import numpy.typing as npt
 import tifffile
 
 from vinter.core.camera.illuminant import SRGB_OF_XYZ
-from vinter.core.camera.projection import RECTILINEAR, view_of
+from vinter.core.camera.projection import RECTILINEAR, Pose, View, view_of
+from vinter.core.constants import FULL_FRAME_DIAGONAL_MM
 from vinter.core.finish.scene import keep_field, read_stack
 from vinter.core.formats.fits import Taken, taken_cards, wcs_cards, write_fits
 from vinter.core.formats.lineardng import write_linear_dng
@@ -25,6 +26,8 @@ from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame
 
 F32 = npt.NDArray[np.float32]
+# azimuth and altitude from which a lens of unknown pose is looked for, each to 95 degrees beside
+LIKELY = ((180.0, 28.0), (0.0, 28.0), (180.0, 52.0), (0.0, 52.0), (180.0, 8.0), (0.0, 8.0))
 LINEAR = 0.45  # of full scale: the peak of a star at half size up to which none of its pixels is cut
 KINDS = {"fits": "stack.fits", "dng": "stack.dng", "png": "stack.png"}
 
@@ -36,8 +39,9 @@ def examine(one: Stack) -> dict[str, Any]:
     if found is None:
         return {"field": None, "falloff": None, "sky": None}
     field, stars, light, unix = found
-    shot = one.take.shot
-    fall = measure_vignetting(stars.xy, light, field, shot.site.core(), unix) if shot else None
+    site = one.take.site
+    assert site is not None  # else nothing is solved
+    fall = measure_vignetting(stars.xy, light, field, site.core(), unix)
     taken_out = bool(fall and fall.significant and one.corners == "stars")
     if fall and taken_out:
         with tifffile.TiffFile(one.picture) as file:
@@ -46,15 +50,11 @@ def examine(one: Stack) -> dict[str, Any]:
         with whole(one.picture) as draft:
             tifffile.imwrite(draft, picture, photometric="rgb", description=description, compression=None)
     keep_field(one.picture, field)
-    found = None
-    if shot:
-        rgb, mask, _ = read_stack(one.picture)
-        share = (
-            np.ones(rgb.shape[:2], np.float32) if mask is None else mask.astype(np.float32) / np.float32(255)
-        )
-        found = measure_sky(rgb, np.asarray(share, np.float32), field, shot.site.core(), unix)
+    rgb, mask, _ = read_stack(one.picture)
+    share = np.ones(rgb.shape[:2], np.float32) if mask is None else mask.astype(np.float32) / np.float32(255)
+    sky = measure_sky(rgb, np.asarray(share, np.float32), field, site.core(), unix)
     return {
-        "sky": asdict(found) if found else None,
+        "sky": asdict(sky) if sky else None,
         "field": asdict(field),
         "falloff": {**asdict(fall), "significant": fall.significant, "taken_out": taken_out}
         if fall
@@ -63,34 +63,50 @@ def examine(one: Stack) -> dict[str, Any]:
 
 
 def solved(one: Stack) -> tuple[Solution, Stars, F32, float] | None:
-    """The field of a stack with its stars, their light and the middle of the exposure; None without a shot or
-    without a match."""
-    shot, report = one.take.shot, one.report or {}
+    """The field of a stack with its stars, their light and the middle of the exposure; None without a place
+    and a time, or without a match."""
+    site, report = one.take.site, one.report or {}
     row = next((r for r in report.get("frames", []) if r["file"] == report.get("reference")), None)
-    if shot is None or row is None or not row.get("time") or one.method == "trails":
+    if site is None or row is None or not row.get("time") or one.method == "trails":
         return None
     rgb, _, _ = read_stack(one.picture)
     plane = picture_half(np.clip(rgb * SPAN + PEDESTAL, 0, 65535).astype(np.uint16))
     floor = background(plane)
     stars = find_stars(plane, floor).stars
-    view = view_of(shot.core_lens, shot.pose, shot.portrait)
-    if (view.width, view.height) != rgb.shape[1::-1]:
-        return None
-    if report.get("straightened_px"):
-        view = replace(view, k1=0.0)
     unix = field_time(one)
-    found = solve_around(stars.xy, view, shot.site.core(), unix)
+    found = None
+    for view in _views(one, rgb.shape[1], rgb.shape[0]):
+        if report.get("straightened_px"):
+            view = replace(view, k1=0.0)
+        found = found or solve_around(stars.xy, view, site.core(), unix)
     light = np.where(stars.peak < LINEAR * SPAN, star_light(plane - floor.level, stars), 0).astype(
         np.float32
     )  # a cut star says nothing
     return (found, stars, light, unix) if found else None
 
 
+def _views(one: Stack, width: int, height: int) -> list[View]:
+    """Where the lens may have looked: as planned, or with the lens the files name all round the horizon; none
+    where no lens is known."""
+    shot = one.take.shot
+    if shot is not None:
+        view = view_of(shot.core_lens, shot.pose, shot.portrait)
+        return [view] if (view.width, view.height) == (width, height) else []
+    frames = Frame.everything.filter(pk__in=one.frames)
+    f35 = next((f35 for f in frames if (f35 := (f.measure or {}).get("f35"))), None)
+    if not f35:
+        return []
+    focal = f35 * float(np.hypot(width, height)) / FULL_FRAME_DIAGONAL_MM
+    return [View(width, height, focal, 0.0, Pose(*pose)) for pose in LIKELY]
+
+
 def field_time(one: Stack) -> float:
     """Unix time of the middle of the exposure that a stack's stars stand as they did in."""
     report, shot = one.report or {}, one.take.shot
     row = next(r for r in report["frames"] if r["file"] == report["reference"])
-    return float(row["time"]) + (shot.shutter / 2 if shot else 0.0)
+    frame = Frame.everything.filter(pk__in=one.frames, name=report["reference"]).first()
+    exposure = (frame.measure or {}).get("exposure_s") if frame else None
+    return float(row["time"]) + (exposure or (shot.shutter if shot else 0.0)) / 2
 
 
 def _taken(one: Stack) -> Taken:
@@ -101,12 +117,12 @@ def _taken(one: Stack) -> Taken:
     )
     frame = Frame.everything.filter(pk__in=one.frames, name=report.get("reference", "")).first()
     measure = (frame.measure or {}) if frame else {}
-    site = shot.site if shot else None
+    site, phone = one.take.site, one.take.phone
     return Taken(
         unix=first,
         exposure=measure.get("exposure_s"),
         frames=report.get("frames_used"),
-        camera=shot.phone.name if shot else "",
+        camera=phone.name if phone else "",
         lens=shot.core_lens.name if shot else "",
         iso=measure.get("iso"),
         aperture=shot.core_lens.aperture if shot else None,

@@ -1,7 +1,6 @@
 """The job of a stack."""
 
 import shutil
-from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +14,7 @@ from vinter.core.frames.decoding import decoded
 from vinter.core.frames.frame_type import CALIBRATION
 from vinter.core.frames.measure import clean
 from vinter.core.frames.preview import gain_for, linear_of, stretched, thumbnail
+from vinter.core.sky.nights import evening_of
 from vinter.core.sky.site_sky import FROM_FRAMES
 from vinter.core.stack.cache import prune
 from vinter.core.stack.combining.methods import Method
@@ -31,7 +31,7 @@ from vinter.web.takes.tasks import restore_originals
 def run_stack(pk: int, context: JobContext) -> None:
     """Stack the frames a Stack names; writes the picture, the mask, previews before and after, and the
     working copy."""
-    one = Stack.objects.select_related("take__shot__site", "take__shot__phone").get(pk=pk)
+    one = Stack.objects.select_related("take__shot__site", "take__shot__phone", "take__own_site").get(pk=pk)
     shutil.rmtree(one.folder, ignore_errors=True)
     one.folder.mkdir(parents=True)
     frames = list(Frame.objects.filter(pk__in=one.frames))
@@ -80,15 +80,15 @@ MOST_ERROR = 0.2  # mag, beyond which a measured sky is not taken for a reading
 
 def learn_sky(one: Stack) -> None:
     """The sky that a stack's frames measured becomes a reading of its site, once; deleting it refuses it."""
-    sky, shot = (one.report or {}).get("sky"), one.take.shot
-    if not sky or shot is None or sky["error"] > MOST_ERROR:
+    sky, site = (one.report or {}).get("sky"), one.take.site
+    if not sky or site is None or sky["error"] > MOST_ERROR:
         return
-    evening = datetime.fromtimestamp(field_time(one), shot.site.core().zone) - timedelta(hours=12)
+    evening = evening_of(site.core(), field_time(one))
     note = f"from {sky['stars']} stars in {one.take.title}, ± {sky['error']:.2f}"
     Reading.objects.update_or_create(
-        site=shot.site,
+        site=site,
         stack=one.pk,
-        defaults={"day": evening.date(), "zenith": sky["zenith"], "source": FROM_FRAMES, "note": note[:200]},
+        defaults={"day": evening, "zenith": sky["zenith"], "source": FROM_FRAMES, "note": note[:200]},
     )
 
 

@@ -18,6 +18,7 @@ from vinter.web.stacks.forms import StackForm, of_stack
 from vinter.web.stacks.joining import JoinForm, joinable
 from vinter.web.stacks.models import Stack
 from vinter.web.stacks.plate import KINDS, write
+from vinter.web.takes.intake import Refused, take_in_upload
 from vinter.web.takes.models import Frame, Take
 from vinter.web.workflow import head
 
@@ -80,13 +81,36 @@ def single(request: HttpRequest, pk: int) -> HttpResponse:
     if frame.error:
         raise BadInput(f"{frame.name}: {frame.error}")
     check_quota(frame.take.owner_id)
-    one = Stack.objects.filter(owner=request.user, take=frame.take, frames=[frame.pk]).first()
+    return redirect("stack", _developed(frame).pk)
+
+
+def _developed(frame: Frame) -> Stack:
+    """A stack of one frame: the one there is, or a new one, queued."""
+    take = frame.take
+    one = Stack.objects.filter(owner=take.owner, take=take, frames=[frame.pk]).first()
     if one is None:
         one = Stack.objects.create(
-            owner=request.user, take=frame.take, method="mean", frames=[frame.pk], version=vinter.__version__
+            owner=take.owner, take=take, method="mean", frames=[frame.pk], version=vinter.__version__
         )
-        enqueue(request.user, "stack", one.pk)
-    return redirect("stack", one.pk)
+        enqueue(take.owner, "stack", one.pk)
+    return one
+
+
+@require_POST
+def picture(request: HttpRequest) -> HttpResponse:
+    """One picture from a file, to be finished: a take of one frame, developed by itself."""
+    file = request.FILES.get("file")
+    if file is None or not file.name:
+        raise BadInput("no file came with the request; choose one picture")
+    name = Path(file.name).name[:200]
+    take = Take.objects.create(owner=request.user, kind=Take.UPLOADED, title=Path(name).stem[:120])
+    try:
+        take_in_upload(take, name, file)
+    except Refused as error:
+        take.delete()
+        raise BadInput(str(error)) from error
+    enqueue(request.user, "measure", take.pk)
+    return redirect("stack", _developed(take.frame_set.get()).pk)
 
 
 @require_POST

@@ -9,6 +9,7 @@ from typing import Any
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
+from django.core.files.uploadedfile import UploadedFile
 from django.db import IntegrityError, transaction
 
 from vinter.core.errors import BadInput
@@ -71,6 +72,16 @@ def taken_in(one: Take, name: str, whole: Path) -> dict[str, Any]:
     return {"name": name, "duplicate": False}
 
 
+def take_in_upload(one: Take, name: str, file: UploadedFile) -> dict[str, Any]:
+    """Store a file that came whole with a request."""
+    room_for(one.owner_id, name, file.size or 0)
+    whole = partial(one, secrets.token_hex(8))
+    with whole.open("wb") as out:
+        for chunk in file.chunks():
+            out.write(chunk)
+    return taken_in(one, name, whole)
+
+
 def partial(one: Take, key: str) -> Path:
     """Where the bytes of an upload gather until it is whole."""
     folder = one.folder / "partial"
@@ -78,11 +89,13 @@ def partial(one: Take, key: str) -> Path:
     return folder / f"{key}.part"
 
 
-def import_folder(folder: Path, username: str, title: str = "") -> tuple[Take, dict[str, str]]:
+def import_folder(
+    folder: Path, username: str, title: str = "", by_night: bool = False
+) -> tuple[Take, dict[str, str]]:
     """A new take of a person from a folder's frames, copied; returns it with what became of each file.
 
-    Files of other kinds are passed over with the reason; the measuring is queued. BadInput without person,
-    folder or frames.
+    Files of other kinds are passed over with the reason; the measuring is queued, which then makes a take of
+    every night when asked to. BadInput without person, folder or frames.
     """
     owner = get_user_model().objects.filter(username=username).first()
     if owner is None:
@@ -93,7 +106,12 @@ def import_folder(folder: Path, username: str, title: str = "") -> tuple[Take, d
     files = sorted(p for p in folder.iterdir() if p.is_file() and p.suffix.lower() in suffixes)
     if not files:
         raise BadInput(f"{folder}: no frames in it ({', '.join(sorted(suffixes))})")
-    one = Take.objects.create(owner=owner, kind=Take.UPLOADED, title=(title or folder.resolve().name)[:120])
+    one = Take.objects.create(
+        owner=owner,
+        kind=Take.UPLOADED,
+        title=(title or folder.resolve().name)[:120],
+        told={"by_night": True} if by_night else {},
+    )
     results = {}
     for path in files:
         try:

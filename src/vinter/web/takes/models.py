@@ -1,6 +1,7 @@
 """Takes and their frames. Original files are never changed."""
 
 from dataclasses import replace
+from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -9,8 +10,11 @@ from django.db import models
 
 from vinter.core.frames.selection import Candidate, Decision
 from vinter.core.simulate.phone import Burst
+from vinter.core.sky.nights import evening_of
 from vinter.web.bin.models import Binnable
+from vinter.web.gear.models import Phone
 from vinter.web.shots.models import Shot
+from vinter.web.sites.models import Site
 
 
 class Take(Binnable):
@@ -22,6 +26,8 @@ class Take(Binnable):
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
     shot = models.ForeignKey(Shot, models.PROTECT, null=True)
+    own_site = models.ForeignKey(Site, models.SET_NULL, null=True)  # of a take that was not planned
+    own_phone = models.ForeignKey(Phone, models.SET_NULL, null=True)
     kind = models.CharField(max_length=12)
     title = models.CharField(max_length=120)
     seed = models.IntegerField(default=1)
@@ -46,6 +52,37 @@ class Take(Binnable):
     def files(self) -> list[Path]:
         """All that lies in its folder."""
         return [self.folder]
+
+    @property
+    def site(self) -> Site | None:
+        """Where it was shot: its shot's site, or the one it was given."""
+        return self.shot.site if self.shot else self.own_site
+
+    @property
+    def phone(self) -> Phone | None:
+        """What it was shot with: its shot's phone, or the one it was given."""
+        return self.shot.phone if self.shot else self.own_phone
+
+    @property
+    def place(self) -> tuple[float, float] | None:
+        """Latitude and longitude that its first frame names."""
+        named = [p for f in self.frame_set.all() if (p := (f.measure or {}).get("place"))]
+        return (named[0][0], named[0][1]) if named else None
+
+    def evenings(self) -> "dict[date, list[Frame]]":
+        """Its frames with a time by the evening of their night."""
+        out: dict[date, list[Frame]] = {}
+        for frame in self.frame_set.all():
+            if unix := (frame.measure or {}).get("time"):
+                out.setdefault(_evening(self.site, unix), []).append(frame)
+        return dict(sorted(out.items()))
+
+    @property
+    def evening(self) -> date:
+        """The evening of its night: its shot's, else that of its first frame, else of when it was brought."""
+        if self.shot:
+            return self.shot.night
+        return next(iter(self.evenings()), None) or _evening(self.site, self.created.timestamp())
 
     @property
     def folder(self) -> Path:
@@ -88,6 +125,13 @@ class Take(Binnable):
     def serving_as(self, frame_type: str) -> "list[Frame]":
         """Its ground exposures, darks, flats or bias frames that can be used."""
         return [f for f in self.frame_set.all() if f.candidate.serves_as(frame_type)]
+
+
+def _evening(site: Site | None, unix: float) -> date:
+    """The evening of a night, at its site, else by Greenwich."""
+    if site is not None:
+        return evening_of(site.core(), unix)
+    return (datetime.fromtimestamp(unix, UTC) - timedelta(hours=12)).date()
 
 
 class Frame(Binnable):

@@ -16,6 +16,7 @@ from vinter.core.shot import target_gone
 from vinter.core.sky.targets import target
 from vinter.web.jobs.registry import JobContext
 from vinter.web.takes.models import Frame, Take
+from vinter.web.takes.unplanned import find_origin, split_by_night
 from vinter.web.takes.work import measure_file, shoot_frame
 
 FILM_FPS = 12.0
@@ -78,6 +79,9 @@ def measure_take(pk: int, context: JobContext) -> None:
     take = Take.objects.get(pk=pk)
     take.previews.mkdir(parents=True, exist_ok=True)
     _measure(take, context, 0.0)
+    find_origin(take)
+    if take.told.get("by_night") and len(take.evenings()) > 1:
+        split_by_night(take)
 
 
 def film_take(pk: int, context: JobContext) -> None:

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from vinter.web.takes import doctor, views
+from vinter.web.takes import doctor, unplanned, views
 
 urlpatterns = [
     path("takes/", views.takes, name="takes"),
@@ -13,6 +13,8 @@ urlpatterns = [
     path("takes/<int:pk>/upload/", views.upload, name="upload"),
     path("takes/<int:pk>/film/", views.film, name="film"),
     path("takes/<int:pk>/measure/", views.measure, name="measure"),
+    path("takes/<int:pk>/origin/", unplanned.origin, name="take-origin"),
+    path("takes/<int:pk>/split/", unplanned.split, name="take-split"),
     path("takes/<int:pk>/left-out/delete/", views.delete_left_out, name="left-out-delete"),
     path("frames/<int:pk>/decide/", views.decide, name="decide"),
     path("frames/<int:pk>/type/", views.set_type, name="frame-type"),

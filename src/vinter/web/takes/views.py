@@ -1,7 +1,6 @@
 """Takes: shooting, uploading, and the bench where frames are judged."""
 
 import re
-import secrets
 from pathlib import Path
 from typing import Any
 
@@ -19,8 +18,9 @@ from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned
 from vinter.web.shots.models import Shot
 from vinter.web.takes.forms import DecisionForm, FilmForm, FrameTypeForm, PartForm
-from vinter.web.takes.intake import Refused, partial, room_for, taken_in
+from vinter.web.takes.intake import Refused, partial, room_for, take_in_upload, taken_in
 from vinter.web.takes.models import Frame, Take
+from vinter.web.takes.unplanned import OriginForm
 from vinter.web.workflow import head
 
 ORDERS = {
@@ -92,6 +92,8 @@ def take(request: HttpRequest, pk: int) -> HttpResponse:
             "stackable": len(one.stackable()),
             "filming": latest("film", one.pk),
             "filmed": one.film.is_file(),
+            "origin": None if one.shot or not frames else OriginForm(one),
+            "evenings": None if one.shot else one.evenings(),
             "film_form": FilmForm(auto_id="film-%s", initial=one.film_wish or None),
             **head("Takes", take=one, context=one.title),
         },
@@ -187,13 +189,7 @@ def upload(request: HttpRequest, pk: int) -> JsonResponse:
         file = request.FILES.get("file")
         if file is None or not file.name:
             raise Refused("no file came with the request")
-        name = Path(file.name).name[:200]
-        room_for(one.owner_id, name, file.size or 0)
-        whole = partial(one, secrets.token_hex(8))
-        with whole.open("wb") as out:
-            for chunk in file.chunks():
-                out.write(chunk)
-        return JsonResponse(taken_in(one, name, whole))
+        return JsonResponse(take_in_upload(one, Path(file.name).name[:200], file))
     except Refused as error:
         return JsonResponse({"error": str(error)}, status=error.status)
 

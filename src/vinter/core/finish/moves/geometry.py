@@ -17,7 +17,6 @@ RATIOS = {"full": None, "3:2": 3 / 2, "4:5": 4 / 5, "1:1": 1.0, "16:9": 16 / 9, 
 MOST_TURN = 15.0  # degrees
 MOST_LEAN = 40.0  # degrees of the lens looking up or down
 LEVEL, CROP = Row("Level", 10), Row("Crop", 90)
-NEARER = 60  # steps towards the middle
 FINE = 30  # halvings of the size of a rectangle that is sought
 
 
@@ -98,10 +97,14 @@ class Geometry(Move):
         back = np.asarray(np.linalg.inv(plane), float)
         centre, middle = _at(back, width / 2, height / 2), _at(back, self.x * width, self.y * height)
         h = self.size * _tallest(plane, centre, ratio, width, height)
-        for _ in range(NEARER):  # a rectangle that would reach out is brought back towards the middle
-            if _tallest(plane, middle, ratio, width, height) >= 0.999 * h:
-                break
-            middle = middle + (centre - middle) / 12
+        if _tallest(plane, middle, ratio, width, height) < h:
+            # a rectangle that would reach out is brought back towards the middle, as little as may be
+            out, within = 0.0, 1.0
+            for _ in range(FINE):
+                half = (out + within) / 2
+                fits = _tallest(plane, middle + half * (centre - middle), ratio, width, height) >= 0.9999 * h
+                out, within = (out, half) if fits else (half, within)
+            middle = middle + within * (centre - middle)
         size = (max(round(ratio * h), 1), max(round(h), 1))
         shift = np.array(
             [[1, 0, middle[0] - (size[0] - 1) / 2], [0, 1, middle[1] - (size[1] - 1) / 2], [0, 0, 1]]

@@ -115,13 +115,17 @@ export function tallest(m, middle, ratio, size) {
 export function cropFrame(crop, m, size) {
   const ratio = proportion(crop, size);
   const centre = fromShares(m, 0.5, 0.5).map((v) => v + 0.5);
-  let [x, y] = fromShares(m, crop.x, crop.y).map((v) => v + 0.5);
+  const wanted = fromShares(m, crop.x, crop.y).map((v) => v + 0.5);
   const h = crop.size * tallest(m, centre, ratio, size);
-  // as the core does: a frame that would reach out is brought back towards the middle
-  for (let k = 0; k <= 40 && !holds(m, [x, y], ratio * h * 0.999, h * 0.999); k += 1) {
-    x += (centre[0] - x) / 12;
-    y += (centre[1] - y) / 12;
+  const nearer = (t) => wanted.map((v, k) => v + t * (centre[k] - v));
+  let [out, within] = holds(m, wanted, ratio * h, h) ? [0, 0] : [0, 1];
+  // as the core does: a frame that would reach out is brought back towards the middle, as little as may be
+  for (let k = 0; k < 30 && within > out; k += 1) {
+    const half = (out + within) / 2;
+    if (holds(m, nearer(half), ratio * h, h)) within = half;
+    else out = half;
   }
+  const [x, y] = nearer(within);
   return {
     x,
     y,
