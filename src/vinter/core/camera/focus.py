@@ -8,6 +8,11 @@ import numpy as np
 from vinter.core.camera.phones import Lens
 from vinter.core.errors import BadInput
 
+LEAST_TICKS = 3
+WIDTH_FLOOR = 0.05  # px, by which widths of one lens differ from night to night
+SURE_TICKS = 0.6  # the error up to which an infinity is taken over
+BESIDE = 4.0  # ticks that infinity may lie outside those tried
+GROWTH_SIGMA = 3.0  # that widths must grow by
 CIRCLE_PX = 2.0  # of blur that still counts as sharp when a picture is looked at pixel by pixel
 
 
@@ -21,6 +26,15 @@ def hyperfocal(lens: Lens, circle_px: float = CIRCLE_PX) -> float:
 def blur_px(lens: Lens, distance: float) -> float:
     """Blur in px of something at a distance in metres when the lens is focused at infinity."""
     return lens.focal**2 / (lens.aperture * distance * 1000) / (lens.pitch / 1000)
+
+
+@dataclass(frozen=True)
+class FocusPoint:
+    """Stars at a focus tick: their width across the way they trailed (FWHM, px) and its error."""
+
+    tick: float
+    width: float
+    error: float
 
 
 @dataclass(frozen=True)
@@ -59,3 +73,36 @@ def fit_infinity(ticks: Sequence[float], widths: Sequence[float]) -> FocusFit:
     slope = np.array([b / (2 * a * a), -1 / (2 * a), 0.0])
     error = scatter * float(np.sqrt(slope @ covariance @ slope))
     return FocusFit(float(place), max(error, 0.1), float(np.sqrt(max(c - b * b / (4 * a), 0.0))))
+
+
+def short_width(fwhm: float, elongation: float) -> float:
+    """FWHM (px) across the trail of a star of a mean FWHM (of both axes in quadrature) and an elongation."""
+    return float(fwhm * np.sqrt(2 / (1 + elongation**2)))
+
+
+def learned_infinity(points: Sequence[FocusPoint]) -> FocusFit | None:
+    """Infinity from the stars of ordinary takes at different ticks, of however many nights.
+
+    The same parabola as ``fit_infinity``, weighed by the errors of the widths (at least ``WIDTH_FLOOR``: air
+    and trails differ from take to take). Three ticks are enough, and infinity may lie beside them; what is
+    not known to ``SURE_TICKS`` is None, as are widths that do not grow away from a sharpest tick.
+    """
+    ticks = np.array([p.tick for p in points], float)
+    if len(np.unique(ticks)) < LEAST_TICKS:
+        return None
+    widths = np.array([p.width for p in points], float)
+    errors = 2 * widths * np.hypot([p.error for p in points], WIDTH_FLOOR)  # of the squares
+    shifted = ticks - ticks.mean()
+    design = np.vander(shifted, 3)
+    normal = design.T @ (design / errors[:, None] ** 2)
+    cov = np.linalg.inv(normal)
+    a, b, c = cov @ (design.T @ (widths**2 / errors**2))
+    if a < GROWTH_SIGMA * np.sqrt(cov[0, 0]):
+        return None
+    place = -b / (2 * a)
+    slope = np.array([b / (2 * a * a), -1 / (2 * a), 0.0])
+    error = float(np.sqrt(slope @ cov @ slope))
+    found = float(place + ticks.mean())
+    if error > SURE_TICKS or not ticks.min() - BESIDE <= found <= ticks.max() + BESIDE or found < -0.5:
+        return None
+    return FocusFit(found, max(error, 0.1), float(np.sqrt(max(c - b * b / (4 * a), 0.0))))

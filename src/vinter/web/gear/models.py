@@ -1,7 +1,7 @@
 """Phones a person owns. The figures of the lenses are stored with the phone, so that they can become measured
 ones."""
 
-from dataclasses import asdict
+from dataclasses import asdict, replace
 
 from django.conf import settings
 from django.db import models, transaction
@@ -25,6 +25,7 @@ class Phone(models.Model):
     key = models.CharField(max_length=40)
     name = models.CharField(max_length=60)
     lenses = models.JSONField()
+    learned = models.JSONField(default=dict, blank=True)  # by lens: infinity from takes, and what was before
     holding = models.JSONField(default=dict, blank=True)  # widths of phone and clamp, jaws and buttons, mm
 
     class Meta:
@@ -48,6 +49,17 @@ class Phone(models.Model):
             return None
         clamp = Clamp(h["narrowest"], h["widest"], (h["jaw_from"], h["jaw_to"]))
         return clamp.problems(h["width"], tuple((low, high) for low, high in h["buttons"]))
+
+    def refuse(self, lens: str) -> None:
+        """Put back the infinity that was before a learned one, and learn it no more."""
+        was = self.learned.get(lens, {})
+        if "before" not in was:
+            return
+        found = self.core().lens(lens)
+        parts = [part for part in found.measured.split("; ") if part and not part.startswith("infinity")]
+        self.store_lens(replace(found, infinity_ticks=was["before"], measured="; ".join(parts)))
+        self.learned = {**self.learned, lens: {"refused": True}}
+        self.save(update_fields=["learned"])
 
     def store_lens(self, lens: phones.Lens, old: str = "") -> None:
         """Store a lens under its name, in place of one that was called ``old``."""

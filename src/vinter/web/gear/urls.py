@@ -13,6 +13,7 @@ urlpatterns = [
     path("gear/<int:pk>/delete/", views.delete, name="phone-delete"),
     path("gear/<int:pk>/lens/", views.lens, name="lens-new"),
     path("gear/<int:pk>/lens/<str:name>/", views.lens, name="lens"),
+    path("gear/<int:pk>/lens/<str:name>/refuse/", views.refuse, name="lens-refuse"),
     path("gear/<int:pk>/lens/<str:name>/measure/", views.calibrate, name="calibrate"),
     path("gear/<int:pk>/lens/<str:name>/measure/<str:kind>/", views.measured, name="measured"),
 ]

@@ -150,6 +150,14 @@ def lens(request: HttpRequest, pk: int, name: str = "") -> HttpResponse:
     )
 
 
+@require_POST
+def refuse(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+    """Put back the infinity that was before a learned one."""
+    one = owned(Phone, request, pk)
+    one.refuse(_lens(one, name).name)
+    return redirect("phone", one.pk)
+
+
 def calibrate(request: HttpRequest, pk: int, name: str) -> HttpResponse:
     """Measure a lens and its sensor from the user's own frames: infinity, read noise, gain."""
     one = owned(Phone, request, pk)

@@ -155,5 +155,14 @@ def last_time(site: Site, before: date | None = None) -> dict[str, Any] | None:
         gain = next((r["noise_gain"] for r in reports if r.get("noise_gain")), None)
         now = site.sky()
         used = bool(sky and now.name == FROM_FRAMES and abs((now.zenith or 0) - sky["zenith"]) < USED)
-        return {"shot": shot, "got": got, "sky": sky, "used": used, "gain": gain, "lesson": shot.lesson}
+        learned = shot.phone.learned.get(shot.lens, {})
+        return {
+            "shot": shot,
+            "focus": learned if learned.get("words") else None,
+            "got": got,
+            "sky": sky,
+            "used": used,
+            "gain": gain,
+            "lesson": shot.lesson,
+        }
     return None

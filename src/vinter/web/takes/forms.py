@@ -7,6 +7,9 @@ from django import forms
 from vinter.core.frames.film import LEVEL, STYLES
 from vinter.core.frames.frame_type import FRAME_TYPES
 from vinter.core.frames.selection import Decision
+from vinter.web.takes.models import Take
+
+MOST_TICKS = 200
 
 
 class DecisionForm(forms.Form):
@@ -50,3 +53,37 @@ class FilmForm(forms.Form):
         """What is not said is as usual."""
         given = super().clean() or {}
         return {name: given.get(name) or field.initial for name, field in self.fields.items()}
+
+
+class FocusForm(forms.Form):
+    """The tick a take was focused at, and those of its test frames."""
+
+    tick = forms.FloatField(label="Focus, ticks back", required=False, min_value=0, max_value=MOST_TICKS)
+
+    def __init__(self, take: Take, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, auto_id="focus-%s", **kwargs)
+        self.take = take
+        self.tests = [f for f in take.frame_set.all() if f.frame_type == "test"]
+        self.initial["tick"] = _plain(take.focused_at)
+        for frame in self.tests:
+            self.fields[f"frame-{frame.pk}"] = forms.FloatField(
+                label=frame.name, required=False, min_value=0, max_value=MOST_TICKS
+            )
+            self.initial[f"frame-{frame.pk}"] = _plain(frame.tick)
+        for field in self.fields.values():
+            field.widget = forms.TextInput(attrs={"inputmode": "numeric", "size": 3})
+
+    def keep(self) -> None:
+        """Store them; a take's own tick only where it is not the planned one."""
+        wanted = self.cleaned_data["tick"]
+        self.take.tick = None
+        if wanted != self.take.focused_at:
+            self.take.tick = wanted
+        self.take.save(update_fields=["tick"])
+        for frame in self.tests:
+            frame.tick = self.cleaned_data[f"frame-{frame.pk}"]
+            frame.save(update_fields=["tick"])
+
+
+def _plain(value: float | None) -> str:
+    return "" if value is None else f"{value:g}"

@@ -8,6 +8,7 @@ from typing import Any
 from django.conf import settings
 from django.db import models
 
+from vinter.core.camera.phones import SHIPPED
 from vinter.core.frames.selection import Candidate, Decision
 from vinter.core.simulate.phone import Burst
 from vinter.core.sky.nights import evening_of
@@ -28,6 +29,7 @@ class Take(Binnable):
     shot = models.ForeignKey(Shot, models.PROTECT, null=True)
     own_site = models.ForeignKey(Site, models.SET_NULL, null=True)  # of a take that was not planned
     own_phone = models.ForeignKey(Phone, models.SET_NULL, null=True)
+    tick = models.FloatField(null=True)  # of the focus slider, where it was not the planned one
     kind = models.CharField(max_length=12)
     title = models.CharField(max_length=120)
     seed = models.IntegerField(default=1)
@@ -62,6 +64,22 @@ class Take(Binnable):
     def phone(self) -> Phone | None:
         """What it was shot with: its shot's phone, or the one it was given."""
         return self.shot.phone if self.shot else self.own_phone
+
+    @property
+    def focused_at(self) -> float | None:
+        """The tick its frames were focused at, unless they say otherwise: as was set, else as planned."""
+        if self.tick is not None or self.shot is None:
+            return self.tick
+        planned = self.shot.planned_with.get("lens", {}).get("infinity_ticks")
+        return float(self.shot.core_lens.infinity_ticks if planned is None else planned)
+
+    @property
+    def focus_error(self) -> float:
+        """Ticks by which the simulated phone was set beside its own infinity."""
+        assert self.shot is not None
+        shipped = SHIPPED.get(self.shot.phone.key)
+        lens = shipped.lenses.get(self.shot.lens) if shipped else None
+        return float((self.focused_at or 0.0) - lens.infinity_ticks) if lens else 0.0
 
     @property
     def place(self) -> tuple[float, float] | None:
@@ -107,6 +125,7 @@ class Take(Binnable):
         return replace(
             shot,
             pose=pose,
+            focus_error=self.focus_error,
             facing=shot.pose.azimuth if "turn" in told else None,
             start=shot.start + told.get("late", 0.0),
             faults=tuple((kind, tuple(frames)) for kind, frames in told.get("faults", ())),
@@ -147,6 +166,7 @@ class Frame(Binnable):
     decision = models.CharField(max_length=4, default="", blank=True)
     frame_type = models.CharField(max_length=10, default="sky")
     type_set_by_hand = models.BooleanField(default=False)
+    tick = models.FloatField(null=True)  # of the focus slider, where it differs from the take's
 
     class Meta:
         ordering = ["name", "id"]

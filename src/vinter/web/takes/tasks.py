@@ -3,6 +3,7 @@
 import re
 import shutil
 from concurrent.futures import Future
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +16,7 @@ from vinter.core.parallel import collected
 from vinter.core.shot import target_gone
 from vinter.core.sky.targets import target
 from vinter.web.jobs.registry import JobContext
+from vinter.web.takes.focus import SOFT_TICKS, learn_focus
 from vinter.web.takes.models import Frame, Take
 from vinter.web.takes.unplanned import find_origin, split_by_night
 from vinter.web.takes.work import measure_file, shoot_frame
@@ -55,7 +57,38 @@ def shoot_take(pk: int, context: JobContext) -> None:
         )
         for i in sorted(names)
     )
+    _try_ticks(take, context)
     _measure(take, context, 0.55)
+    learn_focus(take)
+
+
+def _try_ticks(take: Take, context: JobContext) -> None:
+    """Who sees soft stars in the first frame tries a tick to each side, as the card says, and one more where
+    they were sharper: so does the stand-in, before its burst."""
+    if abs(take.focus_error) < SOFT_TICKS or take.focused_at is None:
+        return
+    burst = take.burst()
+    wait = burst.shutter + burst.gap
+    steps = (-1.0, 1.0, -2.0 if take.focus_error > 0 else 2.0)
+    for k, step in enumerate(steps):
+        one = replace(
+            burst,
+            start=burst.start - (len(steps) - k) * wait,
+            count=1,
+            focus_error=burst.focus_error + step,
+            traffic=False,
+        )
+        name = context.pool.submit(shoot_frame, one, 0, take.folder).result()
+        Frame.objects.create(
+            take=take,
+            name=name,
+            stored=name,
+            size=(take.folder / name).stat().st_size,
+            digest=f"simulated test {k}",
+            frame_type="test",
+            type_set_by_hand=True,
+            tick=take.focused_at + step,
+        )
 
 
 def restore_originals(take: Take, frames: list[Frame], context: JobContext) -> None:
@@ -80,6 +113,7 @@ def measure_take(pk: int, context: JobContext) -> None:
     take.previews.mkdir(parents=True, exist_ok=True)
     _measure(take, context, 0.0)
     find_origin(take)
+    learn_focus(take)
     if take.told.get("by_night") and len(take.evenings()) > 1:
         split_by_night(take)
 

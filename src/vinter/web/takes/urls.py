@@ -14,6 +14,7 @@ urlpatterns = [
     path("takes/<int:pk>/film/", views.film, name="film"),
     path("takes/<int:pk>/measure/", views.measure, name="measure"),
     path("takes/<int:pk>/origin/", unplanned.origin, name="take-origin"),
+    path("takes/<int:pk>/focus/", views.focus, name="take-focus"),
     path("takes/<int:pk>/split/", unplanned.split, name="take-split"),
     path("takes/<int:pk>/left-out/delete/", views.delete_left_out, name="left-out-delete"),
     path("frames/<int:pk>/decide/", views.decide, name="decide"),

@@ -17,7 +17,8 @@ from vinter.web.forms import checked, row_number
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned
 from vinter.web.shots.models import Shot
-from vinter.web.takes.forms import DecisionForm, FilmForm, FrameTypeForm, PartForm
+from vinter.web.takes.focus import learn_focus
+from vinter.web.takes.forms import DecisionForm, FilmForm, FocusForm, FrameTypeForm, PartForm
 from vinter.web.takes.intake import Refused, partial, room_for, take_in_upload, taken_in
 from vinter.web.takes.models import Frame, Take
 from vinter.web.takes.unplanned import OriginForm
@@ -92,6 +93,8 @@ def take(request: HttpRequest, pk: int) -> HttpResponse:
             "stackable": len(one.stackable()),
             "filming": latest("film", one.pk),
             "filmed": one.film.is_file(),
+            "focus_form": FocusForm(one) if one.shot and frames else None,
+            "learned": one.shot.phone.learned.get(one.shot.lens) if one.shot else None,
             "origin": None if one.shot or not frames else OriginForm(one),
             "evenings": None if one.shot else one.evenings(),
             "film_form": FilmForm(auto_id="film-%s", initial=one.film_wish or None),
@@ -225,6 +228,15 @@ def set_type(request: HttpRequest, pk: int) -> HttpResponse:
     frame.type_set_by_hand = True
     frame.save(update_fields=["frame_type", "type_set_by_hand"])
     return _one_frame(request, frame)
+
+
+@require_POST
+def focus(request: HttpRequest, pk: int) -> HttpResponse:
+    """At which ticks a take and its test frames were focused; infinity is learned from them."""
+    one = owned(Take, request, pk)
+    checked(FocusForm(one, request.POST)).keep()
+    learn_focus(Take.objects.get(pk=one.pk))
+    return redirect("take", one.pk)
 
 
 @require_POST
