@@ -38,13 +38,16 @@ def homes(tmp_path):
         one.stop()
 
 
-def signed_up(chromium, served, faults):
-    """A page of a browser in which somebody made the first account."""
+def signed_up(chromium, served, faults, clicks=None):
+    """A page of a browser in which somebody made the first account; ``clicks`` counts what is clicked."""
     context = chromium.new_context(
         viewport={"width": 1280, "height": 800},
         base_url=f"http://127.0.0.1:{served.port}",
         accept_downloads=True,
     )
+    if clicks is not None:
+        context.expose_function("counted", lambda: clicks.__setitem__(0, clicks[0] + 1))
+        context.add_init_script("addEventListener('click', (e) => e.isTrusted && counted(), true)")
     page = context.new_page()
     page.on("console", lambda m: faults.append(m.text) if m.type == "error" else None)
     page.on("pageerror", lambda e: faults.append(str(e)))
@@ -58,23 +61,18 @@ def signed_up(chromium, served, faults):
 
 
 def test_from_an_empty_home_to_a_picture_and_to_another_machine(chromium, homes, tmp_path):
-    faults = []
-    page = signed_up(chromium, homes[0], faults)
+    faults, clicks = [], [0]
+    page = signed_up(chromium, homes[0], faults, clicks)
 
-    # a site and a phone
-    expect(page.locator("h1")).to_have_text("A new site")
-    for label, value in (("Name", "Quarry rim"), ("Latitude", "37.6"), ("Longitude", "-8.7")):
-        page.get_by_label(re.compile(f"^{label}")).first.fill(value)
-    page.get_by_role("button", name="Keep this site").click()
-    expect(page.locator("h1")).to_have_text("Quarry rim")
-    page.get_by_role("link", name="Gear", exact=True).click()
-    page.get_by_role("button", name=re.compile("Marlet 7")).first.click()
-    expect(page.locator("h1")).to_contain_text("Marlet 7")
+    # three questions, and the next good night at once
+    expect(page.locator("h1")).to_have_text("When is your next good night?")
+    page.get_by_label("Where are you?").fill("37.6, -8.7")
+    page.get_by_label("Which phone?").select_option(label="Marlet 7")
+    page.get_by_role("button", name="Show me the night").click()
+    expect(page.locator("h1")).to_contain_text(re.compile(r"\d{4}"))
+    expect(page.get_by_text("usable").first).to_be_visible()
 
-    # a night, a shot, its card
-    page.goto("/")
-    expect(page.get_by_text("Next window worth the drive")).to_be_visible()
-    page.goto("/sites/1/night/2027-06-09/")
+    # a shot of it, its card
     page.get_by_role("link", name=re.compile("Plan a shot for")).click()
     page.get_by_label("Title").fill("Core over the quarry")
     page.get_by_role("button", name="Keep this shot").click()
@@ -98,6 +96,7 @@ def test_from_an_empty_home_to_a_picture_and_to_another_machine(chromium, homes,
     page.locator(".rung summary", has_text="Export").first.click()
     page.get_by_role("button", name="Export", exact=True).click()
     expect(page.get_by_role("link", name=re.compile("JPEG, 1200 × 900"))).to_be_visible(timeout=LONG)
+    assert 8 <= clicks[0] <= 25, clicks  # from the empty home to the picture
     ledger = page.request.get("/ledger/ledger.csv").text()
     assert "Core over the quarry" in ledger and ",4," in ledger
 
@@ -116,7 +115,7 @@ def test_from_an_empty_home_to_a_picture_and_to_another_machine(chromium, homes,
     page.screenshot(path=os.environ.get("SHOT_SPACE", tmp_path / "space.png"))
 
     other = signed_up(chromium, homes[1], faults)
-    expect(other.locator("h1")).to_have_text("A new site")
+    expect(other.locator("h1")).to_have_text("When is your next good night?")
     other.goto("/account/archive/")
     other.get_by_label(re.compile("An archive of Vinter")).set_input_files(tmp_path / "all.zip")
     other.get_by_role("button", name="Bring it in").click()

@@ -1,7 +1,7 @@
 """Everything a person owns is reached through its owner; what is someone else's does not exist. And the
 address under which others reach this Vinter."""
 
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from django.conf import settings
 from django.db.models import Model
@@ -14,9 +14,14 @@ M = TypeVar("M", bound=Model)
 
 
 class Needed(BadInput):
-    """Something must be there first; ``page`` is the template that offers to make it."""
+    """Something must be there first; ``page`` is the template that offers to make it, ``context`` what that
+    shows."""
 
     page = ""
+
+    def context(self) -> dict[str, Any]:
+        """What the template shows."""
+        return {}
 
 
 def owned(model: type[M], request: HttpRequest, pk: int) -> M:

@@ -89,7 +89,7 @@ class PlainErrors:
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
         """A 400 with the sentence of a BadInput, a 507 for a full disk; other errors pass on."""
         if isinstance(error, Needed) and request.method == "GET":
-            return render(request, error.page)
+            return render(request, error.page, {**error.context(), "back": request.get_full_path()})
         if isinstance(error, BadInput):
             return _plainly(request, str(error), 400)
         if disk_full(error):

@@ -2,6 +2,7 @@
 ones."""
 
 from dataclasses import asdict, replace
+from typing import Any
 
 from django.conf import settings
 from django.db import models, transaction
@@ -16,6 +17,10 @@ class NoPhone(Needed):
     """A page needs a phone and there is none yet: it offers to add one."""
 
     page = "gear/needed.html"
+
+    def context(self) -> dict[str, Any]:
+        """The phones that will do for a start."""
+        return {"kinds": list(phones.SHIPPED.values())}
 
 
 class Phone(models.Model):

@@ -8,6 +8,7 @@ from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
+from django.utils.http import url_has_allowed_host_and_scheme
 from django.utils.text import slugify
 from django.views.decorators.http import require_POST
 
@@ -42,7 +43,8 @@ def _says(frames: list[Frame]) -> tuple[Metadata, int, int]:
 
 def _own(request: HttpRequest, phone: Any) -> HttpResponse:
     made = own(request.user, replace(phone, key=_free_key(request, phone.key)))
-    return redirect("phone", made.pk)
+    back = request.POST.get("back", "")
+    return redirect(back) if url_has_allowed_host_and_scheme(back, None) else redirect("phone", made.pk)
 
 
 def _free_key(request: HttpRequest, key: str) -> str:

@@ -2,6 +2,10 @@
 
 from django.urls import path
 
-from vinter.web.home import views
+from vinter.web.home import begin, views
 
-urlpatterns = [path("guide/", views.guide, name="guide"), path("", views.home, name="home")]
+urlpatterns = [
+    path("guide/", views.guide, name="guide"),
+    path("begin/", begin.begin, name="begin"),
+    path("", views.home, name="home"),
+]

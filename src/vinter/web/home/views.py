@@ -19,7 +19,7 @@ from vinter.web.takes.models import Take
 from vinter.web.workflow import head
 
 STEPS = (
-    ("A site", "Where do you want to shoot?", "site-new"),
+    ("A site", "Where do you want to shoot?", "begin"),
     ("A phone", "Which phone is it?", "gear"),
     ("A shot", "Open a night and plan one.", "next-night"),
     ("Frames", "Bring your own, or let the simulated phone shoot.", "takes"),
@@ -51,7 +51,7 @@ def home(request: HttpRequest) -> HttpResponse:
     """The next good window of the first site and why, and the work under way."""
     site = Site.objects.filter(owner=request.user).first()
     if site is None:
-        return redirect("site-new")
+        return redirect("begin")
     query = plan_query(request)
     found = ahead(site, query)
     night = found.next_night

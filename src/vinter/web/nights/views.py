@@ -3,6 +3,7 @@
 import time
 from datetime import datetime, timedelta
 from typing import Any
+from urllib.parse import urlencode
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
@@ -113,7 +114,7 @@ def first_season(request: HttpRequest) -> HttpResponse:
     """The season sheet of the year in which the next good window falls, at the first site."""
     site = _first_site(request)
     if site is None:
-        return redirect("site-new")
+        return redirect("begin")
     found = ahead(site, plan_query(request)).next_night
     return redirect("season", site.pk, (found.day if found else today(site)).year)
 
@@ -164,9 +165,11 @@ def next_night(request: HttpRequest) -> HttpResponse:
     """The night page of the next good window at the first site, or the given one."""
     site = _first_site(request)
     if site is None:
-        return redirect("site-new")
+        return redirect("begin")
     found = ahead(site, plan_query(request)).next_night
-    return redirect("night", site.pk, (found.day if found else today(site)).isoformat())
+    address = reverse("night", args=[site.pk, (found.day if found else today(site)).isoformat()])
+    wanted = request.GET.get("target", "")
+    return redirect(f"{address}?{urlencode({'target': wanted})}" if wanted else address)
 
 
 def _cursor(request: HttpRequest, night: Night) -> float | None:

@@ -30,7 +30,7 @@ JPEG_QUALITY = 84
 def first_skyline(request: HttpRequest) -> HttpResponse:
     """The skyline of the first site."""
     site = Site.objects.filter(owner=request.user).first()
-    return redirect("skyline", site.pk) if site else redirect("site-new")
+    return redirect("skyline", site.pk) if site else redirect("begin")
 
 
 def _night(request: HttpRequest, site: Site, t: float) -> Night:
