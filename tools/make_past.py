@@ -32,6 +32,8 @@ NIGHTS = (
         "site": "Tide mill",
         "title": "Core over the mill, low water",
         "takes": [{"frames": 10}],
+        "said": 0.82,
+        "came": "clear",
         "lesson": "Ten minutes more: at twenty frames the reeds would have held the brighter curve.",
         "finishes": ["Restrained", "Cool, a touch of magenta"],
     },
@@ -41,6 +43,8 @@ NIGHTS = (
         "title": "Arch over the fold",
         "pose": (24.0, 0.0),
         "takes": [{"frames": 6, "turn": t, "late": 100 * k} for k, t in enumerate((-30.0, 0.0, 30.0))],
+        "said": 0.91,
+        "came": "clear",
         "lesson": "Thirty degrees between the fields is right for this lens; level it, less is cut.",
         "join": True,
         "finishes": ["As the night was"],
@@ -50,6 +54,8 @@ NIGHTS = (
         "site": "Tide mill",
         "title": "Thirty seconds, because the phone allows it",
         "takes": [{"frames": 4, "shutter": 30.0}],
+        "said": 0.74,
+        "came": "clear",
         "lesson": "Never 30 s with this lens: every star is a dash. Ten is the limit.",
     },
     {
@@ -57,6 +63,8 @@ NIGHTS = (
         "site": "Sheepfold",
         "title": "Clouded out",
         "takes": [{"frames": 5, "faults": (("cloud", (1, 2, 3, 4)), ("dew", (3, 4)))}],
+        "said": 0.4,
+        "came": "clouded",
         "lesson": "The forecast said 40 %: below 60 % the drive is not worth it. Take the dew heater.",
     },
 )
@@ -98,6 +106,8 @@ def plan(user, told):
         planned_with=snapshot(site.core(), lens, preferences_of(user).limits()),
         plan=found.data(),
         lesson=told["lesson"],
+        said={"chance": told["said"], "error": 0.15},
+        sky_came=told["came"],
         version="demo",
     )
 
@@ -210,6 +220,8 @@ def main():
                 "planned_with",
                 "plan",
                 "lesson",
+                "said",
+                "sky_came",
             )
             row = {
                 "site": told["site"],

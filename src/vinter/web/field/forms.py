@@ -4,6 +4,8 @@ from typing import Any
 
 from django import forms
 
+LATEST = 4e9  # Unix time
+
 
 class PackForm(forms.Form):
     """What to do: pack, unpack or leave out an item by its key, add one by its text, go alone or not."""
@@ -21,3 +23,11 @@ class PackForm(forms.Form):
         if need and not data.get(need):
             self.add_error(need, "is wanted")
         return data
+
+
+class TimedForm(forms.Form):
+    """A burst as it was timed: Unix times of its start and end, and its frames."""
+
+    start = forms.FloatField(min_value=0, max_value=LATEST)
+    end = forms.FloatField(min_value=0, max_value=LATEST)
+    frames = forms.IntegerField(min_value=1, max_value=100_000)

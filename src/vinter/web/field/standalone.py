@@ -19,10 +19,15 @@ def inlined(scripts: tuple[str, ...]) -> str:
     return re.sub(r"^export (?=(async )?function|const|class)", "", text, flags=re.MULTILINE)
 
 
-def standalone(context: dict[str, Any]) -> str:
-    """The card and its timer."""
-    style = (ASSETS / "css" / "field.css").read_text()
+def fonts_inside(style: str) -> str:
+    """Styles with the fonts they name inside."""
     for name in FONTS:
         data = base64.b64encode((ASSETS / "fonts" / f"atkinson-{name}.woff2").read_bytes()).decode()
         style = style.replace(f"url(../fonts/atkinson-{name}.woff2)", f"url(data:font/woff2;base64,{data})")
+    return style
+
+
+def standalone(context: dict[str, Any]) -> str:
+    """The card and its timer."""
+    style = fonts_inside((ASSETS / "css" / "field.css").read_text())
     return render_to_string("field/card.html", {**context, "style": style, "script": inlined(SCRIPTS)})

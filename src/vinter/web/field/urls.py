@@ -14,6 +14,7 @@ urlpatterns = [
     path("field/<int:pk>/qr.svg", views.qr, name="card-qr"),
     path("field/<int:pk>/revoke/", views.revoke, name="card-revoke"),
     path("field/<int:pk>/timer/", views.timer, name="timer"),
+    path("field/<int:pk>/timed/", views.timed, name="timed"),
     path("field/<int:pk>/check/", views.check, name="check"),
     path("field/<int:pk>/pack/", views.pack, name="pack"),
     path("field/<int:pk>/pack/change/", views.pack_change, name="pack-change"),

@@ -19,13 +19,14 @@ from vinter.core.field.card import checks, plan_b, timing
 from vinter.core.field.check import advise, sky_level
 from vinter.core.field.packing import Outing, Packed, cold_and_dew, marked, pack_list
 from vinter.core.formats.cardpdf import CardText, card_pdf
-from vinter.web.field.forms import PackForm
+from vinter.web.field.forms import PackForm, TimedForm
 from vinter.web.field.models import CardTicket, PackMark, ticket_of
 from vinter.web.field.standalone import standalone
 from vinter.web.forms import checked
 from vinter.web.nights.drawing import draw
 from vinter.web.owned import outside, owned
 from vinter.web.shots.models import Shot
+from vinter.web.shots.promised import note_chance
 from vinter.web.sites.models import Site
 from vinter.web.templatetags.figures import clock, clocks, fixed
 from vinter.web.uploads import LARGEST_FRAME, measured_files, one_file
@@ -80,7 +81,9 @@ def _context(shot: Shot) -> dict[str, Any]:
 
 def card(request: HttpRequest, pk: int) -> HttpResponse:
     """The card on the phone."""
-    return render(request, "field/card.html", _context(owned(Shot, request, pk)))
+    shot = owned(Shot, request, pk)
+    note_chance(shot)
+    return render(request, "field/card.html", _context(shot))
 
 
 def _standalone(shot: Shot) -> str:
@@ -163,6 +166,15 @@ def timer(request: HttpRequest, pk: int) -> HttpResponse:
     """The shot timer: delay, exposure, gap, lamp, counted by the wall clock."""
     shot = owned(Shot, request, pk)
     return render(request, "field/timer.html", {"shot": shot, "framing": shot.framing, **_timer(shot)})
+
+
+@require_POST
+def timed(request: HttpRequest, pk: int) -> HttpResponse:
+    """When the timer's burst really began and ended, for the ledger."""
+    shot = owned(Shot, request, pk)
+    shot.timed = checked(TimedForm(request.POST)).cleaned_data
+    shot.save(update_fields=["timed"])
+    return HttpResponse(status=204)
 
 
 def check(request: HttpRequest, pk: int) -> HttpResponse:

@@ -9,6 +9,7 @@ from vinter.web.forecast.chances import Chances
 from vinter.web.gear.models import Phone
 from vinter.web.home.glossary import GLOSSARY
 from vinter.web.jobs.models import Job
+from vinter.web.ledger.looking_back import site_record
 from vinter.web.nights.drawing import draw
 from vinter.web.nights.outlook import ahead
 from vinter.web.nights.query import plan_query
@@ -60,6 +61,8 @@ def home(request: HttpRequest) -> HttpResponse:
     strip = draw(site.core(), night, 860, 150, min_altitude=query.limits.min_altitude) if night else None
     chances = Chances(site)
     chance = chances.outlook(night) if night else None
+    record = site_record(site) if chance else None
+    likely = record.corrected(chance.chance) if record and chance else chance.chance if chance else None
     recent = Shot.objects.filter(owner=request.user).select_related("site")[:4]
     others = Site.objects.filter(owner=request.user).exclude(pk=site.pk)
     return render(
@@ -70,7 +73,9 @@ def home(request: HttpRequest) -> HttpResponse:
             "ahead": found,
             "strip": strip,
             "chance": chance,
-            "expected": found.verdict.score * chance.chance if chance and found.verdict else None,
+            "record": record,
+            "likely": likely,
+            "expected": found.verdict.score * likely if likely is not None and found.verdict else None,
             "chance_of": {run.night.day: chances.chance(run.night) for run in found.runs},
             "recent": recent,
             "others": others,

@@ -36,6 +36,7 @@ class Work:
     finishes: list[Finish]
     exports: list[Export]
     lesson_opened: str = ""
+    again: bool = False  # another take of the shot before
 
     @property
     def phone_pk(self) -> int | None:
@@ -80,7 +81,7 @@ def _got(take: Take) -> Outcome | None:
     return outcome([(Measure(**(f.measure or {})), f.included) for f in frames]) if frames else None
 
 
-def _work(shot: Shot | None, take: Take | None) -> Work:
+def _work(shot: Shot | None, take: Take | None, again: bool = False) -> Work:
     stacks = list(take.stack_set.all()) if take else []
     finishes = list(Finish.objects.filter(stack__in=stacks)) if stacks else []
     return Work(
@@ -90,6 +91,7 @@ def _work(shot: Shot | None, take: Take | None) -> Work:
         stacks=stacks,
         finishes=finishes,
         exports=[e for e in Export.objects.filter(finish__in=finishes) if e.ready] if finishes else [],
+        again=again,
         lesson_opened=opened_with(LessonForm(instance=shot)) if shot else "",
     )
 
@@ -116,8 +118,8 @@ def nights_of(
 def _works(owner: Any) -> Iterator[tuple[date, Site | None, Work]]:
     for shot in Shot.objects.filter(owner=owner).select_related("site", "phone"):
         takes = list(shot.take_set.prefetch_related("frame_set", "stack_set"))
-        for take in takes or [None]:
-            yield shot.night, shot.site, _work(shot, take)
+        for k, take in enumerate(takes or [None]):
+            yield shot.night, shot.site, _work(shot, take, again=k > 0)
     unplanned = Take.objects.filter(owner=owner, shot=None).select_related("own_site")
     for take in unplanned.prefetch_related("frame_set", "stack_set"):
         yield take.evening, take.own_site, _work(None, take)

@@ -2,16 +2,28 @@
 
 import json
 
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
+from django.template.loader import render_to_string
 
 from vinter.core.finite import finite
 from vinter.core.formats.spreadsheet import csv_text
-from vinter.web.forms import row_number
+from vinter.web.compute import StillComputing
+from vinter.web.field.views import STANDALONE_POLICY
+from vinter.web.forms import read_day, row_number
 from vinter.web.gear.models import Phone
-from vinter.web.ledger.records import nights_of
+from vinter.web.ledger.looking_back import (
+    YearSheet,
+    forecast_chart,
+    forecast_nights,
+    sky_chart,
+    sky_nights,
+    year_sheet,
+)
+from vinter.web.ledger.night_page import page_of
+from vinter.web.ledger.records import Night, nights_of
 from vinter.web.ledger.rows import COLUMNS, ledger_rows
-from vinter.web.shots.models import Shot
+from vinter.web.shots.models import SKIES, Shot
 from vinter.web.sites.models import Site
 from vinter.web.workflow import head
 
@@ -23,6 +35,7 @@ def ledger(request: HttpRequest) -> HttpResponse:
     chosen = {name: row_number(request.GET.get(name, "")) for name in ("site", "year", "phone")}
     nights = nights_of(request.user, chosen["site"], chosen["year"], chosen["phone"])
     out = [n for n in nights if any(w.take for w in n.works)]
+    sheets = _sheet(request, nights, chosen["site"], chosen["year"])
     evenings = Shot.objects.filter(owner=request.user).values_list("night", flat=True)
     return render(
         request,
@@ -31,6 +44,10 @@ def ledger(request: HttpRequest) -> HttpResponse:
             "nights": nights[:MOST],
             "more": max(len(nights) - MOST, 0),
             "chosen": chosen,
+            "forecasts": forecast_chart(forecast_nights(nights)),
+            "skies": sky_chart(sky_nights(nights)),
+            "sheet": sheets,
+            "skies_came": SKIES,
             "out": len(out),
             "light_s": sum(n.light_s for n in out),
             "frames": sum(n.frames for n in out),
@@ -40,6 +57,34 @@ def ledger(request: HttpRequest) -> HttpResponse:
             **head("Ledger"),
         },
     )
+
+
+def _sheet(request: HttpRequest, nights: list[Night], site: int | None, year: int | None) -> YearSheet | None:
+    """The year at a site, by choice or of the newest night out; None while it is being computed, or without
+    one."""
+    shot = [n for n in nights if n.site and n.frames]
+    if not shot:
+        return None
+    where = next((n.site for n in shot if n.site and n.site.pk == site), shot[0].site)
+    assert where is not None
+    of_it = [n for n in shot if n.site == where]
+    try:
+        return year_sheet(where, year or of_it[0].day.year, nights)
+    except StillComputing:
+        return None
+
+
+def night(request: HttpRequest, pk: int, day: str) -> HttpResponse:
+    """One night told on a page of its own that needs nothing else: to show, to print, to send."""
+    when = read_day(day)
+    found = [n for n in nights_of(request.user, site=pk, year=when.year) if n.day == when]
+    if not found:
+        raise Http404("no such night")
+    text = render_to_string("ledger/night.html", page_of(found[0]))
+    headers = {"Content-Security-Policy": STANDALONE_POLICY}
+    if "file" in request.GET:
+        headers["Content-Disposition"] = f'attachment; filename="vinter-night-{when}.html"'
+    return HttpResponse(text, headers=headers)
 
 
 def ledger_csv(request: HttpRequest) -> HttpResponse:

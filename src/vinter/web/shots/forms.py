@@ -115,10 +115,10 @@ class ShotForm(forms.Form):
 
 
 class LessonForm(forms.ModelForm):  # type: ignore[type-arg]
-    """What to do differently next time."""
+    """What to do differently next time, and what the sky was."""
 
     class Meta:
         model = Shot
-        fields = ["lesson"]
-        labels = {"lesson": "Next time"}
+        fields = ["lesson", "sky_came"]
+        labels = {"lesson": "Next time", "sky_came": "The sky was"}
         widgets = {"lesson": forms.Textarea(attrs={"rows": 3, "maxlength": 2000})}

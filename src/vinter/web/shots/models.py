@@ -30,6 +30,7 @@ from vinter.web.gear.models import Phone
 from vinter.web.nights.models import preferences_of
 from vinter.web.sites.models import Site
 
+SKIES = (("", "by the frames"), ("clear", "clear"), ("partly", "partly clouded"), ("clouded", "clouded"))
 OWN_SETTINGS = ("iso", "shutter", "frames")
 
 
@@ -62,6 +63,11 @@ class Shot(Binnable):
     plan = VersionedJSONField(schema=SHOT_PLAN)
     version = models.CharField(max_length=20)
     lesson = models.TextField(blank=True, default="")
+    sky_came = models.CharField(max_length=8, blank=True, default="", choices=SKIES)
+    said = models.JSONField(default=dict, blank=True)  # the chance of a clear sky, as last said before
+    timed = models.JSONField(
+        default=dict, blank=True
+    )  # start and end of the burst by the field's timer, Unix
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:

@@ -253,6 +253,7 @@ def shot(request: HttpRequest, pk: int) -> HttpResponse:
             "mode_plan": one.mode_plan,
             "charge": charge(one.minutes),
             "outdated": one.outdated,
+            "said": one.said,
             **_balance(one.core_mode),
             **(panel(one) if one.core_mode.of_a_frame else {}),
             **head("Shot", shot=one),

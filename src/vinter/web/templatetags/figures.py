@@ -109,6 +109,12 @@ def fixed(value: float | None, digits: int = 1) -> str:
 
 
 @register.filter
+def signed(value: float | None, digits: int = 1) -> str:
+    """A figure with its sign."""
+    return "" if value is None else f"{value:+.{digits}f}".replace("-", "−")
+
+
+@register.filter
 def percent(share: float | None, digits: int = 0) -> str:
     """A share as per cent."""
     return "–" if share is None else f"{100 * share:.{digits}f} %"

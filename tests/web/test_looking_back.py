@@ -1,0 +1,148 @@
+"""Looking back: what was said and what came, the year with its nights, a night on a page, the timer's
+times."""
+
+import csv
+import io
+import json
+import re
+import time
+from datetime import date
+
+import pytest
+from desk import said
+from django.urls import reverse
+
+from vinter.core.forecast import Forecast, Hour
+from vinter.web.forecast.models import CachedForecast
+from vinter.web.ledger.looking_back import forecast_nights, site_record, sky_nights, year_sheet
+from vinter.web.ledger.records import nights_of
+from vinter.web.shots.models import Shot
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def past(nerea):
+    """The demo's four nights."""
+    from vinter.web.demo.past import add_past
+
+    add_past(nerea)
+    return nerea
+
+
+def clear_hours(start, clouds):
+    return tuple(
+        Hour(
+            t=start - 7200 + 3600 * i,
+            cloud_low=clouds,
+            cloud_mid=0,
+            cloud_high=0,
+            humidity=0.5,
+            dew_point=5,
+            wind=2,
+            temperature=15,
+        )
+        for i in range(12)
+    )
+
+
+def test_the_last_word_before_a_night_is_kept_and_later_ones_do_not_count(desk, shot, monkeypatch):
+    night = shot.found_night()
+    at = night.best.start - 5 * 3600
+    monkeypatch.setattr(time, "time", lambda: at)
+    cached, _ = CachedForecast.objects.get_or_create(site=shot.site)
+    cached.store(Forecast(at, "test", clear_hours(night.best.start, 0.3)))
+    desk.get(reverse("card", args=[shot.pk]))
+    shot.refresh_from_db()
+    first = shot.said["chance"]
+    assert 0.4 < first < 0.9
+    cached.store(Forecast(at, "test", clear_hours(night.best.start, 0.9)))
+    desk.get(reverse("card", args=[shot.pk]))
+    shot.refresh_from_db()
+    assert shot.said["chance"] < first  # the newer word counts
+    worse = shot.said["chance"]
+    monkeypatch.setattr(time, "time", lambda: night.best.end + 60)
+    cached.store(Forecast(at, "test", clear_hours(night.best.start, 0.0)))
+    desk.get(reverse("card", args=[shot.pk]))
+    shot.refresh_from_db()
+    assert shot.said["chance"] == worse  # the night is over
+
+
+def test_what_came_is_said_by_the_photographer_and_moves_the_next_chance(desk, shot, mill):
+    Shot.objects.filter(pk=shot.pk).update(said={"chance": 0.8, "error": 0.1, "at": 0})
+    assert site_record(mill) is None
+    opened = nights_of(shot.owner)[0].works[0].lesson_opened
+    desk.post(
+        reverse("lesson", args=[shot.pk]),
+        {"lesson": "Go later.", "sky_came": "clouded", "opened_with": opened},
+    )
+    shot.refresh_from_db()
+    assert (shot.lesson, shot.sky_came) == ("Go later.", "clouded")
+    record = site_record(mill)
+    assert record.nights == 1 and record.corrected(0.8) < 0.7
+
+
+def test_the_ledger_draws_the_past(desk, past):
+    page = said(desk.get(reverse("ledger")))
+    nights = nights_of(past)
+    assert len(forecast_nights(nights)) == 4 and "4 nights: said 72 %, came 75 %" in page
+    (sky,) = sky_nights(nights)
+    assert f"{sky.measured - sky.planned:+.2f}".replace("-", "−") in page
+    assert "Clouded out" in page and "40 % clear was said" in page
+    assert page.count('name="lesson"') == len({w.shot for n in nights for w in n.works if w.shot})
+
+
+def test_the_year_has_its_nights_marked(past, mill):
+    sheet = year_sheet(mill, 2026, nights_of(past))
+    days = {m["day"] for m in sheet.shot}
+    assert days == {date(2026, 6, 13), date(2026, 8, 11)}
+    june = next(m for m in sheet.shot if m["day"].month == 6)
+    assert june["x"] == pytest.approx((163.5 / 365) * sheet.width, abs=1)
+    # ink at the new Moons of summer, none at its full Moons or in winter
+    inked = {round(c["x"] / (sheet.width / 365)) for c in sheet.columns}
+    new_moon, winter = (date(2026, 6, 15) - date(2026, 1, 1)).days, range(330, 365)
+    assert new_moon in inked and not inked & set(winter)
+
+
+def test_a_night_is_told_on_one_page_that_asks_for_nothing(desk, past, mill):
+    answer = desk.get(reverse("ledger-night", args=[mill.pk, "2026-06-13"]) + "?file")
+    text = answer.content.decode()
+    assert (
+        "attachment" in answer["Content-Disposition"]
+        and "default-src 'none'" in answer["Content-Security-Policy"]
+    )
+    page = said(answer)
+    for words in ("Saturday 13 June 2026", "10 kept", "82 % clear was said", "Ten minutes more"):
+        assert words in page
+    assert text.count("data:image/jpeg;base64,") == 2
+    addresses = re.findall(r'(?:src|href)="([^"]+)"|url\(([^)]+)\)', text)
+    assert addresses and all((a or b).startswith("data:") for a, b in addresses)
+    assert str(mill.lat) not in page  # the place only as its owner calls it
+    assert desk.get(reverse("ledger-night", args=[mill.pk, "2026-06-14"])).status_code == 404
+
+
+def test_somebody_elses_night_does_not_exist(client, stranger, past, mill):
+    client.force_login(stranger)
+    assert client.get(reverse("ledger-night", args=[mill.pk, "2026-06-13"])).status_code == 404
+
+
+def test_the_tables_say_planned_set_and_measured(desk, past):
+    rows = json.loads(desk.get(reverse("ledger-json")).content)
+    mill = next(r for r in rows if r["title"] == "Core over the mill, low water")
+    assert mill["iso"] == mill["iso_set"] == 1600 and mill["frames_kept"] == 10 and mill["light_s"] == 100
+    assert mill["sky_measured_mag_arcsec2"] == pytest.approx(21.48, abs=0.02) and mill["sky_came"] == "clear"
+    table = list(csv.DictReader(io.StringIO(desk.get(reverse("ledger-csv")).content.decode())))
+    assert len(table) == len(rows) and table[0].keys() == rows[0].keys()
+    arch = [r for r in rows if r["title"] == "Arch over the fold"]
+    assert len(arch) == 1 and arch[0]["frames_kept"] == 18  # one row a shot, all its takes
+
+
+def test_the_timers_burst_goes_into_the_ledger(desk, small_take, shot):
+    answer = desk.post(
+        reverse("timed", args=[shot.pk]), {"start": shot.moment, "end": shot.moment + 300, "frames": 28}
+    )
+    assert answer.status_code == 204
+    page = said(desk.get(reverse("ledger")))
+    assert re.search(r"timer \d\d:\d\d–\d\d:\d\d, 28", page)
+    for wrong in ({"start": "nan", "end": 1, "frames": 1}, {"start": 1, "end": 2, "frames": 0}, {}):
+        assert desk.post(reverse("timed", args=[shot.pk]), wrong).status_code == 400
