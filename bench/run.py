@@ -111,7 +111,8 @@ def frames_of(folder: Path, count: int) -> list[Path]:
     """12 MP frames of the simulated phone."""
     from vinter.core.camera.phones import phone
     from vinter.core.camera.projection import Pose
-    from vinter.core.simulate.phone import Burst, shoot
+    from vinter.core.simulate.burst import Burst
+    from vinter.core.simulate.phone import shoot
     from vinter.core.sky.site import Site
 
     site = Site(lat=37.7, lon=-8.78, tz="Europe/Lisbon", zenith=21.5)

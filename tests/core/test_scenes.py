@@ -10,7 +10,12 @@ import pytest
 from vinter.core.camera.phones import phone
 from vinter.core.camera.projection import Pose, east_north_up, project
 from vinter.core.errors import BadInput
-from vinter.core.simulate.phone import Burst, SimulatedPhone, faults_from
+from vinter.core.finish.star_field import found_stars, star_field
+from vinter.core.frames.mosaic import PEDESTAL, SPAN
+from vinter.core.frames.preview import linear_of
+from vinter.core.simulate.burst import Burst, faults_from
+from vinter.core.simulate.mishaps import flare
+from vinter.core.simulate.phone import FRINGE, SimulatedPhone, row_noise
 from vinter.core.simulate.scenes import SCENES, scene_for
 from vinter.core.sky.horizon import Horizon
 from vinter.core.sky.site import Site
@@ -132,3 +137,71 @@ def test_shaken_and_dewed_frames_lose_their_points():
     assert np.percentile(ratio, 5) < 1.01 and np.percentile(ratio, 95) > 1.1  # somewhere none, somewhere much
     stars = clear > np.percentile(clear, 99.9)
     assert np.median((clouded / clear)[stars]) < np.median(ratio)  # it is their light that it takes
+
+
+def part(lens_width=2016, **changes):
+    """A burst of the upper left quarter of what the phone sees, by a smaller sensor of the same pixels."""
+    lens = replace(phone("marlet-7").lens("main"), width=lens_width, height=lens_width * 3 // 4)
+    return Burst(
+        **{
+            "site": Site(lat=37.7, lon=-8.78, tz="Europe/Lisbon", zenith=21.5),
+            "lens": lens,
+            "start": 1812589930.0,
+            "pose": Pose(180, 35),
+            "iso": 1600,
+            "shutter": 10.0,
+            "count": 2,
+            "traffic": False,
+            **changes,
+        }
+    )
+
+
+def test_red_and_blue_lie_beside_green_as_the_lens_draws_them():
+    """Measured by what the finish uses: stars' middles in three colours."""
+    burst = part(shutter=4.0)
+    camera = SimulatedPhone(burst)
+    electrons = camera.electrons(0)
+    mosaic = np.clip(electrons * (SPAN / 4000.0) + PEDESTAL, 0, 65535).astype(np.uint16)
+    rgb = np.asarray(linear_of(mosaic, np.array([[0, 1], [1, 2]])), np.float32)
+    found = star_field(rgb, np.asarray(camera.ground.sky, np.float32), *found_stars(rgb))
+    assert found.red == pytest.approx(FRINGE[0], abs=0.08)
+    assert found.blue == pytest.approx(FRINGE[2], abs=0.08)
+
+
+def test_rows_and_black_drift_a_little_below_the_read_noise():
+    rng = np.random.default_rng(3)
+    rows = np.concatenate([row_noise(1500, 2.0, rng) for _ in range(60)], axis=1)
+    assert rows.std(axis=0).mean() == pytest.approx(0.06 * 2.0, rel=0.05)
+    assert rows.mean(axis=0).std() == pytest.approx(0.03 * 2.0, rel=0.3)
+
+
+@pytest.mark.parametrize("fault", ["meteor", "person", "screen"])
+def test_who_and_what_passes_is_in_the_frames_that_were_named(fault):
+    clean, struck = (SimulatedPhone(part(1008, faults=f)) for f in ((), ((fault, (1,)),)))
+    assert np.array_equal(clean.frame(0), struck.frame(0))
+    before, after = clean.electrons(1), struck.electrons(1)
+    more = after - before
+    assert more.max() > (4 if fault == "meteor" else 8) * np.median(before)
+    share = float((np.abs(more) > 0.5 * np.median(before)).mean())
+    assert 1e-4 < share < 0.35
+    if fault == "meteor":
+        (streak,) = struck.streaks(1)
+        assert streak.swelling and not clean.streaks(1)
+        y, x = np.unravel_index(int(np.argmax(more)), more.shape)
+        way = np.array([streak.x1 - streak.x0, streak.y1 - streak.y0])
+        off = np.cross(way / np.hypot(*way), [x - streak.x0, y - streak.y0])
+        assert abs(off) < 4  # on its line, and brightest past its middle
+        assert ((x - streak.x0) * way[0] + (y - streak.y0) * way[1]) / (way @ way) > 0.5
+
+
+def test_a_lamp_in_the_frame_leaves_a_veil_and_a_ghost():
+    light = np.zeros((300, 400, 3), np.float32)
+    light[200:206, 300:306] = 1e6
+    mosaic = np.full((300, 400), 10.0, np.float32)
+    flare(mosaic, light)
+    ghost, about, far = mosaic[96:104, 94:102].mean(), mosaic[190:196, 300:306].mean(), mosaic[10, 390]
+    assert ghost > 1.2 * far and about > ghost and far < 11
+    still = np.full((300, 400), 10.0, np.float32)
+    flare(still, None)
+    assert (still == 10).all()

@@ -8,8 +8,9 @@ import numpy.typing as npt
 
 from vinter.core.camera.phones import Lens
 from vinter.core.formats.dng import DngInfo, write_dng
+from vinter.core.simulate.burst import Burst
 from vinter.core.simulate.exposing import digitise
-from vinter.core.simulate.phone import BLACK, MATRIX, NEUTRAL, Burst, SimulatedPhone
+from vinter.core.simulate.phone import BLACK, MATRIX, NEUTRAL, SimulatedPhone, row_noise
 
 HOT_SHARE, HOT_RATE = 2e-4, 40.0
 GLOW_E_S = 3.0  # electrons per second of amp glow in the lower right corner
@@ -22,7 +23,7 @@ def _write(lens: Lens, iso: int, seconds: float, electrons: F32, seed: int, fold
     gain = (white - black) / lens.full_scale(iso)
     out = np.empty(electrons.shape, np.uint16)
     digitise(
-        electrons,
+        electrons + row_noise(electrons.shape[0], lens.noise_at(iso), rng),
         rng.standard_normal(electrons.shape, np.float32),
         lens.noise_at(iso),
         gain,

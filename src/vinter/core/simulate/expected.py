@@ -20,8 +20,9 @@ from vinter.core.finish.render import Renderer, suggest, to_8bit
 from vinter.core.finish.scene import Scene, prepare, terms
 from vinter.core.frames.mosaic import demosaic
 from vinter.core.frames.reading import colour_from
+from vinter.core.simulate.burst import Burst
 from vinter.core.simulate.exposing import digitise
-from vinter.core.simulate.phone import BEST_SIGMA, MATRIX, NEUTRAL, Burst, SimulatedPhone
+from vinter.core.simulate.phone import BEST_SIGMA, MATRIX, NEUTRAL, SimulatedPhone
 
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]

@@ -8,6 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 F32 = npt.NDArray[np.float32]
+MOST_REACH = 512  # px of a star's side
 REACH = 3.6  # standard deviations at which a star image is cut
 
 
@@ -20,15 +21,18 @@ def draw_trails(
     y1: npt.NDArray[np.float64],
     flux: npt.NDArray[np.float64],
     sigma: npt.NDArray[np.float64],
+    apart: npt.NDArray[np.float64] | None = None,
 ) -> None:
     """Add straight trails of Gaussian images to a mosaic, in place; flux (n, 3) in electrons by colour.
 
-    Colours follow an RGGB mosaic: red at even rows and columns, blue at odd ones.
+    Colours follow an RGGB mosaic: red at even rows and columns, blue at odd ones. ``apart`` (n, 2, 3) moves
+    the images by x and y, px, in each colour.
     """
     height, width = mosaic.shape
+    across, down = np.empty((3, MOST_REACH)), np.empty(3)
     for i in range(len(x0)):
         s = sigma[i]
-        reach = math.ceil(REACH * s)
+        reach = min(math.ceil(REACH * s), MOST_REACH // 2 - 2)
         length = math.hypot(x1[i] - x0[i], y1[i] - y0[i])
         steps = max(math.ceil(length / (0.8 * s)), 1)
         norm = 1 / (2 * math.pi * s * s * steps)
@@ -36,11 +40,19 @@ def draw_trails(
             along = (j + 0.5) / steps
             cx = x0[i] + along * (x1[i] - x0[i])
             cy = y0[i] + along * (y1[i] - y0[i])
+            left, right = max(int(cx) - reach, 0), min(int(cx) + reach + 2, width)
+            # a Gaussian is a product: one of the columns, one of the rows, in each colour
+            for c in range(3):
+                shift = apart[i, 0, c] if apart is not None else 0.0
+                for x in range(left, right):
+                    across[c, x - left] = math.exp(-((x - cx - shift) ** 2) / (2 * s * s))
             for y in range(max(int(cy) - reach, 0), min(int(cy) + reach + 2, height)):
-                wy = math.exp(-((y - cy) ** 2) / (2 * s * s)) * norm
-                for x in range(max(int(cx) - reach, 0), min(int(cx) + reach + 2, width)):
+                for c in range(3):
+                    shift = apart[i, 1, c] if apart is not None else 0.0
+                    down[c] = flux[i, c] * norm * math.exp(-((y - cy - shift) ** 2) / (2 * s * s))
+                for x in range(left, right):
                     colour = (y & 1) + (x & 1)
-                    mosaic[y, x] += flux[i, colour] * wy * math.exp(-((x - cx) ** 2) / (2 * s * s))
+                    mosaic[y, x] += down[colour] * across[colour, x - left]
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]

@@ -2,7 +2,7 @@
 
 import json
 from collections.abc import Callable
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, replace
 from datetime import datetime
 from functools import cached_property
 from pathlib import Path
@@ -12,13 +12,23 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.camera import photons
-from vinter.core.camera.phones import Lens
-from vinter.core.camera.projection import Pose, View, project, unproject, view_of
-from vinter.core.errors import BadInput
+from vinter.core.camera.projection import View, project, unproject, view_of
 from vinter.core.formats.dng import DngInfo, write_dng
 from vinter.core.simulate import skylight
+from vinter.core.simulate.burst import Burst
 from vinter.core.simulate.exposing import digitise, draw_trails
-from vinter.core.simulate.ground import EYE, FULL, Ground, grid, upsample
+from vinter.core.simulate.ground import FULL, Ground, grid, upsample
+from vinter.core.simulate.mishaps import (
+    LAMP_TINT,
+    blurred,
+    by_colour,
+    flare,
+    lamp_light,
+    screen,
+    veil,
+    walked_through,
+)
+from vinter.core.simulate.passing import Streak, draw_streak, passing
 from vinter.core.simulate.scenes import ground
 from vinter.core.sky import catalogue
 from vinter.core.sky import diffuse_light as diffuse
@@ -33,6 +43,9 @@ NEUTRAL = (0.46, 1.0, 0.71)  # the made-up sensor's response to B-V 0.65 light
 MATRIX = (0.92, -0.32, -0.09, -0.36, 1.17, 0.20, -0.05, 0.16, 0.60)
 RED_SLOPE, BLUE_SLOPE = 0.45, 0.75  # magnitudes of raw colour per magnitude of B-V
 BEST_SIGMA = 1.15  # px, of a star in focus at the axis
+FRINGE = np.array([0.35, 0.0, -0.45])  # px by which red and blue lie outward of green in the corner
+COMA, COMA_SHARE = 1.1, 0.3  # px in the corner, and the share of a star's light that lies outward
+ROW_NOISE, BLACK_DRIFT = 0.06, 0.03  # of the read noise: from row to row, from frame to frame
 SIGMA_PER_TICK = 0.55  # px of blur (in quadrature) a focus tick away from infinity
 DIFFUSE_STEP, BAND_STEP = 16, 6  # px between places where the air's light, and the band's, is worked out
 RED_LINE = np.array([0.55, 0.05, 0.055])  # raw colours of a nebula's red light
@@ -41,78 +54,18 @@ VIGNETTING = 0.42  # light lost in the corner
 HOT_SHARE = 1.2e-4
 GROUND_LIGHT = 0.9  # of the mean sky light that falls on the ground
 NL_PER_LUX, MOON_SHARE = 1e5, 0.5  # nL of a white surface in a lux, and how much of moonlight hills turn away
-LAMP_TINT = np.array([0.42, 1.0, 0.62], np.float32)  # of a head lamp, by colour
 MIRRORED = 5.0  # V to which stars are seen in water
 RIPPLE = 0.006  # rad by which ripples draw out what water mirrors, upright
 WAVES = 0.14  # mean slope of the water's faces, rad
 SWAY = 0.25  # degrees at the tips, from frame to frame
-FAULTS = ("lamp", "sway", "cloud", "shake", "dew")
 TRUTH_LIMIT = 6.5
 STARS_TOLD = 8.5  # V to which ``stars_at`` says where stars are
 
 
-@dataclass(frozen=True, kw_only=True)
-class Burst:
-    """What the simulated phone is told: where it stands and points, and its settings. Times in Unix seconds.
-
-    ``scene`` names what stands there, about the azimuth ``facing`` (the pose's unless said); ``faults`` are
-    kinds (``FAULTS``) with the frames they are in, none for all.
-    """
-
-    site: Site
-    lens: Lens
-    start: float
-    pose: Pose
-    iso: int
-    shutter: float
-    count: int
-    gap: float = 1.0
-    portrait: bool = False
-    seed: int = 1
-    focus_error: float = 0.0
-    make: str = "Marlet"
-    model: str = "Marlet 7"
-    traffic: bool = True
-    compress: bool = True
-    scene: str = ""
-    facing: float | None = None
-    faults: tuple[tuple[str, tuple[int, ...]], ...] = ()
-
-    def struck(self, fault: str, i: int) -> bool:
-        """Whether a fault is in frame ``i``: named for it, or for all of them."""
-        return any(kind == fault and (not frames or i in frames) for kind, frames in self.faults)
-
-    def middle(self, i: int) -> float:
-        """Unix time of the middle of frame ``i``."""
-        return self.start + i * (self.shutter + self.gap) + self.shutter / 2
-
-
-def faults_from(text: str) -> list[tuple[str, tuple[int, ...]]]:
-    """Faults by kind and frame from words as ``lamp:5+7,sway``: frames count from 0, none means all.
-
-    BadInput names a kind that is not known, or a frame that is no number.
-    """
-    out = []
-    for word in filter(None, (w.strip() for w in text.split(","))):
-        kind, _, frames = word.partition(":")
-        if kind not in FAULTS:
-            raise BadInput(f"fault {kind!r} is not one of {', '.join(FAULTS)}")
-        if not all(f.isdigit() for f in frames.split("+") if frames):
-            raise BadInput(f"fault {word!r}: frames are numbers joined by +")
-        out.append((kind, tuple(int(f) for f in frames.split("+") if f)))
-    return out
-
-
-@dataclass(frozen=True)
-class Streak:
-    """A moving light in one frame: where it goes in px, electrons per px of way, blinking or steady."""
-
-    x0: float
-    y0: float
-    x1: float
-    y1: float
-    strength: float
-    blinking: bool
+def row_noise(height: int, noise: float, rng: np.random.Generator) -> F32:
+    """What every row (height, 1) of a frame is off, in electrons: from row to row, and the frame's black."""
+    rows = ROW_NOISE * rng.standard_normal((height, 1)) + BLACK_DRIFT * rng.standard_normal()
+    return np.asarray(noise * rows, np.float32)
 
 
 def colour_factors(bv: Array) -> Array:
@@ -216,15 +169,27 @@ class SimulatedPhone:
         blur = SIGMA_PER_TICK * self.burst.focus_error * self.sharpest / BEST_SIGMA
         sigma = np.hypot(self.sharpest * (1 + 0.15 * off_axis**2), blur)
         keep = ends[0][2] & ends[1][2]
-        draw_trails(
-            mosaic,
-            ends[0][0][keep],
-            ends[0][1][keep],
-            ends[1][0][keep],
-            ends[1][1][keep],
-            (flux[:, None] * colour_factors(bv[index]))[keep],
-            sigma[keep],
-        )
+        outward = np.stack([ends[0][0] - cx, ends[0][1] - cy], axis=1) / np.maximum(away, 1)[:, None]
+        drawn_out = COMA * self._full_px * off_axis**2
+        fringe = outward[:, :, None] * off_axis[:, None, None] * (FRINGE * self._full_px)
+        light = flux[:, None] * colour_factors(bv[index])
+        # coma: a part of the light lies outward of the rest; their middle stays where the star is
+        for share, shift in ((1 - COMA_SHARE, -COMA_SHARE), (COMA_SHARE, 1 - COMA_SHARE)):
+            here = keep & (drawn_out > 0.05) if shift > 0 else keep
+            part = np.where(drawn_out > 0.05, share, 1.0 if shift < 0 else 0.0)
+            moved = fringe + (outward * (shift * drawn_out * (drawn_out > 0.05))[:, None])[:, :, None]
+            draw_trails(
+                mosaic,
+                *(np.ascontiguousarray(end[axis][here]) for end in ends for axis in (0, 1)),
+                (light * part[:, None])[here],
+                sigma[here],
+                np.ascontiguousarray(moved[here]),
+            )
+
+    @property
+    def _full_px(self) -> float:
+        """Px of this view in one of the sharpest's: figures of the lens are for a star of ``BEST_SIGMA``."""
+        return self.sharpest / BEST_SIGMA
 
     def _diffuse(self, i: int) -> tuple[list[F32], float]:
         """Electrons by colour at half size from diffuse light, and the mean sky light in nL."""
@@ -264,48 +229,12 @@ class SimulatedPhone:
         return planes, float(total.mean())
 
     def streaks(self, i: int) -> list[Streak]:
-        """Aeroplanes and satellites in frame i; an aeroplane crosses several frames in a row."""
-        if not self.burst.traffic:
-            return []
-        out = []
-        w, h = self.view.width, self.view.height
-        for first in range(max(0, i - 2), i + 1):
-            rng = np.random.default_rng([self.burst.seed, 6, first])
-            plane, satellite = rng.uniform() < 0.12 or first == self.burst.count // 3, rng.uniform() < 0.10
-            start, angle = rng.uniform((0.1 * w, 0.1 * h), (0.9 * w, 0.6 * h)), rng.uniform(0, 2 * np.pi)
-            speed = rng.uniform(18, 45) * np.array([np.cos(angle), 0.5 * np.sin(angle)])
-            if plane or (satellite and first == i):
-                begin = start + (i - first) * (self.burst.shutter + self.burst.gap) * speed
-                end = begin + self.burst.shutter * speed
-                out.append(
-                    Streak(
-                        float(begin[0]),
-                        float(begin[1]),
-                        float(end[0]),
-                        float(end[1]),
-                        260.0 if plane else 40.0,
-                        bool(plane),
-                    )
-                )
-        return out
+        """Aeroplanes, satellites and meteors in frame i."""
+        return passing(self.burst, self.view, i)
 
     def _draw_streaks(self, mosaic: F32, i: int) -> None:
         for streak in self.streaks(i):
-            way = np.array([streak.x1 - streak.x0, streak.y1 - streak.y0])
-            length = float(np.hypot(*way))
-            flux = streak.strength * length * np.array([[0.8, 1.0, 0.7]])
-            draw_trails(
-                mosaic,
-                *(np.array([v]) for v in (streak.x0, streak.y0, streak.x1, streak.y1)),
-                flux,
-                np.array([1.6]),
-            )
-            if streak.blinking:
-                along = np.arange(0.3, self.burst.shutter, 1.1) / self.burst.shutter
-                x, y = streak.x0 + along * way[0], streak.y0 + along * way[1]
-                draw_trails(
-                    mosaic, x, y, x, y, np.tile([[9000.0, 2500.0, 1500.0]], (len(x), 1)), np.full(len(x), 1.8)
-                )
+            draw_streak(mosaic, streak, self.burst.shutter)
 
     def electrons(self, i: int) -> F32:
         """Expected electrons of frame i on the upright mosaic (height, width)."""
@@ -315,16 +244,23 @@ class SimulatedPhone:
         self._draw_stars(mosaic, i, catalogue.star_table())
         self._draw_streaks(mosaic, i)
         if self.burst.struck("cloud", i):
-            self._veil(mosaic, i)
+            veil(self.burst, mosaic, i)
         mosaic *= here.sky
         self._light_ground(mosaic, here, i, mean_nl)
         if here.water is not None and here.water.any():
             self._mirror(mosaic, here, i)
+        mean = self.per_nl * self.burst.shutter * mean_nl
+        walked_through(self.burst, self.view, mosaic, i, mean)
+        screen(self.burst, mosaic, i, mean)
+        flare(
+            mosaic,
+            here.light * np.float32(self.per_nl * self.burst.shutter) if here.light is not None else None,
+        )
         mosaic *= self.vignetting
         mosaic += self.burst.lens.dark_current * self.burst.shutter
         where, rates = self._hot
         mosaic.ravel()[where] += (rates * self.burst.shutter).astype(np.float32)
-        return self._blurred(mosaic, i)
+        return blurred(self.burst, mosaic, i)
 
     def _light_ground(self, mosaic: F32, here: Ground, i: int, mean_nl: float) -> None:
         """Add the ground, lit by the sky, the Moon and lamps, and what shines by itself."""
@@ -332,7 +268,7 @@ class SimulatedPhone:
         light = mean_nl * GROUND_LIGHT * colour_factors(np.array(0.85)) + self._moon_nl(i) * colour_factors(
             np.array(0.9)
         )
-        lamp = self._lamp(i, mean_nl)
+        lamp = lamp_light(self.burst, self.view, i, mean_nl)
         for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
             part, c = np.s_[y::2, x::2], x + y
             lit = np.float32(light[c]) if lamp is None else np.float32(light[c]) + lamp[part] * LAMP_TINT[c]
@@ -355,19 +291,6 @@ class SimulatedPhone:
         lux = 10 ** (-0.4 * (magnitude + 14.18))
         return float(lux * np.sin(np.radians(altitude)) * NL_PER_LUX * MOON_SHARE)
 
-    def _lamp(self, i: int, mean_nl: float) -> F32 | None:
-        """Light on the ground (nL) of a head lamp beside the phone, falling with the distance squared."""
-        if not self.burst.struck("lamp", i):
-            return None
-        x, y = grid(self.view, DIFFUSE_STEP)
-        enu = unproject(self.view, *np.meshgrid(x, y))
-        down = np.degrees(-np.arcsin(np.clip(enu[..., 2], -1, 1)))
-        away = np.clip(EYE / np.tan(np.radians(np.maximum(down, 0.3))), 1.5, 60)
-        near = np.where(down > 0.3, 1 / away**2, 1 / 25.0**2)
-        rng = np.random.default_rng([self.burst.seed, 32, i])
-        strength = mean_nl * rng.uniform(90, 260)
-        return upsample(np.asarray(near * strength), x, y, self.view.width, self.view.height)
-
     def _mirror(self, mosaic: F32, here: Ground, i: int) -> None:
         """Add the sky in the water: its light from as far above the horizon as the water is below, stars
         drawn out by ripples."""
@@ -381,7 +304,7 @@ class SimulatedPhone:
         light = _mosaic([a + b for a, b in zip(air, band, strict=True)], self.view)
         self._draw_stars(light, i, catalogue.stars_to(MIRRORED), mirrored=True)
         tall = max(RIPPLE * self.view.focal_px / 2, 0.5)
-        light = _by_colour(light, lambda plane: cv2.GaussianBlur(plane, (0, 0), sigmaX=0.7, sigmaY=tall))
+        light = by_colour(light, lambda plane: cv2.GaussianBlur(plane, (0, 0), sigmaX=0.7, sigmaY=tall))
         assert here.water is not None
         x, y = grid(self.view, DIFFUSE_STEP)
         enu = unproject(self.view, *np.meshgrid(x, y))
@@ -393,26 +316,6 @@ class SimulatedPhone:
         mosaic *= 1 - share
         mosaic += light * share
 
-    def _veil(self, mosaic: F32, i: int) -> None:
-        """A passing cloud over part of the sky: it takes the stars' light and is lit by the ground's."""
-        rng = np.random.default_rng([self.burst.seed, 33])
-        h, w = mosaic.shape
-        cells = rng.standard_normal((9, 12)).astype(np.float32)
-        shift = np.array([[1, 0, 0.25 * i], [0, 1, 0]], np.float32)
-        cells = cv2.warpAffine(cells, shift, (12, 9), borderMode=cv2.BORDER_WRAP)
-        veil = np.clip(cv2.resize(cells, (w, h), interpolation=cv2.INTER_CUBIC), 0, 1.2) * np.float32(0.6)
-        level = np.float32(np.median(mosaic[::16, ::16]))
-        mosaic *= 1 - veil
-        mosaic += veil * level * np.float32(1.5)
-
-    def _blurred(self, mosaic: F32, i: int) -> F32:
-        """A shaken or a dewed frame."""
-        if self.burst.struck("shake", i):
-            return _by_colour(mosaic, lambda plane: cv2.filter2D(plane, -1, _swing(self.burst.seed, i)))
-        if self.burst.struck("dew", i):
-            return _by_colour(mosaic, lambda plane: cv2.GaussianBlur(plane, (0, 0), 2.2))
-        return mosaic
-
     def frame(self, i: int) -> npt.NDArray[np.uint16]:
         """Digital numbers of frame i, upright."""
         lens, rng = self.burst.lens, np.random.default_rng([self.burst.seed, 9, i])
@@ -422,10 +325,12 @@ class SimulatedPhone:
         gain = (white - black) / lens.full_scale(self.burst.iso)
         # the sensor's masked pixels take out the mean dark current; its noise stays
         dark = gain * lens.dark_current * self.burst.shutter
+        noise = lens.noise_at(self.burst.iso)
+        electrons += row_noise(electrons.shape[0], noise, rng)
         digitise(
             electrons,
             rng.standard_normal(electrons.shape, np.float32),
-            lens.noise_at(self.burst.iso),
+            noise,
             gain,
             black - dark,
             white,
@@ -496,24 +401,6 @@ def _mosaic(planes: list[F32], view: View) -> F32:
     for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
         mosaic[y::2, x::2] = planes[x + y][: mosaic[y::2].shape[0], : mosaic[:, x::2].shape[1]]
     return mosaic
-
-
-def _by_colour(mosaic: F32, change: Callable[[F32], npt.NDArray[np.floating]]) -> F32:
-    """A mosaic with every one of its four planes changed."""
-    out = np.empty_like(mosaic)
-    for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
-        out[y::2, x::2] = change(np.ascontiguousarray(mosaic[y::2, x::2]))
-    return out
-
-
-def _swing(seed: int, i: int) -> F32:
-    """The way of a shaken phone, as a kernel of half-size px."""
-    rng = np.random.default_rng([seed, 34, i])
-    kernel = np.zeros((15, 15), np.float32)
-    way, length = rng.uniform(0, 2 * np.pi), rng.uniform(4, 6.5)
-    end = round(7 + length * np.cos(way)), round(7 + length * np.sin(way))
-    cv2.line(kernel, (7, 7), end, 1.0)
-    return np.asarray(kernel / kernel.sum(), np.float32)
 
 
 def _fit(index: Array, x: Array, y: Array, ref_index: Array, ref_x: Array, ref_y: Array) -> list[list[float]]:

@@ -8,8 +8,8 @@ from django.db import models
 
 from vinter.core.rehearse.exercises import Exercise, exercise
 from vinter.core.rehearse.outcome import Outcome
+from vinter.core.simulate.burst import Burst
 from vinter.core.simulate.modes import PhoneSettings
-from vinter.core.simulate.phone import Burst
 from vinter.web.shots.models import Shot
 
 

@@ -10,7 +10,7 @@ from django.db import models
 
 from vinter.core.camera.phones import SHIPPED
 from vinter.core.frames.selection import Candidate, Decision
-from vinter.core.simulate.phone import Burst
+from vinter.core.simulate.burst import Burst
 from vinter.core.sky.nights import evening_of
 from vinter.web.bin.models import Binnable
 from vinter.web.gear.models import Phone

@@ -15,7 +15,8 @@ from vinter.core.frames.decoding import decoded
 from vinter.core.frames.measure import clean, measure
 from vinter.core.frames.preview import preview, thumbnail
 from vinter.core.frames.reading import named
-from vinter.core.simulate.phone import Burst, SimulatedPhone
+from vinter.core.simulate.burst import Burst
+from vinter.core.simulate.phone import SimulatedPhone
 
 
 @lru_cache(maxsize=1)
