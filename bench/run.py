@@ -111,7 +111,7 @@ def frames_of(folder: Path, count: int) -> list[Path]:
     """12 MP frames of the simulated phone."""
     from vinter.core.camera.phones import phone
     from vinter.core.camera.projection import Pose
-    from vinter.core.simulate.burst import Burst
+    from vinter.core.simulate.capture import Burst
     from vinter.core.simulate.phone import shoot
     from vinter.core.sky.site import Site
 

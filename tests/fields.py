@@ -10,7 +10,7 @@ from vinter.core.camera.projection import Pose
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, picture_half
 from vinter.core.frames.preview import linear_of
 from vinter.core.frames.stars import background, find_stars
-from vinter.core.simulate.burst import Burst
+from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.phone import SimulatedPhone
 from vinter.core.sky.horizon import Horizon
 from vinter.core.sky.site import Site

@@ -248,6 +248,17 @@ def _stack(a: argparse.Namespace) -> None:
         print(text)
 
 
+def _lucky(a: argparse.Namespace) -> None:
+    from vinter.core.frames.reading import frame_files
+    from vinter.core.stack.lucky import FILMS, frames_of, lucky_report, stack_lucky, write_lucky
+
+    films = [p for p in a.files if p.suffix.lower() in FILMS and p.is_file()]
+    files = films + (frame_files([p for p in a.files if p not in films]) if len(films) < len(a.files) else [])
+    made = stack_lucky(lambda: frames_of(files), a.share)
+    write_lucky(made, a.out)
+    _print({"file": str(a.out), **lucky_report(made, [p.name for p in files])["lucky"]})
+
+
 def _finish(a: argparse.Namespace) -> None:
     from vinter.core.finish.destinations import FOR_PRINT, FOR_SCREEN
     from vinter.core.finish.export import Output, export
@@ -272,7 +283,7 @@ def _simulate(a: argparse.Namespace) -> None:
     from vinter.core.camera.phones import phone
     from vinter.core.camera.projection import Pose
     from vinter.core.shot import aim
-    from vinter.core.simulate.burst import Burst, faults_from
+    from vinter.core.simulate.capture import Burst, faults_from
     from vinter.core.simulate.phone import shoot
     from vinter.core.simulate.scenes import SCENES
     from vinter.core.sky.ephemeris import GALACTIC_CENTRE, year_of
@@ -411,6 +422,10 @@ def _picture_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
     )
     p.add_argument("--workers", type=int, default=min(os.cpu_count() or 1, 8))
     p.add_argument("--report", type=Path, metavar="OUT.json")
+    p = add("lucky", _lucky, "stack the sharpest share of frames, or of a film, of the Moon or a planet")
+    p.add_argument("files", nargs="+", type=Path, help="frames, a folder of them, or films")
+    p.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT.tif")
+    p.add_argument("--share", type=_number, default=0.3, help="of the frames that is kept, 0 to 1")
     p = add("finish", _finish, "render a stack with a recipe")
     p.add_argument("picture", type=Path, metavar="IN.tif")
     p.add_argument("--recipe", type=Path, required=True, metavar="R.json")

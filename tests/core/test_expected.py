@@ -13,7 +13,7 @@ from vinter.core.finish.scene import read_stack
 from vinter.core.frames.mosaic import demosaic
 from vinter.core.frames.stars import find_stars
 from vinter.core.shot import plan_shot
-from vinter.core.simulate.burst import Burst
+from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.expected import RGGB, finished, part_of, whole
 from vinter.core.simulate.phone import SimulatedPhone, shoot
 from vinter.core.sky.site import Site

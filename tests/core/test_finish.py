@@ -305,6 +305,7 @@ def test_every_slider_runs_over_what_the_recipe_allows():
         "Core and areas",
         "Colour",
         "Stars",
+        "Fine scales",
         "Noise",
         "Crop",
     ]

@@ -13,6 +13,7 @@ from vinter.core.finish.moves.colour import Colour as Tones
 from vinter.core.finish.moves.colour import Saturation, SkySaturation
 from vinter.core.finish.moves.corners import Corners
 from vinter.core.finish.moves.curve import curve_table
+from vinter.core.finish.moves.fine_scales import FineScales
 from vinter.core.finish.moves.geometry import Geometry
 from vinter.core.finish.moves.gradient_removal import GradientRemoval, plain_level
 from vinter.core.finish.moves.stars import Stars
@@ -244,3 +245,23 @@ def test_the_ground_can_be_warm_under_a_cool_sky():
     # a warmth in EV is that of the light: 0.4 EV between red and blue
     light = np.where(out > 0, ((out + 0.055) / 1.055) ** 2.4, 0)
     assert np.log2(light[3, 0, 0] / light[3, 0, 2]) == pytest.approx(0.4, abs=0.06)
+
+
+def test_fine_scales_give_back_what_a_blur_took_and_leave_the_grain():
+    rng = np.random.default_rng(6)
+    height = width = 256
+    y, x = np.mgrid[:height, :width].astype(float)
+    disc = np.clip(80 - np.hypot(x - 128, y - 128), 0, 1) * 0.5
+    for _ in range(60):
+        cx, cy = rng.normal(128, 35, 2)
+        disc *= 1 - 0.4 * np.exp(-(((x - cx) ** 2 + (y - cy) ** 2) / rng.uniform(2, 20)))
+    soft = cv2.GaussianBlur(disc, (0, 0), 2.0) + 0.1 + rng.normal(0, 0.001, disc.shape)
+    one = scene_of(np.full((height, width, 3), 0.02))
+    canvas = replace(fresh(one), rgb=np.repeat(np.float32(soft)[..., None], 3, axis=2))
+    sharp = FineScales(two=0.8, four=0.4).apply(canvas, one).rgb[..., 1]
+    true = disc + 0.1
+    inner = np.hypot(x - 128, y - 128) < 70
+    assert np.abs(sharp - true)[inner].mean() < 0.8 * np.abs(soft - true)[inner].mean()
+    far = np.hypot(x - 128, y - 128) > 100
+    assert sharp[far].std() < 1.3 * soft[far].std()  # the dark about it is not made rough
+    assert np.array_equal(FineScales().apply(canvas, one).rgb, canvas.rgb)

@@ -16,8 +16,8 @@ from vinter.core.frames.frame_type import classify_take
 from vinter.core.frames.measure import clean, measure
 from vinter.core.frames.reading import read_frame
 from vinter.core.frames.stars import background, find_stars
-from vinter.core.simulate.burst import Burst
 from vinter.core.simulate.calibration_frames import darks, flats
+from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.phone import SimulatedPhone, shoot
 from vinter.core.sky.catalogue import to_horizon
 from vinter.core.sky.site import Site

@@ -216,3 +216,22 @@ def test_heif_is_read_upright_with_its_metadata(tmp_path):
     (tmp_path / "cut.heic").write_bytes((tmp_path / "a.heic").read_bytes()[:200])
     with pytest.raises(BadInput, match=r"cut\.heic"):
         read_frame(tmp_path / "cut.heic")
+
+
+@pytest.mark.parametrize("kind", ["mpo", "heic"])
+def test_of_several_pictures_in_a_file_the_chief_one_is_read(tmp_path, kind):
+    """A gain map or a smaller picture behind the first, or a burst whose chief picture is not the first."""
+    chief = Image.new("RGB", (400, 300), (90, 60, 30))
+    other = Image.new("RGB", (100, 75), (250, 250, 250))
+    path = tmp_path / ("a.jpg" if kind == "mpo" else "a.heic")
+    if kind == "mpo":
+        chief.save(path, "MPO", save_all=True, append_images=[other], quality=95)
+    else:
+        import pillow_heif
+
+        file = pillow_heif.from_pillow(other)
+        file.add_from_pillow(chief)
+        file.save(path, quality=95, primary_index=1)
+    frame = read_frame(path)
+    assert frame.size == (400, 300)
+    assert np.median(frame.data.reshape(-1, 3), axis=0) / 257 == pytest.approx([90, 60, 30], abs=4)

@@ -21,8 +21,8 @@ from vinter.core.frames.adaptive_moments import shapes, trail_length
 from vinter.core.frames.measure import measure
 from vinter.core.frames.reading import read_frame
 from vinter.core.frames.sensor import measure_darks, measure_flats
-from vinter.core.simulate.burst import Burst
 from vinter.core.simulate.calibration_frames import HOT_SHARE, darks, flats, focus_sweep
+from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.exposing import draw_trails
 from vinter.core.sky.site import Site
 

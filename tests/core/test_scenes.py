@@ -13,7 +13,7 @@ from vinter.core.errors import BadInput
 from vinter.core.finish.star_field import found_stars, star_field
 from vinter.core.frames.mosaic import PEDESTAL, SPAN
 from vinter.core.frames.preview import linear_of
-from vinter.core.simulate.burst import Burst, faults_from
+from vinter.core.simulate.capture import Burst, faults_from
 from vinter.core.simulate.mishaps import flare
 from vinter.core.simulate.phone import FRINGE, SimulatedPhone, row_noise
 from vinter.core.simulate.scenes import SCENES, scene_for

@@ -15,7 +15,7 @@ from vinter.core.camera.phones import phone
 from vinter.core.camera.projection import Pose, east_north_up, project
 from vinter.core.frames.measure import clean, measure
 from vinter.core.frames.reading import read_frame
-from vinter.core.simulate.burst import Burst
+from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.phone import SimulatedPhone, shoot
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.site import Site

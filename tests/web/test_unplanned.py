@@ -12,7 +12,7 @@ from PIL import Image
 
 from vinter.core.camera.projection import Pose
 from vinter.core.frames.reading import read_frame
-from vinter.core.simulate.burst import Burst
+from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.phone import SimulatedPhone
 from vinter.web.finish.models import Finish
 from vinter.web.jobs.models import Job

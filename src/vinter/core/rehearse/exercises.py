@@ -9,7 +9,7 @@ from vinter.core.camera.phones import Lens, phone
 from vinter.core.camera.projection import Pose
 from vinter.core.errors import BadInput
 from vinter.core.shot import aim
-from vinter.core.simulate.burst import Burst
+from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.modes import PhoneSettings
 from vinter.core.sky.ephemeris import year_of
 from vinter.core.sky.site import Site

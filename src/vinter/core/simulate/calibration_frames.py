@@ -8,7 +8,7 @@ import numpy.typing as npt
 
 from vinter.core.camera.phones import Lens
 from vinter.core.formats.dng import DngInfo, write_dng
-from vinter.core.simulate.burst import Burst
+from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.exposing import digitise
 from vinter.core.simulate.phone import BLACK, MATRIX, NEUTRAL, SimulatedPhone, row_noise
 

@@ -20,7 +20,7 @@ from vinter.core.finish.render import Renderer, suggest, to_8bit
 from vinter.core.finish.scene import Scene, prepare, terms
 from vinter.core.frames.mosaic import demosaic
 from vinter.core.frames.reading import colour_from
-from vinter.core.simulate.burst import Burst
+from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.exposing import digitise
 from vinter.core.simulate.phone import BEST_SIGMA, MATRIX, NEUTRAL, SimulatedPhone
 

@@ -7,7 +7,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.camera.projection import View, unproject
-from vinter.core.simulate.burst import Burst
+from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.ground import EYE, grid, upsample
 
 F32 = npt.NDArray[np.float32]

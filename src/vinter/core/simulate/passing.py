@@ -6,7 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.camera.projection import View
-from vinter.core.simulate.burst import Burst
+from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.exposing import draw_trails
 
 F32 = npt.NDArray[np.float32]

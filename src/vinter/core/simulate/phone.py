@@ -15,7 +15,7 @@ from vinter.core.camera import photons
 from vinter.core.camera.projection import View, project, unproject, view_of
 from vinter.core.formats.dng import DngInfo, write_dng
 from vinter.core.simulate import skylight
-from vinter.core.simulate.burst import Burst
+from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.exposing import digitise, draw_trails
 from vinter.core.simulate.ground import FULL, Ground, grid, upsample
 from vinter.core.simulate.mishaps import (

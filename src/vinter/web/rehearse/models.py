@@ -8,7 +8,7 @@ from django.db import models
 
 from vinter.core.rehearse.exercises import Exercise, exercise
 from vinter.core.rehearse.outcome import Outcome
-from vinter.core.simulate.burst import Burst
+from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.modes import PhoneSettings
 from vinter.web.shots.models import Shot
 

@@ -18,7 +18,7 @@ from vinter.core.formats.whole import whole, write_image
 from vinter.core.rehearse.coach import REHEARSED, Judgement, histogram, judge, judge_exercise
 from vinter.core.rehearse.exercises import LADDER, exercise
 from vinter.core.rehearse.outcome import after_leaving, after_press
-from vinter.core.simulate.burst import Burst
+from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.modes import PhoneSettings, Shown, developed, loupe, press
 from vinter.core.simulate.phone import SimulatedPhone
 from vinter.web.compute import computed

@@ -16,7 +16,7 @@ from vinter.core.camera.shutter import SHUTTERS
 from vinter.core.errors import BadInput
 from vinter.core.formats.pictures import jpeg_bytes
 from vinter.core.picture import plan_picture
-from vinter.core.simulate.burst import Burst
+from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.expected import PART, finished, finished_part, part_of, whole
 from vinter.core.sky.nights import evening_of
 from vinter.web.compute import PATIENT_SECONDS, remembered

@@ -20,7 +20,7 @@ from vinter.core.modes.registry import mode_of
 from vinter.core.picture import Picture, Wish
 from vinter.core.planned_with import changes, snapshot
 from vinter.core.shot import SHOT_PLAN
-from vinter.core.simulate.burst import Burst
+from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.scenes import SUBURB, scene_for
 from vinter.core.sky.nights import Night, nights
 from vinter.core.sky.targets import target

@@ -13,4 +13,5 @@ class StacksConfig(AppConfig):
     def ready(self) -> None:
         """Name the functions by kind of job."""
         register("stack", JobKind("vinter.web.stacks.tasks.run_stack", LONG, "a stack"))
+        register("lucky", JobKind("vinter.web.stacks.lucky.run_lucky", LONG, "a lucky stack"))
         register("join", JobKind("vinter.web.stacks.joining.run_join", LONG, "a joined picture"))

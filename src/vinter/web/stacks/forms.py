@@ -5,19 +5,29 @@ from typing import Any
 from django import forms
 
 from vinter.core.stack.combining.methods import KAPPA, Method
+from vinter.core.stack.lucky import SHARE
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame, Take
 
 GROUNDS = [("auto", "kept still, from the sky frames"), ("none", "none in the frame")]
 OWN = [("own", "from the ground frames"), ("focus", "from ground frames focused near and far")]
-FIELDS = ("method", "kappa", "ground", "match", "gaps", "tail", "lens", "lamp", "corners")
+FIELDS = ("method", "share", "kappa", "ground", "match", "gaps", "tail", "lens", "lamp", "corners")
 
 
 class StackForm(forms.Form):
     """How to combine; the choices for the ground follow from the take's frames."""
 
     method = forms.ChoiceField(
-        label="Combine", choices=[(m.value, m.label) for m in Method], initial=Method.CLIP.value
+        label="Combine",
+        choices=[*((m.value, m.label) for m in Method), (Stack.LUCKY, "the sharpest share: Moon, planet")],
+        initial=Method.CLIP.value,
+    )
+    share = forms.TypedChoiceField(
+        label="Kept",
+        choices=[("0.1", "the best tenth"), ("0.3", "the best third"), ("0.6", "the better half")],
+        initial="0.3",
+        coerce=float,
+        empty_value=SHARE,
     )
     kappa = forms.FloatField(
         label="Leave out beyond",

@@ -15,8 +15,8 @@ class Stack(Binnable):
     """A take combined into one linear picture; names its inputs, parameters and code version."""
 
     LIST = "stacks"
-    JOBS = ("stack", "join")
-    JOIN = "join"
+    JOBS = ("stack", "join", "lucky")
+    JOIN, LUCKY = "join", "lucky"
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
     take = models.ForeignKey(Take, models.PROTECT)
@@ -25,6 +25,7 @@ class Stack(Binnable):
     ground = models.CharField(max_length=30, default="auto")
     match = models.CharField(max_length=5, default="auto")
     lens = models.CharField(max_length=5, default="auto")
+    share = models.FloatField(default=0.3)
     lamp = models.CharField(max_length=5, default="out")
     corners = models.CharField(max_length=5, default="off")
     gaps = models.CharField(max_length=5, default="close")
@@ -65,9 +66,30 @@ class Stack(Binnable):
         return self.method == self.JOIN
 
     @property
+    def lucky(self) -> bool:
+        """Whether it is the sharpest share of its frames."""
+        return self.method == self.LUCKY
+
+    @property
+    def page_template(self) -> str:
+        """What shows it when it is done."""
+        return (
+            "stacks/joined.html"
+            if self.joined
+            else "stacks/lucky.html"
+            if self.lucky
+            else "stacks/stack.html"
+        )
+
+    @property
+    def of_a_burst(self) -> bool:
+        """Whether its frames were aligned by their stars, and so can be stacked otherwise, or painted."""
+        return not (self.joined or self.lucky)
+
+    @property
     def kind_of_job(self) -> str:
         """The kind of job that makes it."""
-        return "join" if self.joined else "stack"
+        return self.method if self.method in (self.JOIN, self.LUCKY) else "stack"
 
     @property
     def folder(self) -> Path:

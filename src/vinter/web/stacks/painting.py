@@ -66,6 +66,8 @@ def _grown(one: Stack, text: str, small: bool) -> "np.ndarray[Any, Any]":
 def paint(request: HttpRequest, pk: int) -> HttpResponse:
     """The page; by POST a new stack with the painted mask."""
     one = owned(Stack, request, pk)
+    if one.lucky:
+        raise BadInput(f"{one}: a disc has no ground to be painted")
     if one.joined:
         raise BadInput(f"{one}: paint the masks of the stacks it is joined of, then join them again")
     if request.method != "POST":

@@ -50,7 +50,8 @@ def stacks(request: HttpRequest) -> HttpResponse:
 def new(request: HttpRequest, pk: int) -> HttpResponse:
     """Stack the frames of a take that go into it."""
     take = owned(Take, request, pk)
-    return _begun(request, take, take.stackable())
+    lucky = request.POST.get("method") == Stack.LUCKY
+    return _begun(request, take, take.readable() if lucky else take.stackable())
 
 
 def _begun(request: HttpRequest, take: Take, frames: list[Frame], mask: Stack | None = None) -> HttpResponse:
@@ -70,7 +71,7 @@ def _begun(request: HttpRequest, take: Take, frames: list[Frame], mask: Stack | 
     if mask is not None:
         one.own_mask.parent.mkdir(parents=True, exist_ok=True)
         shutil.copyfile(mask.own_mask, one.own_mask)
-    enqueue(request.user, "stack", one.pk)
+    enqueue(request.user, one.kind_of_job, one.pk)
     return redirect("stack", one.pk)
 
 
@@ -118,8 +119,8 @@ def otherwise(request: HttpRequest, pk: int) -> HttpResponse:
     """The same frames stacked in another way, beside the first; what did not change is not worked out
     again."""
     one = owned(Stack, request, pk)
-    if one.joined:
-        raise BadInput(f"{one}: it is joined of stacks; choose them anew")
+    if not one.of_a_burst:
+        raise BadInput(f"{one}: it cannot be stacked in another way from here; choose its frames anew")
     frames = list(Frame.objects.filter(pk__in=one.frames, take=one.take))
     return _begun(request, one.take, frames, one if one.painted and one.own_mask.is_file() else None)
 
@@ -139,17 +140,17 @@ def stack(request: HttpRequest, pk: int) -> HttpResponse:
     ready = one.report is not None and (job is None or job.state == Job.DONE)
     return render(
         request,
-        "stacks/joined.html" if one.joined and ready else "stacks/stack.html",
+        one.page_template if ready else "stacks/stack.html",
         {
             "lamp_words": LAMP_WORDS,
             "stack": one,
             "job": job,
             "ready": ready,
             "report": one.report if ready else None,
-            "drawn": drawn(one.report) if ready and one.report and not one.joined else None,
+            "drawn": drawn(one.report) if ready and one.report and one.of_a_burst else None,
             "finishes": one.finish_set.all(),
             "form": StackForm(one.take, list(Frame.objects.filter(pk__in=one.frames)), initial=of_stack(one))
-            if ready and not one.joined
+            if ready and one.of_a_burst
             else None,
             "left_out": (one.folder / FILES["left-out"][0]).is_file(),
             **head("Stack", stack=one, context=one.take.title),

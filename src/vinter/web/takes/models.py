@@ -9,8 +9,9 @@ from django.conf import settings
 from django.db import models
 
 from vinter.core.camera.phones import SHIPPED
+from vinter.core.frames.frame_type import CALIBRATION
 from vinter.core.frames.selection import Candidate, Decision
-from vinter.core.simulate.burst import Burst
+from vinter.core.simulate.capture import Burst
 from vinter.core.sky.nights import evening_of
 from vinter.web.bin.models import Binnable
 from vinter.web.gear.models import Phone
@@ -135,6 +136,11 @@ class Take(Binnable):
     def stackable(self) -> "list[Frame]":
         """Frames that go into a stack."""
         return [f for f in self.frame_set.all() if f.candidate.stackable]
+
+    def readable(self) -> "list[Frame]":
+        """Frames that can be read and were not dropped, whatever they show."""
+        kept = [f for f in self.frame_set.all() if f.measure and not f.error and f.decision != Decision.DROP]
+        return [f for f in kept if f.frame_type not in CALIBRATION]
 
     @property
     def work(self) -> Path:

@@ -15,7 +15,7 @@ from vinter.core.frames.decoding import decoded
 from vinter.core.frames.measure import clean, measure
 from vinter.core.frames.preview import preview, thumbnail
 from vinter.core.frames.reading import named
-from vinter.core.simulate.burst import Burst
+from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.phone import SimulatedPhone
 
 

@@ -65,3 +65,20 @@ def background_levels(level: dict[str, Any], breaks: list[float]) -> dict[str, A
 def noise_by_count(noise: dict[str, Any]) -> dict[str, Any]:
     """Noise against the number of frames."""
     return {"noise": noise}
+
+
+@register.inclusion_tag("stacks/drawings/sharpness.html")
+def sharpness_bars(lucky: dict[str, Any]) -> dict[str, Any]:
+    """Sharpness of all frames from the best to the worst, the kept ones marked."""
+    values = lucky["sharpness"]
+    wide = 300 / max(len(values), 1)
+    bars = [
+        {
+            "x": round(i * wide, 2),
+            "y": round(60 * (1 - v), 1),
+            "height": round(60 * v, 1),
+            "kept": i < lucky["kept"],
+        }
+        for i, v in enumerate(values)
+    ]
+    return {"bars": bars, "wide": round(max(wide - 0.4, 0.5), 2), "lucky": lucky}
