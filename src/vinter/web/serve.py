@@ -102,7 +102,7 @@ def serve(host: str, port: int) -> None:
     from vinter.web.compute import POOL
 
     POOL.start()
-    _warm()
+    threading.Thread(target=_warm, daemon=True).start()  # the first page need not wait for it
     print(
         f"Vinter is at http://{'localhost' if host == '127.0.0.1' else host}:{port}/  (Ctrl-C stops it)",
         flush=True,

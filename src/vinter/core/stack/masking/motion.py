@@ -17,7 +17,8 @@ WORKING_PX = 1000
 WINDOW = 9.0  # working px over which differences are collected
 SEEN = 0.35  # of the noise, beyond which a difference counts
 NOT_SKY = 0.45  # share of the difference that is left when the stars are laid on each other
-LEAST_AREA = 0.004  # of the frame
+BRIGHTEST = 30.0  # times the noise, that a place's detail counts as at most: one star is no texture
+STANDING = 0.7  # of a mean's noise, by which a texture that stands still shows
 
 
 def shrunk(plane: F32, homography: Array) -> tuple[F32, Array, int]:
@@ -51,12 +52,14 @@ def _noise(level: F32, square: F32) -> F32:
     return np.asarray(np.interp(level, x, np.maximum(v, 1e-9)), np.float32)
 
 
-def left_over(planes: list[F32], homographies: list[Array]) -> tuple[F32, F32]:
+def left_over(planes: list[F32], homographies: list[Array]) -> tuple[F32, F32, F32]:
     """Differences between frames as they lie, and as the stars lie, over what noise gives (0: noise alone),
-    at working size.
+    at working size; and by how much more detail the mean of the frames as they lie holds than their mean laid
+    by the stars, over the noise of a mean.
 
-    Each is collected over a window in every frame and then the median of the frames is taken, so that what
-    crosses one frame only does not count.
+    The differences are collected over a window in every frame and then the median of the frames is taken, so
+    that what crosses one frame only does not count. The means find a faint texture that no single frame shows
+    over its noise.
     """
     small = [shrunk(p, h) for p, h in zip(planes, homographies, strict=True)]
     still = [_fine(p) for p, _, _ in small]
@@ -78,17 +81,21 @@ def left_over(planes: list[F32], homographies: list[Array]) -> tuple[F32, F32]:
             noise = _noise(level, squares[0])
         collected = [cv2.GaussianBlur(s / noise, (0, 0), WINDOW) for s in squares]
         out.append(np.asarray(np.maximum(np.median(collected, axis=0) - 1, 0), np.float32))
-    return out[0], out[1]
+    of_mean = noise / len(planes)
+    detail = [np.minimum(np.mean(group, axis=0) ** 2 / of_mean, BRIGHTEST) for group in (still, moved)]
+    standing = cv2.GaussianBlur(np.asarray(detail[0] - detail[1], np.float32), (0, 0), WINDOW)
+    return out[0], out[1], np.asarray(standing, np.float32)
 
 
 def not_sky(planes: list[F32], homographies: list[Array]) -> tuple[U8, U8]:
     """Places (1) that surely are no sky, and places that surely are, at the planes' own half size."""
-    still, moved = left_over(planes, homographies)
+    still, moved, standing = left_over(planes, homographies)
     seen = still + moved > SEEN
     share = moved / np.maximum(still + moved, 1e-6)
     size = planes[0].shape[::-1]
-    ground = (seen & (share > NOT_SKY)).astype(np.uint8)
-    sky = (seen & (share < 0.6 * NOT_SKY)).astype(np.uint8)
+    stood = standing > STANDING
+    ground = ((seen & (share > NOT_SKY)) | stood).astype(np.uint8)
+    sky = (seen & (share < 0.6 * NOT_SKY) & ~stood).astype(np.uint8)
     return tuple(
         np.asarray(cv2.resize(m, size, interpolation=cv2.INTER_NEAREST), np.uint8) for m in (ground, sky)
     )  # type: ignore[return-value]
