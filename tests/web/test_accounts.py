@@ -43,7 +43,7 @@ def test_an_empty_home_asks_for_the_owners_account(client):
     assert client.post(reverse("sign-up"), form("ines")).url == reverse("home")
     user = User.objects.get()
     assert user.is_staff and not user.is_superuser and user.check_password(GOOD)
-    assert client.get(reverse("home")).url == reverse("site-new")  # signed in already
+    assert client.get(reverse("home")).url == reverse("begin")  # signed in already
 
 
 def test_the_demos_photographer_is_not_the_owner(client, nerea):

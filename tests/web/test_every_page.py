@@ -154,7 +154,22 @@ def test_every_page_of_an_owner_opens_and_was_given_all_it_names(desk, world, st
         opened += 1
         if "text/html" in answer.get("Content-Type", "") and not answer.streaming:
             faults += [(name, found) for found in re.findall(r"\[no [\w.]+\]", answer.content.decode())]
+            faults += [(name, words) for words in _unshaped(answer.content.decode())]
     assert sorted(set(faults)) == [] and opened > 55
+
+
+def _unshaped(text):
+    """What a reader who hears a page would miss: its heading, its main part, words in heads of tables."""
+    if "<html" not in text:
+        return []  # a part of a page
+    wanted = {
+        "no heading": "<h1",
+        "no main part": "<main",
+        "no language": '<html lang="en"',
+        "no title": "<title",
+    }
+    missing = [words for words, mark in wanted.items() if mark not in text]
+    return missing + (["an empty head of a column"] if re.search(r"<th[^>]*>\s*</th>", text) else [])
 
 
 def test_the_lists_of_a_stranger_hold_nothing_of_hers(client, stranger, world):

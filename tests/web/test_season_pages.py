@@ -31,7 +31,7 @@ def test_short_cuts_lead_to_the_next_good_night_and_its_year(desk, mill):
 def test_who_has_no_site_is_led_to_making_one(client, stranger):
     client.force_login(stranger)
     for name in ("home", "next-night", "first-season"):
-        assert client.get(reverse(name)).url == reverse("site-new")
+        assert client.get(reverse(name)).url == reverse("begin")
     assert client.get(reverse("best")).status_code == 200
 
 

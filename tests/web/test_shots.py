@@ -183,9 +183,9 @@ def test_who_has_no_phone_is_led_to_one(desk, mill):
     Shot.objects.all().delete()
     Phone.objects.all().delete()
     page = desk.get(reverse("shot-new", args=[mill.pk]), {"t": WHEN})
-    assert page.status_code == 200 and "Add a phone" in said(page)
+    assert page.status_code == 200 and "Which phone will shoot it?" in said(page)
     skyline = desk.get(reverse("skyline", args=[mill.pk]))
-    assert skyline.status_code == 200 and "Add a phone" in said(skyline)
+    assert skyline.status_code == 200 and "Which phone will shoot it?" in said(skyline)
 
 
 def test_a_clamp_that_presses_a_button_is_said_on_phone_and_card(desk, mill):

@@ -23,7 +23,7 @@ def _write(lens: Lens, iso: int, seconds: float, electrons: F32, seed: int, fold
     gain = (white - black) / lens.full_scale(iso)
     out = np.empty(electrons.shape, np.uint16)
     digitise(
-        electrons + row_noise(electrons.shape[0], lens.noise_at(iso), rng),
+        electrons + row_noise(electrons.shape[0], lens.noise_at(iso), np.random.default_rng([seed, 42])),
         rng.standard_normal(electrons.shape, np.float32),
         lens.noise_at(iso),
         gain,

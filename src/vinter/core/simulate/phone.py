@@ -44,6 +44,7 @@ MATRIX = (0.92, -0.32, -0.09, -0.36, 1.17, 0.20, -0.05, 0.16, 0.60)
 RED_SLOPE, BLUE_SLOPE = 0.45, 0.75  # magnitudes of raw colour per magnitude of B-V
 BEST_SIGMA = 1.15  # px, of a star in focus at the axis
 FRINGE = np.array([0.35, 0.0, -0.45])  # px by which red and blue lie outward of green in the corner
+CORNER_PX = 2520.0  # px from the axis to the corner of a 12 MP frame, for which these are:
 COMA, COMA_SHARE = 1.1, 0.3  # px in the corner, and the share of a star's light that lies outward
 ROW_NOISE, BLACK_DRIFT = 0.06, 0.03  # of the read noise: from row to row, from frame to frame
 SIGMA_PER_TICK = 0.55  # px of blur (in quadrature) a focus tick away from infinity
@@ -188,8 +189,8 @@ class SimulatedPhone:
 
     @property
     def _full_px(self) -> float:
-        """Px of this view in one of the sharpest's: figures of the lens are for a star of ``BEST_SIGMA``."""
-        return self.sharpest / BEST_SIGMA
+        """Px of this view in one of ``CORNER_PX``'s, for which the lens's figures are."""
+        return self.view.corner_px / CORNER_PX
 
     def _diffuse(self, i: int) -> tuple[list[F32], float]:
         """Electrons by colour at half size from diffuse light, and the mean sky light in nL."""
@@ -326,7 +327,7 @@ class SimulatedPhone:
         # the sensor's masked pixels take out the mean dark current; its noise stays
         dark = gain * lens.dark_current * self.burst.shutter
         noise = lens.noise_at(self.burst.iso)
-        electrons += row_noise(electrons.shape[0], noise, rng)
+        electrons += row_noise(electrons.shape[0], noise, np.random.default_rng([self.burst.seed, 10, i]))
         digitise(
             electrons,
             rng.standard_normal(electrons.shape, np.float32),

@@ -33,3 +33,40 @@ document.addEventListener("keydown", (event) => {
     document.getElementById("shortcuts").showModal();
   }
 });
+
+// A form with a file is sent from where it stands: what was wrong with it is said at the form, and nothing that
+// was typed or chosen is lost.
+document.addEventListener("submit", async (event) => {
+  const form = event.target;
+  if (form.enctype !== "multipart/form-data" || event.defaultPrevented) return;
+  event.preventDefault();
+  form.querySelector("[data-wrong]")?.remove();
+  const say = (words) => {
+    const p = document.createElement("p");
+    p.className = "wrong small";
+    p.dataset.wrong = "";
+    p.setAttribute("role", "alert");
+    p.textContent = words;
+    form.append(p);
+    delete form.dataset.sent;
+  };
+  try {
+    const answer = await fetch(form.action, {
+      method: "POST",
+      body: new FormData(form, event.submitter),
+      headers: {
+        Accept: "text/plain, text/html;q=0.9"
+      }
+    });
+    const text = answer.redirected ? "" : await answer.text();
+    if (answer.redirected) location.assign(answer.url);
+    else if (answer.ok) {
+      document.open();
+      document.write(text);
+      document.close();
+    } else if (answer.headers.get("Content-Type")?.startsWith("text/plain")) say(text);
+    else say("It could not be taken; try once more.");
+  } catch {
+    say("There is no connection; nothing was sent, and nothing here is lost.");
+  }
+});
