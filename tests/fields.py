@@ -14,7 +14,7 @@ from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.phone import SimulatedPhone
 from vinter.core.sky.horizon import Horizon
 from vinter.core.sky.site import Site
-from vinter.core.stack.joining import Panel
+from vinter.core.stack.joining.panels import Panel
 from vinter.core.stack.plate_solve import solve
 
 HORIZON = Horizon(((0, 3), (120, 5), (160, 2), (175, 9), (182, 2), (215, 6), (300, 3)))

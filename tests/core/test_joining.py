@@ -12,7 +12,7 @@ from vinter.core.camera.projection import LAYOUTS, laid_out, laid_out_rays
 from vinter.core.errors import BadInput
 from vinter.core.frames.stars import background, find_stars
 from vinter.core.sky.catalogue import star_table
-from vinter.core.stack.joining import join, largest_rectangle
+from vinter.core.stack.joining.drawing import join, largest_rectangle
 
 
 @pytest.fixture(scope="module")

@@ -9,7 +9,8 @@ import tifffile
 
 from vinter.core.finish.scene import read_stack
 from vinter.core.sky.site import Site
-from vinter.core.stack.joining import Joined, Panel, join
+from vinter.core.stack.joining.drawing import Joined, join
+from vinter.core.stack.joining.panels import Panel
 from vinter.core.stack.plate_solve import field_from
 
 

@@ -15,7 +15,7 @@ from vinter.core.errors import BadInput
 from vinter.core.finish.scene import keep_field, read_stack
 from vinter.core.formats.pictures import write_jpeg
 from vinter.core.frames.preview import gain_for, stretched, thumbnail
-from vinter.core.stack.joining import FEWEST, MOST
+from vinter.core.stack.joining.drawing import FEWEST, MOST
 from vinter.core.stack.report import joined_report
 from vinter.web.forms import checked
 from vinter.web.jobs.models import enqueue

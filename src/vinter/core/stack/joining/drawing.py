@@ -14,61 +14,32 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 import tifffile
-from scipy.optimize import least_squares
-from scipy.spatial import cKDTree
-from scipy.spatial.transform import Rotation
 
 from vinter.core.camera.projection import (
-    CYLINDRICAL,
-    EQUAL_ANGLE,
-    LAYOUTS,
-    RECTILINEAR,
-    Pose,
-    View,
-    laid_out,
     laid_out_rays,
 )
-from vinter.core.constants import ARCSEC_PER_RADIAN
 from vinter.core.errors import BadInput
 from vinter.core.formats.whole import mapped_array, whole, write_image
-from vinter.core.frames.mosaic import PEDESTAL, SPAN, picture_half
-from vinter.core.frames.stars import background, find_stars
 from vinter.core.parallel import Cancelled
 from vinter.core.sky.catalogue import to_horizon
 from vinter.core.sky.refraction import lowered
 from vinter.core.sky.site import Site
-from vinter.core.stack.joining_light import LightMatch, Sample, match_light
+from vinter.core.stack.joining.layout import enu_of, field_of, layout_of
+from vinter.core.stack.joining.light import LightMatch, Sample, match_light
+from vinter.core.stack.joining.panels import SURE_SKY, Panel, refine, sky_stars
 from vinter.core.stack.plate_solve import Solution, with_names
 
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 Array = npt.NDArray[np.float64]
 FEWEST, MOST = 2, 8
-FLAT_DEGREES, CYLINDER_DEGREES, CYLINDER_HIGH = 80.0, 200.0, 62.0  # up to which a layout is taken by itself
-MOST_PIXELS = 120e6
 GRID_PX = 8  # px between places whose direction is worked out; between them it is interpolated
 ROWS = 384  # px of height worked on at once
 FEATHER = 0.16  # of the shorter side, over which a stack's sky fades in from its edge
 GROUND_FEATHER = 0.012  # the same of the ground, which may have been seen from a little aside
 SAMPLES_ACROSS = 220  # places across, at which the light of stacks is compared
-PAIR_PX = 4.0  # px within which two stacks' stars are taken for one
-LEAST_PAIRS = 12
-SURE_SKY = 0.98
 TINY = 1e-30  # weight of a place that nothing shows
-ANCHOR = 2.0  # weight of a px against the fit to the catalogue
 RIM_PX, RIM_WEIGHT, LEVEL_SOFT = 18, 1e-4, 6.0  # px beside the skyline, least weight, coarse cells
-
-
-@dataclass(frozen=True, kw_only=True)
-class Panel:
-    """One stack to join: its picture (h, w, 3, linear), share of sky (h, w), solved field, and the unix time
-    of its reference."""
-
-    name: str
-    rgb: F32
-    sky: F32
-    field: Solution
-    unix: float
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -87,173 +58,6 @@ class _Laid:
     panel: Panel
     to_ground: Array
     gain: LightMatch
-
-
-def layout_of(panels: list[Panel], site: Site, wanted: str = "auto") -> str:
-    """How the picture is laid out: as wished, else by how wide and how high it reaches."""
-    if wanted in LAYOUTS:
-        return wanted
-    if wanted != "auto":
-        raise BadInput(f"layout {wanted!r} is not one of auto, {', '.join(LAYOUTS)}")
-    _, wide, high = _extent(panels, site)
-    if max(wide, high[1] - high[0]) <= FLAT_DEGREES and _around(panels, site) <= FLAT_DEGREES:
-        return RECTILINEAR
-    return CYLINDRICAL if wide <= CYLINDER_DEGREES and high[1] <= CYLINDER_HIGH else EQUAL_ANGLE
-
-
-def _border(field: Solution) -> Array:
-    """Pixels (n, 2) along the edges of a picture."""
-    x, y = np.linspace(0, field.width - 1, 24), np.linspace(0, field.height - 1, 24)
-    return np.concatenate(
-        [
-            np.c_[x, np.zeros(24)],
-            np.c_[x, np.full(24, field.height - 1.0)],
-            np.c_[np.zeros(24), y],
-            np.c_[np.full(24, field.width - 1.0), y],
-        ]
-    )
-
-
-def _enu(panel: Panel, site: Site, xy: Array) -> Array:
-    """Directions east, north, up of a panel's pixels at its own moment, as the air shows them."""
-    return np.asarray(panel.field.rays(xy) @ np.array(panel.field.rotation) @ to_horizon(site, panel.unix).T)
-
-
-def _borders(panels: list[Panel], site: Site) -> Array:
-    """Directions (n, 3) of the edges of all panels."""
-    return np.concatenate([_enu(p, site, _border(p.field)) for p in panels])
-
-
-def _extent(panels: list[Panel], site: Site) -> tuple[float, float, tuple[float, float]]:
-    """Azimuth of the middle, degrees round, and lowest and highest altitude of all panels."""
-    enu = _borders(panels, site)
-    level = np.concatenate([_enu(p, site, np.array([p.field.middle])) for p in panels])
-    mean = level[:, :2] / np.maximum(np.linalg.norm(level[:, :2], axis=1, keepdims=True), 1e-9)
-    middle = float(np.arctan2(*mean.sum(axis=0)))
-    azimuth = np.arctan2(enu[:, 0], enu[:, 1]) - middle
-    azimuth = (azimuth + np.pi) % (2 * np.pi) - np.pi
-    altitude = np.degrees(np.arcsin(np.clip(enu[:, 2], -1, 1)))
-    low, high = np.degrees([azimuth.min(), azimuth.max()])
-    return (
-        float(np.degrees(middle) + (low + high) / 2) % 360,
-        float(high - low),
-        (float(altitude.min()), float(altitude.max())),
-    )
-
-
-def _around(panels: list[Panel], site: Site) -> float:
-    """Twice the widest angle from the middle of all panels, in degrees."""
-    enu = _borders(panels, site)
-    middle = _middle(enu)
-    return float(2 * np.degrees(np.arccos(np.clip(enu @ middle, -1, 1))).max())
-
-
-def _middle(enu: Array) -> Array:
-    total = enu.sum(axis=0)
-    return np.asarray(total / np.linalg.norm(total))
-
-
-def _frame(
-    panels: list[Panel], site: Site, layout: str, unix: float, width: int | None
-) -> tuple[Solution, Array]:
-    """The field of the picture before it is cut, and its rotation from ENU to its camera."""
-    enu = _borders(panels, site)
-    if layout == RECTILINEAR:
-        east, north, up = _middle(enu)
-        azimuth = float(np.degrees(np.arctan2(east, north)))
-        altitude = float(np.degrees(np.arcsin(up)))
-    else:
-        azimuth, altitude = _extent(panels, site)[0], 0.0
-    axes = View(1, 1, 1.0, 0.0, Pose(azimuth, altitude)).axes
-    focal = float(np.median([p.field.focal_px for p in panels]))
-    at = laid_out(enu @ axes.T, focal, layout, (0.0, 0.0))
-    low, high = at.min(axis=0), at.max(axis=0)
-    scale = min(1.0, float(np.sqrt(MOST_PIXELS / np.prod(np.maximum(high - low, 1)))))
-    if width:
-        scale = min(scale, width / float(high[0] - low[0]))
-    size = np.maximum(np.ceil((high - low) * scale).astype(int), 2)
-    turn = to_horizon(site, unix)
-    rotation = axes @ turn
-    zenith = turn[2]
-    field = Solution(
-        rotation=rotation.tolist(),
-        focal_px=focal * scale,
-        k1=0.0,
-        width=int(size[0]),
-        height=int(size[1]),
-        matched=sum(p.field.matched for p in panels),
-        rms_px=float(np.mean([p.field.rms_px for p in panels])),
-        centre=(0.0, 0.0),
-        scale_arcsec=ARCSEC_PER_RADIAN / (focal * scale),
-        constellations=[],
-        targets=[],
-        zenith=tuple(zenith.tolist()),
-        layout=layout,
-        axis=tuple((-low * scale).tolist()),
-    )
-    return field, axes
-
-
-def refine(panels: list[Panel], stars: list[Array]) -> tuple[list[Panel], float, int]:
-    """Panels whose turns and lens agree on the stars they share; the distance (px, rms) of those afterwards
-    and their number. ``stars`` are pixels (n, 2) of each panel's sky."""
-    pairs: list[tuple[int, int, Array, Array]] = []
-    for i, a in enumerate(panels):
-        tree = cKDTree(stars[i]) if len(stars[i]) else None
-        for j, b in enumerate(panels):
-            if j <= i or tree is None or not len(stars[j]):
-                continue
-            x, y, front = a.field.places(b.field.directions(stars[j]))
-            away, which = tree.query(np.c_[x, y], distance_upper_bound=PAIR_PX)
-            ok = np.isfinite(away) & front
-            if ok.sum() >= LEAST_PAIRS:
-                pairs.append((i, j, stars[i][which[ok]], stars[j][ok]))
-    if not pairs:
-        return panels, float("nan"), 0
-
-    def moved(p: Array) -> list[Solution]:
-        out = []
-        for i, panel in enumerate(panels):
-            turn = Rotation.from_rotvec(p[3 * i : 3 * i + 3] * 1e-4).as_matrix()
-            f = panel.field
-            out.append(
-                replace(
-                    f,
-                    rotation=(turn @ np.array(f.rotation)).tolist(),
-                    focal_px=f.focal_px * (1 + p[-2] * 1e-4),
-                    k1=f.k1 + p[-1] * 1e-3,
-                )
-            )
-        return out
-
-    def off(p: Array) -> Array:
-        fields = moved(p)
-        parts = []
-        for i, j, at_i, at_j in pairs:
-            x, y, _ = fields[i].places(fields[j].directions(at_j))
-            parts.append((np.c_[x, y] - at_i).ravel())
-        # what the catalogue found holds the whole in place: a turn of 1e-4 is a third of a px
-        return np.concatenate([*parts, p * ANCHOR])
-
-    best = least_squares(off, np.zeros(3 * len(panels) + 2), loss="soft_l1", f_scale=0.3).x
-    left = off(best)[: -len(best)].reshape(-1, 2)
-    fields = moved(best)
-    return (
-        [replace(p, field=f) for p, f in zip(panels, fields, strict=True)],
-        float(np.sqrt(np.median((left**2).sum(axis=1)))),
-        len(left),
-    )
-
-
-def sky_stars(panel: Panel) -> Array:
-    """Pixels (n, 2) of the stars in a panel's sky, brightest first."""
-    plane = picture_half(np.clip(panel.rgb * SPAN + PEDESTAL, 0, 65535).astype(np.uint16))
-    xy = np.asarray(find_stars(plane, background(plane)).stars.xy, float)
-    rows, columns = (
-        np.clip(np.round(xy[:, 1]).astype(int), 0, panel.sky.shape[0] - 1),
-        np.clip(np.round(xy[:, 0]).astype(int), 0, panel.sky.shape[1] - 1),
-    )
-    return np.asarray(xy[panel.sky[rows, columns] > SURE_SKY])
 
 
 class _Map:
@@ -511,8 +315,8 @@ def join(
     progress("finding the stars that stacks share", 0.05)
     panels, rms, shared = refine(panels, [sky_stars(p) for p in panels])
     layout = layout_of(panels, site, layout)
-    lowest = min(panels, key=lambda p: _enu(p, site, np.array([p.field.middle]))[0, 2])
-    field, axes = _frame(panels, site, layout, lowest.unix, width)
+    lowest = min(panels, key=lambda p: enu_of(p, site, np.array([p.field.middle]))[0, 2])
+    field, axes = field_of(panels, site, layout, lowest.unix, width)
     where = _Map(field, axes, site, lowest.unix)
     even = LightMatch()
     laid = [_Laid(p, np.array(p.field.rotation) @ to_horizon(site, p.unix).T, even) for p in panels]
