@@ -26,7 +26,6 @@ from scenes import Scene, at, make, overlap, places, share_of_sky, sky_rays
 from vinter.core.stack.pipeline import Settings, stack
 
 WIDTH = int(os.environ.get("VINTER_SCENE_WIDTH", "2016"))
-BRIGHT = 120.0  # electrons a second, of stars whose places are compared
 LINE = (0.1, 0.12, 0.8, 0.5, 320.0, True)
 
 
@@ -70,25 +69,6 @@ def scene_of(case: Case) -> Scene:
         stars=round(9000 * (0.35 + 0.65 * scale)),
         **wanted,
     )
-
-
-def star_errors(s: Scene, report: dict[str, Any], sky: np.ndarray) -> np.ndarray:
-    """Distances (px) between where the homographies and the truth put the stars of the sky, all frames."""
-    rays, flux = sky_rays(s)
-    rays = rays[flux > BRIGHT]
-    number = {f"F{i:03d}": i for i in range(s.count)}
-    reference, _ = places(s, rays, at(s, number[Path(report["reference"]).stem]))
-    out = []
-    for row in report["frames"]:
-        if not row["used"]:
-            continue
-        here, front = places(s, rays, at(s, number[Path(row["file"]).stem]))
-        inside = front & (here > 30).all(axis=1) & (here < [s.width - 30, s.height - 30]).all(axis=1)
-        inside &= (reference > 30).all(axis=1) & (reference < [s.width - 30, s.height - 30]).all(axis=1)
-        inside[inside] = sky[reference[inside, 1].astype(int), reference[inside, 0].astype(int)] > 0.99
-        p = np.c_[here[inside], np.ones(inside.sum())] @ np.array(row["homography"]).T
-        out.append(np.hypot(*(p[:, :2] / p[:, 2:] - reference[inside]).T))
-    return np.concatenate(out) if out else np.array([np.nan])
 
 
 def lost_stars(s: Scene, report: dict[str, Any], mask: np.ndarray, sky: np.ndarray) -> int:

@@ -8,6 +8,7 @@ files.
 """
 
 from dataclasses import dataclass, field
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -16,6 +17,7 @@ import tifffile
 BLACK, WHITE = 256, 4095
 RATE = np.radians(360.98565 / 86400)
 COLOUR = np.array([0.5, 1.0, 0.72])
+BRIGHT = 120.0  # electrons a second, of stars whose places are compared
 
 
 @dataclass
@@ -245,3 +247,22 @@ def overlap(mask, truth):
         float((sky & found).sum() / max((sky | found).sum(), 1)),
         float((ground & low).sum() / max((ground | low).sum(), 1)),
     )
+
+
+def star_errors(s, report, sky):
+    """Distances (px) between where the homographies and the truth put the stars of the sky, all frames."""
+    rays, flux = sky_rays(s)
+    rays = rays[flux > BRIGHT]
+    number = {f"F{i:03d}": i for i in range(s.count)}
+    reference, _ = places(s, rays, at(s, number[Path(report["reference"]).stem]))
+    out = []
+    for row in report["frames"]:
+        if not row["used"]:
+            continue
+        here, front = places(s, rays, at(s, number[Path(row["file"]).stem]))
+        inside = front & (here > 30).all(axis=1) & (here < [s.width - 30, s.height - 30]).all(axis=1)
+        inside &= (reference > 30).all(axis=1) & (reference < [s.width - 30, s.height - 30]).all(axis=1)
+        inside[inside] = sky[reference[inside, 1].astype(int), reference[inside, 0].astype(int)] > 0.99
+        p = np.c_[here[inside], np.ones(inside.sum())] @ np.array(row["homography"]).T
+        out.append(np.hypot(*(p[:, :2] / p[:, 2:] - reference[inside]).T))
+    return np.concatenate(out) if out else np.array([np.nan])

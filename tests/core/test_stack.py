@@ -7,6 +7,8 @@ import numpy as np
 import pytest
 import tifffile
 from inline import Inline
+from scenes import Scene, overlap, star_errors
+from scenes import make as make_scene
 from stacked import combined, errors
 from starfield import PATTERNS, Field, ground_pattern, horizon, make
 
@@ -182,3 +184,18 @@ def test_the_kernels_are_compiled_for_what_they_are_called_with():
     before = len(kernel.signatures), len(normalize_into.signatures)
     combined(np.full((4, 8, 8, 3), 3000, np.uint16))
     assert (len(kernel.signatures), len(normalize_into.signatures)) == before and min(before) > 0
+
+
+def test_pictures_of_an_automatic_mode_minutes_apart_are_laid_on_one_another(tmp_path):
+    """Five JPEGs of a mode that takes four minutes for each: the sky has turned by a degree between them."""
+    spec = Scene(
+        width=1344, height=1008, focal=933.0, count=5, shutter=12.0, gap=228.0, stars=4000, ground="hills"
+    )
+    sky = make_scene(tmp_path / "auto", spec, "jpeg")
+    result = stack([tmp_path / "auto"], tmp_path / "auto.tif", Settings(workers=1), pool=Inline())
+    assert result.report["frames_used"] == 5
+    errors = star_errors(spec, result.report, sky)
+    assert np.median(errors) < 0.06 and np.percentile(errors, 95) < 0.2
+    mask = cv2.imread(str(result.mask), cv2.IMREAD_GRAYSCALE)
+    assert overlap(mask, sky)[0] > 0.98
+    assert result.report["noise_gain"] == pytest.approx(np.sqrt(5), rel=0.1)

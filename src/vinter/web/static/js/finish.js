@@ -46,6 +46,7 @@ function start() {
     redraw: (size = "full") => stage.draw(editor.recipe, size),
     changed() {
       fill();
+      stage.draw(editor.recipe, "draft"); // seen at once; the picture itself follows
       stage.draw(editor.recipe, "full");
       keep();
     },
