@@ -21,7 +21,7 @@ import numpy as np
 import tifffile
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
-from scenes import Scene, at, make, overlap, places, share_of_sky, sky_rays
+from scenes import BRIGHT, Scene, at, make, overlap, places, share_of_sky, sky_rays, star_errors
 
 from vinter.core.stack.pipeline import Settings, stack
 
