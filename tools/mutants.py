@@ -33,6 +33,34 @@ class Fault:
 
 FAULTS = (
     Fault(
+        "walls are tilted the wrong way",
+        "src/vinter/core/finish/moves/geometry.py",
+        "-np.tan(up)]",
+        "np.tan(up)]",
+        "tests/core/test_finish_moves.py",
+    ),
+    Fault(
+        "infinity is learned from two ticks",
+        "src/vinter/core/camera/focus.py",
+        "LEAST_TICKS = 3",
+        "LEAST_TICKS = 2",
+        "tests/web/test_learned.py",
+    ),
+    Fault(
+        "one clear night is a promise",
+        "src/vinter/core/track_record.py",
+        "PRIOR_NIGHTS = 4.0",
+        "PRIOR_NIGHTS = 0.0",
+        "tests/core/test_track_record.py",
+    ),
+    Fault(
+        "a texture that stands still is no ground",
+        "src/vinter/core/stack/masking/motion.py",
+        "STANDING = 0.7",
+        "STANDING = 70.0",
+        "tests/core/test_star_matching.py",
+    ),
+    Fault(
         "frames stop being added too early",
         "src/vinter/core/camera/frame_count.py",
         "WANTED_SNR = 10.0",
