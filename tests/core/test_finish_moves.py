@@ -37,9 +37,8 @@ def walls(height, width, up, lean, focal):
     c, s = np.cos(np.radians(lean)), np.sin(np.radians(lean))
     x, y = c * x - s * y, s * x + c * y  # as the camera would see it standing level
     a = np.radians(up)
-    ahead, above = focal * np.cos(a) + y * np.sin(a), focal * np.sin(a) - y * np.cos(a)
+    ahead = focal * np.cos(a) + y * np.sin(a)
     azimuth = np.degrees(np.arctan2(x, ahead))
-    del above
     return np.clip(1.5 - np.abs((azimuth + 10) % 20 - 10), 0, 1)
 
 

@@ -103,7 +103,7 @@ def disc_of(rgb: F32) -> tuple[float, float, float] | None:
     dark = float(np.median(green))
     top = float(np.percentile(green, 99.95)) if green.size > 4e5 else float(green.max())
     over = (green > dark + 0.25 * (top - dark)).astype(np.uint8)
-    count, labels, stats, middles = cv2.connectedComponentsWithStats(over)
+    count, _, stats, _ = cv2.connectedComponentsWithStats(over)
     if count < 2 or top - dark < 0.01:
         return None
     best = 1 + int(np.argmax(stats[1:, cv2.CC_STAT_AREA]))
@@ -114,7 +114,6 @@ def disc_of(rgb: F32) -> tuple[float, float, float] | None:
     # of a thin Moon the middle of its box, not of its light
     x = float(left) + (stats[best, cv2.CC_STAT_WIDTH] - 1) / 2
     y = float(up) + (stats[best, cv2.CC_STAT_HEIGHT] - 1) / 2
-    del middles, labels
     return x, y, size
 
 
