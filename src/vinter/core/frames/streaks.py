@@ -15,9 +15,11 @@ REDUCED = 2  # half-size px a side, in one of the px that lines are looked for i
 SEEN = 2.2  # deviations over the background that a line's places show
 SHORTEST, GAP = 0.055, 0.03  # of the frame's diagonal: the shortest line, and the dark between its lights
 STAR_PX = 9  # reduced px; what is smaller than this both ways is a star
-MOST_PIECES = 120  # rows of shining places, longest first, that are looked at
+MOST_PIECES = 120  # rows of shining places, brightest first, that are looked at
+BROAD, ALONG = 5.0, 48  # reduced px over which light is broad, and places along a row that tell its light
 MANY = 8  # lines of which none is an aeroplane: a texture, a fence, a roof
 SEGMENTS, LIT = 16, 0.6  # parts of a line that are looked at, and the share of them that must shine
+MEDIAN_SEEN = 2.0  # deviations of a part's median, from which on it shines
 SURE = 9.0  # deviations of a line's mean light over both its sides
 STEP_SHARE = 0.5  # of a line's light, by which its two sides may differ: more is an edge
 DARK_SIDE = 0.55  # of the background, under which the sides are no sky: a gap in something dark
@@ -47,8 +49,11 @@ def find_streaks(plane: F32, level: F32, noise: float) -> list[Streak]:
     signal = cv2.resize(plane - level, size, interpolation=cv2.INTER_AREA)
     floor = cv2.resize(level, size, interpolation=cv2.INTER_AREA)
     deviation = max(noise / REDUCED, 1e-6)
-    shining = cv2.GaussianBlur(signal, (0, 0), 0.8) > SEEN * deviation * 0.6
-    lines = _merged(_candidates(shining.astype(np.uint8), size))
+    # without what is broad: the clouds of the Milky Way shine in patches, and patches lie in rows
+    fine = np.asarray(
+        cv2.GaussianBlur(signal, (0, 0), 0.8) - cv2.GaussianBlur(signal, (0, 0), BROAD), np.float32
+    )
+    lines = _merged(_candidates(fine, SEEN * deviation * 0.45))
     base = float(np.median(floor[::4, ::4]))
     found = [line for line in lines if _is_line(line, signal, floor, base, deviation)]
     if len(found) > MANY:
@@ -57,21 +62,26 @@ def find_streaks(plane: F32, level: F32, noise: float) -> list[Streak]:
     return [Streak(*(round(float(v) * scale + scale / 2, 1) for v in line)) for line in found]
 
 
-def _candidates(shining: npt.NDArray[np.uint8], size: tuple[int, int]) -> list[Array]:
-    """Straight rows of shining places that are no stars: (x0, y0, x1, y1) in reduced px."""
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(shining, connectivity=8)
+def _candidates(fine: F32, threshold: float) -> list[Array]:
+    """Straight rows of shining places that are no stars, the brightest along their way: (x0, y0, x1, y1) in
+    reduced px."""
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(
+        (fine > threshold).astype(np.uint8), connectivity=8
+    )
     small = np.maximum(stats[:, cv2.CC_STAT_WIDTH], stats[:, cv2.CC_STAT_HEIGHT]) < STAR_PX
     small[0] = True
     left = np.where(small[labels], 0, 255).astype(np.uint8)
-    diagonal = float(np.hypot(*size))
+    diagonal = float(np.hypot(*fine.shape))
     found = cv2.HoughLinesP(
         left, 1, np.pi / 540, int(0.5 * SHORTEST * diagonal), None, SHORTEST * diagonal, GAP * diagonal
     )
     if found is None:
         return []
     lines = found.reshape(-1, 4).astype(float)
-    length = np.hypot(lines[:, 2] - lines[:, 0], lines[:, 3] - lines[:, 1])
-    return [np.asarray(line) for line in lines[np.argsort(-length)[:MOST_PIECES]]]
+    t = np.linspace(0.02, 0.98, ALONG)
+    x, y = (lines[:, [k]] + t * (lines[:, [k + 2]] - lines[:, [k]]) for k in (0, 1))
+    light = np.minimum(fine[y.round().astype(int), x.round().astype(int)], 4 * threshold).mean(axis=1)
+    return [np.asarray(line) for line in lines[np.argsort(-light)[:MOST_PIECES]]]
 
 
 def _merged(lines: list[Array]) -> list[Array]:
@@ -120,7 +130,8 @@ def _is_line(line: Array, signal: F32, floor: F32, base: float, deviation: float
     over = across[:, 9:12].max(axis=1) - (one + other) / 2 - 0.85 * deviation
     parts = over.reshape(SEGMENTS, -1)
     light = float(over.mean())
-    lit = float(np.mean(parts.mean(axis=1) > 2.0 * deviation / np.sqrt(parts.shape[1])))
+    # by the median of a part: a few stars of the Milky Way in a row are no line
+    lit = float(np.mean(np.median(parts, axis=1) > MEDIAN_SEEN * deviation / np.sqrt(parts.shape[1])))
     sure = light / (deviation / np.sqrt(len(over)))
     step = abs(float(np.median(one) - np.median(other)))
     if lit < LIT or sure <= SURE or step >= STEP_SHARE * light + deviation * 0.5:
