@@ -35,8 +35,8 @@ FAULTS = (
     Fault(
         "walls are tilted the wrong way",
         "src/vinter/core/finish/moves/geometry.py",
-        "-np.tan(up)]",
-        "np.tan(up)]",
+        "[0, -np.sin(up), np.cos(up)]]",
+        "[0, np.sin(up), np.cos(up)]]",
         "tests/core/test_finish_moves.py",
     ),
     Fault(
