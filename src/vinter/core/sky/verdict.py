@@ -163,7 +163,8 @@ def _moon_reason(site: Site, night: Night) -> str:
     )
     up = sum(_moon_up_minutes(night, w) for w in night.windows)
     if lost >= 1:
-        return f"The Moon ({lit}{event}) takes {lost:.0f} minutes that would be usable without it."
+        minutes = "one minute" if round(lost) == 1 else f"{lost:.0f} minutes"
+        return f"The Moon ({lit}{event}) takes {minutes} that would be usable without it."
     if up < 1:
         return f"The Moon ({lit}) is down all the while."
     if night.usable < 1:

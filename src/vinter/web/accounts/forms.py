@@ -1,10 +1,12 @@
-"""Making an account, and ending it."""
+"""Making an account, how figures are written in it, and ending it."""
 
 from typing import Any
 
 from django import forms
 from django.contrib.auth.forms import BaseUserCreationForm
 from django.contrib.auth.models import AbstractBaseUser, User
+
+from vinter.web.accounts.models import Convention
 
 
 class SignUpForm(BaseUserCreationForm):  # type: ignore[type-arg]
@@ -21,6 +23,14 @@ class SignUpForm(BaseUserCreationForm):  # type: ignore[type-arg]
         if User.objects.filter(username__iexact=name).exists():
             raise forms.ValidationError("this name is taken")
         return name
+
+
+class ConventionForm(forms.ModelForm):  # type: ignore[type-arg]
+    """Clock, units and language of dates."""
+
+    class Meta:
+        model = Convention
+        fields = ("clock", "units", "language")
 
 
 class EndForm(forms.Form):

@@ -1,12 +1,16 @@
-"""Invitations to an account."""
+"""Invitations to an account, and how a person likes figures written."""
 
 import secrets
 from datetime import timedelta
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
+from django.contrib.auth.base_user import AbstractBaseUser
+from django.contrib.auth.models import AnonymousUser
 from django.db import models
 from django.utils import timezone
+
+from vinter.web.conventions import CLOCKS, LANGUAGES, UNITS, USUAL, Conventions
 
 INVITATION_DAYS = 14
 
@@ -33,6 +37,26 @@ class Invitation(models.Model):
     def good(self) -> bool:
         """Whether it can still be used."""
         return self.used is None and timezone.now() - self.created < timedelta(days=INVITATION_DAYS)
+
+
+class Convention(models.Model):
+    """Clock, units and language of dates of one person."""
+
+    owner = models.OneToOneField(settings.AUTH_USER_MODEL, models.CASCADE)
+    clock = models.CharField("clock", max_length=2, choices=CLOCKS.items(), default=USUAL.clock)
+    units = models.CharField("units", max_length=8, choices=UNITS.items(), default=USUAL.units)
+    language = models.CharField(
+        "names of days and months", max_length=5, choices=LANGUAGES.items(), default=USUAL.language
+    )
+
+    def __str__(self) -> str:
+        return f"conventions of {self.owner}"
+
+
+def conventions_of(user: AbstractBaseUser | AnonymousUser) -> Conventions:
+    """How a person likes figures written; the usual way where they said nothing."""
+    row = Convention.objects.filter(owner=user.pk).first() if user.is_authenticated else None
+    return Conventions(row.clock, row.units, row.language) if row else USUAL
 
 
 def nobody_yet() -> bool:

@@ -11,6 +11,7 @@ urlpatterns = [
     path("sign-out/", LogoutView.as_view(next_page="/sign-in/?out=1"), name="sign-out"),
     path("account/", views.account, name="account"),
     path("account/password/", views.ChangePassword.as_view(), name="password"),
+    path("account/figures/", views.figures, name="figures"),
     path("account/invite/", views.invite, name="invite"),
     path("account/end/", views.end, name="account-end"),
 ]

@@ -14,8 +14,8 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from vinter.web.accounts import people
-from vinter.web.accounts.forms import EndForm, SignUpForm
-from vinter.web.accounts.models import Invitation, good_invitation, may_sign_up, nobody_yet
+from vinter.web.accounts.forms import ConventionForm, EndForm, SignUpForm
+from vinter.web.accounts.models import Convention, Invitation, good_invitation, may_sign_up, nobody_yet
 from vinter.web.owned import outside
 from vinter.web.security import field_base
 from vinter.web.workflow import head
@@ -87,6 +87,16 @@ def account(request: HttpRequest) -> HttpResponse:
             **head(""),
         },
     )
+
+
+def figures(request: HttpRequest) -> HttpResponse:
+    """Clock, units and language of dates."""
+    own = Convention.objects.filter(owner=request.user.pk).first() or Convention(owner_id=request.user.pk)
+    form = ConventionForm(request.POST or None, instance=own)
+    if request.method == "POST" and form.is_valid():
+        form.save()
+        return redirect("account")
+    return render(request, "accounts/figures.html", {"form": form, **head("")})
 
 
 @require_POST

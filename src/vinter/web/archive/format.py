@@ -15,6 +15,7 @@ from vinter.core.errors import BadInput
 from vinter.core.finish.export import EXPORT_KINDS
 from vinter.core.finish.recipe import recipe_from
 from vinter.core.frames.measure import Measure
+from vinter.web.accounts.models import Convention
 from vinter.web.field.models import PackMark
 from vinter.web.finish.models import Export, Finish, Look
 from vinter.web.gear.models import Phone
@@ -115,6 +116,7 @@ TABLES = (
         lambda u: Preferences.objects.filter(owner=u),
         check=lambda p: p.limits(),
     ),
+    Table(Convention, "figures.json", lambda u: Convention.objects.filter(owner=u)),
     Table(Elements, "orbits.json", lambda u: Elements.objects.filter(owner=u)),
     Table(Shot, "shots.json", lambda u: Shot.objects.filter(owner=u), check=_check_shot),
     Table(PackMark, "packed.json", lambda u: PackMark.objects.filter(shot__owner=u, shot__binned=None)),

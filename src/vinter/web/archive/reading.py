@@ -18,6 +18,7 @@ from django.db import models, transaction
 from vinter.core.errors import BadInput
 from vinter.core.formats.whole import check_room
 from vinter.core.frames.content import ALLOWED
+from vinter.web.accounts.models import Convention
 from vinter.web.archive.format import FORMAT, TABLES, VERSION, Table
 from vinter.web.archive.writing import LEFT_OUT
 from vinter.web.fields import VersionedJSONField
@@ -202,6 +203,11 @@ def _preferences(row: Preferences, importing: Importing) -> Preferences | None:
     return Preferences.objects.filter(owner=importing.owner).first()
 
 
+def _convention(row: Convention, importing: Importing) -> Convention | None:
+    """How figures are written here stays."""
+    return Convention.objects.filter(owner=importing.owner).first()
+
+
 def _frame(row: Frame, importing: Importing) -> None:
     """Stored under a new name of a known kind."""
     suffix = Path(row.stored).suffix.lower()
@@ -234,6 +240,7 @@ _ADAPT: dict[Any, Callable[[Any, Importing], Any]] = {
     Phone: _phone,
     Site: _site,
     Preferences: _preferences,
+    Convention: _convention,
     Frame: _frame,
     ScoutPicture: _picture,
     Reading: _reading,

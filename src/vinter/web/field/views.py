@@ -19,6 +19,7 @@ from vinter.core.field.card import checks, plan_b, timing
 from vinter.core.field.check import advise, sky_level
 from vinter.core.field.packing import Outing, Packed, cold_and_dew, marked, pack_list
 from vinter.core.formats.cardpdf import CardText, card_pdf
+from vinter.web.conventions import as_wished, dated
 from vinter.web.field.forms import PackForm, TimedForm
 from vinter.web.field.models import CardTicket, PackMark, ticket_of
 from vinter.web.field.standalone import standalone
@@ -107,13 +108,19 @@ def card_as_pdf(request: HttpRequest, pk: int) -> HttpResponse:
         ("Moon sets", clocks(c["night"].moon["set"], c["tz"])),
         ("Dawn", clocks(c["night"].sun["astronomical_dawn"], c["tz"])),
     ]
-    line = (
-        f"{shot.night:%a %-d %b}, {clock(shot.moment, c['tz'])} · {shot.phone.name} · {shot.core_mode.name} "
-        f"· {fixed(shot.minutes, 0)} min"
-    )
+    when = f"{dated(shot.night, 'D j M')}, {clock(shot.moment, c['tz'])}"
+    what = f"{shot.phone.name} · {shot.core_mode.name} · {fixed(shot.minutes, 0)} min"
     cautions = [*c["cautions"], c["plan_b"], "In need, call: ______________________"]
     return HttpResponse(
-        card_pdf(CardText(shot.title, line, times, c["checks"], cautions)),
+        card_pdf(
+            CardText(
+                shot.title,
+                as_wished(f"{when} · {what}"),
+                [(label, as_wished(value)) for label, value in times],
+                [(label, as_wished(value)) for label, value in c["checks"]],
+                [as_wished(text) for text in cautions],
+            )
+        ),
         content_type="application/pdf",
         headers={"Content-Disposition": f'inline; filename="vinter-card-{shot.night}.pdf"'},
     )

@@ -13,6 +13,7 @@ from vinter.core.track_record import (
     forecast_record,
     sky_record,
 )
+from vinter.web.conventions import dated
 from vinter.web.ledger.records import Night
 from vinter.web.nights.models import preferences_of
 from vinter.web.nights.years import judged_year
@@ -104,7 +105,7 @@ def _months(first: date, last: date, left: float, wide: float) -> list[tuple[flo
         date(year, month, 1) for year in range(first.year, last.year + 1) for month in range(1, 13, step)
     ]
     return [
-        (round(left + (d - first).days / total * wide, 1), f"{d:%b}" if step < 12 else f"{d:%Y}")
+        (round(left + (d - first).days / total * wide, 1), dated(d, "M") if step < 12 else f"{d:%Y}")
         for d in starts
     ]
 
@@ -120,7 +121,8 @@ def forecast_chart(nights: list[ForecastNight]) -> Chart | None:
             "x": round(LEFT + (n.day - first).days / (last - first).days * wide, 1),
             "said": round(HEIGHT * (1 - n.said), 1),
             "came": round(HEIGHT * (1 - n.came), 1),
-            "words": f"{n.day:%-d %b %Y}: {100 * n.said:.0f} % clear was said, {100 * n.came:.0f} % came",
+            "words": f"{dated(n.day, 'j M Y')}: {100 * n.said:.0f} % clear was said, "
+            f"{100 * n.came:.0f} % came",
         }
         for n in nights
     ]
@@ -143,7 +145,8 @@ def sky_chart(nights: list[SkyNight]) -> Chart | None:
             "y": y(n.off),
             "low": y(n.off - n.error),
             "high": y(n.off + n.error),
-            "words": f"{n.day:%-d %b %Y}: measured {n.measured:.2f} ± {n.error:.2f}, planned {n.planned:.2f}",
+            "words": f"{dated(n.day, 'j M Y')}: measured {n.measured:.2f} ± {n.error:.2f}, "
+            f"planned {n.planned:.2f}",
         }
         for n in nights
     ]
@@ -164,7 +167,7 @@ def year_sheet(site: Site, year: int, nights: list[Night]) -> YearSheet:
         {
             "x": round(((n.day - first).days + 0.5) * wide, 1),
             "day": n.day,
-            "words": f"{n.day:%-d %B}: {n.frames} frames kept" if n.frames else f"{n.day:%-d %B}: planned",
+            "words": f"{dated(n.day, 'j F')}: " + (f"{n.frames} frames kept" if n.frames else "planned"),
             "mark": "shot-mark" if n.frames else "planned-mark",
         }
         for n in nights

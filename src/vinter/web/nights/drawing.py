@@ -12,6 +12,7 @@ from vinter.core.sky.nights import Night, evening_of
 from vinter.core.sky.site import Site
 from vinter.core.sky.target_track import Track, track
 from vinter.core.sky.targets import Target
+from vinter.web.conventions import as_wished, dated, hour_mark
 
 PAPER, INK, MOONWASH = (241, 243, 242), (16, 33, 63), (149, 178, 212)
 EMBER = (190, 0, 0)
@@ -111,7 +112,7 @@ def _ticks(site: Site, start: float, end: float, width: int) -> list[tuple[float
             out.append(
                 (
                     round((at - start) / (end - start) * width, 1),
-                    datetime.fromtimestamp(at, site.zone).strftime("%H"),
+                    hour_mark(datetime.fromtimestamp(at, site.zone).hour),
                 )
             )
     return out
@@ -147,8 +148,8 @@ def reading(site: Site, unix: float, what: Target) -> dict[str, Any]:
     evening = evening_of(site, unix)
     return {
         "day": evening.isoformat(),
-        "evening": evening.strftime("%a %-d %b"),
-        "time": local.strftime("%H:%M"),
+        "evening": dated(evening, "D j M"),
+        "time": as_wished(f"{local:%H:%M}"),
         **_samples(at)[0],
     }
 

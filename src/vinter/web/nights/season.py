@@ -9,6 +9,7 @@ import numpy as np
 from vinter.core.sky.nights import Night
 from vinter.core.sky.ranking import NightFilter, Run, runs
 from vinter.core.sky.site import Site
+from vinter.web.conventions import dated
 from vinter.web.nights.drawing import PAPER
 from vinter.web.nights.query import PlanQuery
 from vinter.web.nights.years import FIRST_HOUR, LAST_HOUR, YEARS, JudgedYear, judged_year, year_span
@@ -80,7 +81,7 @@ def _season(site: Site, year: int, query: PlanQuery) -> Season:
     whole = judged_year(site, year, query.what, query.limits)
     found = whole.judged
     best, days = runs(found, night_filter), len(found)
-    months = [(_y(date(year, m, 1), first, days), date(year, m, 1).strftime("%b")) for m in range(1, 13)]
+    months = [(_y(date(year, m, 1), first, days), dated(date(year, m, 1), "M")) for m in range(1, 13)]
     hours = [
         ((h - FIRST_HOUR) / (LAST_HOUR - FIRST_HOUR) * WIDTH, f"{(12 + h) % 24:02d}")
         for h in range(FIRST_HOUR + 2, LAST_HOUR, 2)

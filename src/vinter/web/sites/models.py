@@ -14,6 +14,7 @@ from vinter.core.sky.horizon import Horizon
 from vinter.core.sky.site import Site as CoreSite
 from vinter.core.sky.site_sky import FROM_FRAMES, METER, SkyReading, ZenithSource, zenith_source
 from vinter.web.bin.models import Binnable
+from vinter.web.conventions import dated
 
 SOURCES = {METER: "meter", FROM_FRAMES: "measured from your own frames"}
 
@@ -72,7 +73,9 @@ class Site(Binnable):
         sky, model = self.sky(), glow(self.lat, self.lon)
         return {
             "zenith": model.zenith if sky.zenith is None else sky.zenith,
-            "source": f"{SOURCES.get(sky.name, sky.name)}, {sky.day:%-d %b %Y}" if sky.day else sky.name,
+            "source": f"{SOURCES.get(sky.name, sky.name)}, {dated(sky.day, 'j M Y')}"
+            if sky.day
+            else sky.name,
             "measured": sky.name == FROM_FRAMES,
             "error": model.uncertainty if sky.zenith is None else READING_SIGMA,
             "glow": model,

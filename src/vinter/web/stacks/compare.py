@@ -10,6 +10,7 @@ from django.urls import reverse
 
 from vinter.core.errors import BadInput
 from vinter.core.frames.comparison import PictureQuality, differences, quality, scale_of
+from vinter.web.conventions import dated
 from vinter.web.forms import row_number
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame, Take
@@ -124,7 +125,7 @@ def _choices(request: HttpRequest) -> list[tuple[str, list[tuple[str, str]]]]:
         ]
         frames = [(f"frame:{f.pk}", f.name) for f in take.frame_set.all() if f.measure]
         if stacks or frames:
-            out.append((f"{take.title}, {take.created:%-d %b %H:%M}", stacks + frames))
+            out.append((f"{take.title}, {dated(take.created, 'j M H:i')}", stacks + frames))
     return out
 
 

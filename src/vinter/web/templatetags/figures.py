@@ -5,11 +5,12 @@ from zoneinfo import ZoneInfo
 
 from django import template
 from django.templatetags.static import static
-from django.utils.html import escape
+from django.utils.html import escape, format_html
 from django.utils.safestring import SafeString, mark_safe
 
 from vinter.core.modes.basis import spoken_shutter
 from vinter.core.sky.verdict import compass as point_of
+from vinter.web.conventions import current, dated
 
 register = template.Library()
 MINUS = "−"
@@ -86,7 +87,20 @@ def clocks(times: list[float], zone: str = "UTC") -> str:
 @register.filter
 def moment(unix: float | None, zone: str = "UTC") -> str:
     """Day and time in a zone."""
-    return "" if unix is None else datetime.fromtimestamp(unix, ZoneInfo(zone)).strftime("%-d %b %Y, %H:%M")
+    return "" if unix is None else dated(datetime.fromtimestamp(unix, ZoneInfo(zone)), "j M Y, H:i")
+
+
+@register.filter(name="date", expects_localtime=True, is_safe=False)
+def own_date(day: date | None, form: str = "j M Y") -> str:
+    """A day or a moment by Django's letters, in the language and order the person reads."""
+    return dated(day, form) if isinstance(day, date) else ""
+
+
+@register.simple_tag
+def conventions() -> SafeString:
+    """The person's clock and units as attributes, for the scripts that write times and lengths."""
+    own = current.get()
+    return format_html('data-clock="{}" data-units="{}"', own.clock, own.units)
 
 
 @register.filter
@@ -145,13 +159,13 @@ def night_name(day: date, weekday: str = "") -> str:
     """A night by its evening and its morning: "9 June 2027 into the 10th"; with a weekday when one is asked
     for."""
     morning = day + timedelta(days=1)
-    name = f"{day:%A} " if weekday else ""
-    return f"{name}{day:%-d %B %Y} into the {ordinal(morning.day)}"
+    return f"{dated(day, 'l j F Y' if weekday else 'j F Y')} into the {ordinal(morning.day)}"
 
 
 @register.filter
 def night_short(day: date) -> str:
     """A night in few letters: "9/10 Jun 2027", "30 Jun/1 Jul 2027"."""
     morning = day + timedelta(days=1)
-    first = f"{day:%-d}" if day.month == morning.month else f"{day:%-d %b}"
-    return f"{first}/{morning:%-d %b %Y}"
+    if day.month != morning.month:
+        return f"{dated(day, 'j M')}/{dated(morning, 'j M Y')}"
+    return dated(day, "j M Y").replace(str(day.day), f"{day.day}/{morning.day}", 1)

@@ -1,4 +1,5 @@
 // The cursor on the night strip: reads the samples the server computed, draws, and keeps the address.
+import { clockStyle } from "./season-clock.js";
 import {
   heightAlong,
   nearestSample
@@ -12,8 +13,7 @@ function start() {
     end = Number(night.dataset.end),
     width = Number(night.dataset.width);
   const zone = new Intl.DateTimeFormat("en-GB", {
-    hour: "2-digit",
-    minute: "2-digit",
+    ...clockStyle(document.documentElement.dataset.clock),
     timeZone: night.dataset.tz
   });
   const strip = night.querySelector("svg");

@@ -16,3 +16,8 @@ export function unixOf(year, day, hour, minutes, zone) {
   const there = Date.UTC(parts.year, parts.month - 1, parts.day, parts.hour, parts.minute);
   return (guess - (there - guess)) / 1000;
 }
+
+// How a formatter of times writes hours and minutes for a person with a clock of 12 or 24 hours.
+export function clockStyle(hours) {
+  return hours === "12" ? { hour: "numeric", minute: "2-digit", hour12: true } : { hour: "2-digit", minute: "2-digit" };
+}

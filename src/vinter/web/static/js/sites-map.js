@@ -31,6 +31,7 @@ function start() {
         .url;
     });
     if (site.home)
+      const imperial = document.documentElement.dataset.units === "imperial";
       for (const km of [25, 50, 100]) {
         L.circle([site.lat, site.lon], {
           radius: km * 1000,
@@ -47,7 +48,7 @@ function start() {
           icon: L
             .divIcon({
               className: "ring",
-              html: `${km} km`,
+              html: imperial ? `${Math.round(km * 0.62137)} mi` : `${km} km`,
               iconSize: null,
               iconAnchor: [18, 8]
             })

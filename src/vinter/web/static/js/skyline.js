@@ -1,4 +1,5 @@
 // The view from the stand: the server says where things are, this draws them and keeps the address.
+import { clockStyle } from "./season-clock.js";
 import {
   LOW,
   groundLine,
@@ -58,8 +59,7 @@ function start() {
   const Y = (alt) => yOf(alt, view());
   const minus = (v, n = 0) => Number(v).toFixed(n).replace("-", "−");
   const clock = new Intl.DateTimeFormat("en-GB", {
-    hour: "2-digit",
-    minute: "2-digit",
+    ...clockStyle(document.documentElement.dataset.clock),
     timeZone: d.tz
   });
 
