@@ -12,7 +12,8 @@ from vinter.core.camera.focus import FocusPoint, learned_infinity, short_width
 from vinter.core.camera.phones import phone as shipped
 from vinter.core.frames.adaptive_moments import trail_length
 from vinter.web.shots.models import Shot
-from vinter.web.sites.models import Reading
+from vinter.web.sites.models import Reading, Site
+from vinter.web.stacks.learning import learn_site
 from vinter.web.stacks.models import Stack
 from vinter.web.stacks.tasks import run_stack
 from vinter.web.takes.models import Take
@@ -133,3 +134,50 @@ def test_ticks_of_own_test_frames_are_said_on_the_sheet(desk, small_take):
     assert [small_take.frame_set.get(pk=f.pk).tick for f in frames] == [3, 4]
     wrong = desk.post(reverse("take-focus", args=[small_take.pk]), {"tick": "many"})
     assert wrong.status_code == 400
+
+
+def _stack_of_a_night(shot, name, night_seconds, air, error, lamps=()):
+    take = Take.objects.create(owner=shot.owner, shot=shot, kind=Take.UPLOADED, title=name)
+    report = {
+        "version": 2,
+        "reference": "a",
+        "frames": [{"file": "a", "used": True, "time": shot.moment + night_seconds}],
+        "sky": {"zenith": 21.5, "error": 0.5, "planned": 21.5, "stars": 90, "air": air, "air_error": error},
+        "lamps": [{"azimuth": az, "altitude": 1.2, "pixels": 90} for az in lamps],
+    }
+    return Stack.objects.create(owner=shot.owner, take=take, frames=[], report=report, version="x")
+
+
+@pytest.mark.django_db
+def test_the_air_of_a_site_is_learned_from_its_nights_used_said_and_put_back(desk, shot, mill):
+    typed = mill.extinction
+    learn_site(_stack_of_a_night(shot, "first", 0, 0.345, 0.05))
+    assert Site.objects.get(pk=mill.pk).extinction == typed  # one night could be an odd one
+    for k in range(1, 4):
+        again = _stack_of_a_night(shot, f"night {k}", 86400 * k, 0.35, 0.05)
+        learn_site(again)
+    learn_site(again)
+    now = Site.objects.get(pk=mill.pk)
+    assert now.core().extinction == pytest.approx(0.38, abs=0.03) != typed  # less of what fits lean on
+    page = said(desk.get(reverse("site", args=[mill.pk])))
+    assert f"Learned: the air takes {now.extinction:.2f} ±" in page and "4 nights" in page
+    desk.post(reverse("site-air-refuse", args=[mill.pk]))
+    assert Site.objects.get(pk=mill.pk).extinction == typed
+    learn_site(again)
+    assert Site.objects.get(pk=mill.pk).extinction == typed  # refused for good
+    assert "Learned: the air" not in said(desk.get(reverse("site", args=[mill.pk])))
+
+
+@pytest.mark.django_db
+def test_lamps_that_frames_show_are_noted_once_and_not_again_when_taken_away(desk, shot, mill):
+    mill.straylight_set.all().delete()
+    one = _stack_of_a_night(shot, "lamps", 0, 0.22, 0.085, lamps=(175.0, 214.0))
+    learn_site(one)
+    learn_site(one)
+    lamps = list(mill.straylight_set.all())
+    assert [lamp.azimuth for lamp in lamps] == [175.0, 214.0]
+    page = said(desk.get(reverse("site", args=[mill.pk])))
+    assert "shines in your frames of 9 June 2027" in page
+    desk.post(reverse("site-known-delete", args=["light", lamps[0].pk]))
+    learn_site(_stack_of_a_night(shot, "later", 86400, 0.22, 0.085, lamps=(176.0, 300.0)))
+    assert [lamp.azimuth for lamp in mill.straylight_set.all()] == [214.0, 300.0]

@@ -10,8 +10,8 @@ from vinter.web.demo.past import PAST, add_past
 from vinter.web.ledger.records import last_time, nights_of
 from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Reading
+from vinter.web.stacks.learning import learn_site
 from vinter.web.stacks.models import Stack
-from vinter.web.stacks.tasks import learn_sky
 from vinter.web.takes.models import Take
 
 pytestmark = pytest.mark.django_db
@@ -41,8 +41,8 @@ def test_the_next_plan_uses_the_sky_that_was_measured_and_says_so_and_it_can_be_
     own = measured.take.shot
     own.planned_with = own.inputs()
     own.save()
-    learn_sky(measured)
-    learn_sky(measured)  # stacked again: still one reading
+    learn_site(measured)
+    learn_site(measured)  # stacked again: still one reading
     reading = Reading.objects.get(site=mill, source="frames")
     assert (reading.zenith, reading.day) == (21.1, date(2027, 6, 9)) and "140 stars" in reading.note
     assert mill.core().zenith == 21.1 != before
@@ -62,7 +62,7 @@ def test_the_next_plan_uses_the_sky_that_was_measured_and_says_so_and_it_can_be_
 
 def test_a_sky_measured_too_roughly_is_no_reading(measured, mill):
     measured.report["sky"]["error"] = 0.35
-    learn_sky(measured)
+    learn_site(measured)
     assert not Reading.objects.filter(site=mill, source="frames").exists()
 
 
@@ -80,13 +80,13 @@ def test_last_time_is_told_where_the_next_night_is_planned(desk, measured, mill)
         assert "Last time here, 9 Jun 2027:" in page and "“Come half an hour earlier”" in page, address
         assert "5 of 5 frames kept" in page and "2.2× less noise" in page
         assert "The sky measured 21.1 ± 0.1" in page and "this plan uses it" not in page  # no reading of it
-    learn_sky(measured)
+    learn_site(measured)
     assert "this plan uses it" in said(desk.get(reverse("night", args=[mill.pk, "2027-07-05"])))
     assert "Last time here" not in said(desk.get(reverse("night", args=[mill.pk, "2027-05-05"])))
 
 
 def test_a_night_holds_what_was_planned_set_got_and_learned(desk, measured, nerea):
-    learn_sky(measured)
+    learn_site(measured)
     page = said(desk.get(reverse("ledger")))
     for words in (
         "Planned",

@@ -16,8 +16,8 @@ from vinter.web.finish.models import Finish
 from vinter.web.gear.models import Phone
 from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Site
+from vinter.web.stacks.learning import learn_site
 from vinter.web.stacks.models import Stack
-from vinter.web.stacks.tasks import learn_sky
 from vinter.web.takes.models import Frame, Take
 
 PAST = Path(__file__).parent / "past"
@@ -80,7 +80,7 @@ def _stack(takes: list[Take], told: dict[str, Any]) -> None:
     for finish in told["finishes"]:
         Finish.objects.create(owner=take.owner, stack=one, version=VERSION, **finish)
     if not joined:
-        learn_sky(one)
+        learn_site(one)
 
 
 def unpack(source: Path, told: dict[str, Any], out: Path) -> None:

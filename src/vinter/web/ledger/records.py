@@ -163,6 +163,7 @@ def last_time(site: Site, before: date | None = None) -> dict[str, Any] | None:
             "focus": learned if learned.get("words") else None,
             "got": got,
             "sky": sky,
+            "air": air if (air := site.learned.get("air", {})).get("words") else None,
             "used": used,
             "gain": gain,
             "lesson": shot.lesson,

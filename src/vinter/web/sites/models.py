@@ -1,5 +1,6 @@
 """Places a person shoots from, and what is known of each."""
 
+from dataclasses import asdict
 from datetime import time
 from pathlib import Path
 from typing import Any
@@ -11,11 +12,13 @@ from vinter.core.field.hazards import HAZARDS
 from vinter.core.ground.drive import Drive, estimated_drive
 from vinter.core.sky.glow import READING_SIGMA, bearing_distance, glow
 from vinter.core.sky.horizon import Horizon
+from vinter.core.sky.learned_air import LearnedAir
 from vinter.core.sky.site import Site as CoreSite
 from vinter.core.sky.site_sky import FROM_FRAMES, METER, SkyReading, ZenithSource, zenith_source
 from vinter.web.bin.models import Binnable
 from vinter.web.conventions import dated
 
+SAME_LIGHT = 4.0  # degrees of azimuth within which two lamps are one
 SOURCES = {METER: "meter", FROM_FRAMES: "measured from your own frames"}
 
 
@@ -42,6 +45,9 @@ class Site(Binnable):
     favourite = models.BooleanField(default=False)
     home = models.BooleanField(default=False)
     horizon = models.JSONField(default=list, blank=True)
+    # what its frames told: "air" with value, error, words, what was there before, or refused;
+    # "refused_lights"
+    learned = models.JSONField(default=dict, blank=True, editable=False)
 
     class Meta:
         ordering = ["-favourite", "name"]
@@ -80,6 +86,30 @@ class Site(Binnable):
             "error": model.uncertainty if sky.zenith is None else READING_SIGMA,
             "glow": model,
         }
+
+    def take_air(self, found: LearnedAir) -> None:
+        """Compute with a learned extinction from now on; what was there before is kept."""
+        before = self.learned.get("air", {}).get("before", self.extinction)
+        self.learned |= {"air": {**asdict(found), "words": found.words, "before": before}}
+        self.extinction = found.value
+        self.save(update_fields=["learned", "extinction"])
+
+    def refuse_air(self) -> None:
+        """Put back the extinction that was before a learned one, and learn it no more."""
+        was = self.learned.get("air", {})
+        if "before" in was:
+            self.extinction = was["before"]
+            self.learned |= {"air": {"refused": True}}
+            self.save(update_fields=["learned", "extinction"])
+
+    def add_light(self, azimuth: float, words: str, stack: int) -> None:
+        """Note a lamp that frames show, unless one is known there or was taken away there."""
+        known = [
+            *self.straylight_set.values_list("azimuth", flat=True),
+            *self.learned.get("refused_lights", []),
+        ]
+        if all(abs((azimuth - other + 180) % 360 - 180) > SAME_LIGHT for other in known):
+            self.straylight_set.create(azimuth=azimuth, words=words, stack=stack)
 
     def came_of_it(self) -> list[Binnable]:
         """The shots planned here."""
@@ -141,12 +171,21 @@ class StrayLight(models.Model):
     start = models.TimeField(null=True, blank=True)
     end = models.TimeField(null=True, blank=True)
     words = models.CharField(max_length=120)
+    stack = models.PositiveIntegerField(null=True, editable=False)  # whose frames showed it
 
     class Meta:
         ordering = ["azimuth"]
 
     def __str__(self) -> str:
         return self.words
+
+    def take_away(self) -> None:
+        """Delete it; one that frames showed is not noted again."""
+        if self.stack is not None:
+            site = self.site
+            site.learned |= {"refused_lights": [*site.learned.get("refused_lights", []), self.azimuth]}
+            site.save(update_fields=["learned"])
+        self.delete()
 
     def on_at(self, clock: time) -> bool:
         """Whether it is on at a wall-clock time; its hours may run over midnight."""

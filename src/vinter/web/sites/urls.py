@@ -22,6 +22,7 @@ urlpatterns = [
     path("sites/<int:pk>/darker/", views.darker_places, name="darker"),
     path("sites/<int:pk>/readings/", views.add_reading, name="site-reading"),
     path("sites/<int:pk>/lights/", views.add_light, name="site-light"),
+    path("sites/<int:pk>/air/refuse/", views.refuse_air, name="site-air-refuse"),
     path("sites/known/<str:kind>/<int:pk>/delete/", views.delete_known, name="site-known-delete"),
     path("sites/<int:pk>/horizon/", horizon.horizon, name="horizon"),
     path("sites/<int:pk>/horizon/draw/", horizon.draw, name="horizon-draw"),

@@ -126,8 +126,15 @@ def delete_known(request: HttpRequest, kind: str, pk: int) -> HttpResponse:
         raise Http404("nothing of this kind is known of a site")
     row = get_object_or_404(model, pk=pk, site__owner=request.user)
     site = row.site_id
-    row.delete()
+    row.take_away() if isinstance(row, StrayLight) else row.delete()
     return redirect("site", site)
+
+
+@require_POST
+def refuse_air(request: HttpRequest, pk: int) -> HttpResponse:
+    """Put back the extinction that was there before frames told another."""
+    owned(Site, request, pk).refuse_air()
+    return redirect("site", pk)
 
 
 def darker_places(request: HttpRequest, pk: int) -> HttpResponse:

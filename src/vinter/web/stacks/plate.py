@@ -18,6 +18,7 @@ from vinter.core.formats.lineardng import write_linear_dng
 from vinter.core.formats.whole import whole, write_image
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, picture_half
 from vinter.core.frames.stars import Stars, background, find_stars
+from vinter.core.stack.foreground.stray_lights import stray_lights
 from vinter.core.stack.ingest import star_light
 from vinter.core.stack.photometry.measured_sky import measure_sky
 from vinter.core.stack.photometry.vignetting import measure_vignetting
@@ -37,7 +38,7 @@ def examine(one: Stack) -> dict[str, Any]:
     are evened out."""
     found = solved(one)
     if found is None:
-        return {"field": None, "falloff": None, "sky": None}
+        return {"field": None, "falloff": None, "sky": None, "lamps": []}
     field, stars, light, unix = found
     site = one.take.site
     assert site is not None  # else nothing is solved
@@ -52,8 +53,10 @@ def examine(one: Stack) -> dict[str, Any]:
     keep_field(one.picture, field)
     rgb, mask, _ = read_stack(one.picture)
     share = np.ones(rgb.shape[:2], np.float32) if mask is None else mask.astype(np.float32) / np.float32(255)
-    sky = measure_sky(rgb, np.asarray(share, np.float32), field, site.core(), unix)
+    place, share = site.core(), np.asarray(share, np.float32)
+    sky = measure_sky(rgb, share, field, place, unix)
     return {
+        "lamps": [asdict(lamp) for lamp in stray_lights(rgb, share, field, place, unix)],
         "sky": asdict(sky) if sky else None,
         "field": asdict(field),
         "falloff": {**asdict(fall), "significant": fall.significant, "taken_out": taken_out}

@@ -14,15 +14,13 @@ from vinter.core.frames.decoding import decoded
 from vinter.core.frames.frame_type import CALIBRATION
 from vinter.core.frames.measure import clean
 from vinter.core.frames.preview import gain_for, linear_of, stretched, thumbnail
-from vinter.core.sky.nights import evening_of
-from vinter.core.sky.site_sky import FROM_FRAMES
 from vinter.core.stack.cache import prune
 from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.pipeline import Settings, stack
 from vinter.web.jobs.registry import JobContext
-from vinter.web.sites.models import Reading
+from vinter.web.stacks.learning import learn_site
 from vinter.web.stacks.models import Stack
-from vinter.web.stacks.plate import examine, field_time
+from vinter.web.stacks.plate import examine
 from vinter.web.stacks.working import working_copy
 from vinter.web.takes.models import Frame
 from vinter.web.takes.tasks import restore_originals
@@ -72,24 +70,7 @@ def run_stack(pk: int, context: JobContext) -> None:
     context.progress("drawing before and after", 0.96)
     _previews(one, reference)
     one.save(update_fields=["report"])
-    learn_sky(one)
-
-
-MOST_ERROR = 0.2  # mag, beyond which a measured sky is not taken for a reading
-
-
-def learn_sky(one: Stack) -> None:
-    """The sky that a stack's frames measured becomes a reading of its site, once; deleting it refuses it."""
-    sky, site = (one.report or {}).get("sky"), one.take.site
-    if not sky or site is None or sky["error"] > MOST_ERROR:
-        return
-    evening = evening_of(site.core(), field_time(one))
-    note = f"from {sky['stars']} stars in {one.take.title}, ± {sky['error']:.2f}"
-    Reading.objects.update_or_create(
-        site=site,
-        stack=one.pk,
-        defaults={"day": evening, "zenith": sky["zenith"], "source": FROM_FRAMES, "note": note[:200]},
-    )
+    learn_site(one)
 
 
 def _ground(one: Stack, frames: list[Frame]) -> str:

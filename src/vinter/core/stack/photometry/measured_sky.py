@@ -11,6 +11,7 @@ from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.brightness import airmass, to_magnitudes, to_nanolamberts
 from vinter.core.sky.catalogue import stars_to, to_horizon
 from vinter.core.sky.diffuse_light import band_light, diffuse
+from vinter.core.sky.learned_air import AIR_ERROR, FIT_FLOOR, USUAL_AIR
 from vinter.core.sky.site import Site
 from vinter.core.stack.plate_solve import Solution
 
@@ -21,7 +22,6 @@ APERTURE, RING = 7.0, (9.0, 13.0)  # px about a star whose light is summed, and 
 CUT = 0.7  # of full scale, above which a star may be cut
 LEAST_STARS, LEAST_PATCHES = 40, 12
 LOWEST_STAR, LOWEST_SKY = 15.0, 18.0  # degrees of altitude
-USUAL_AIR, AIR_ERROR = 0.22, 0.08  # mag an airmass, and its spread
 PATCH = 24  # px a side of a piece of sky, whose median leaves stars out
 MOST_BAND = 0.35  # of a piece's light that may be the Milky Way's
 DARKEST, BRIGHTEST_SKY, STEP = 22.3, 17.0, 0.05  # zeniths that are tried, mag/arcsec^2
@@ -140,7 +140,7 @@ def _zero_point(
     return (
         float(best[0]),
         float(best[1]),
-        float(np.hypot(np.sqrt(cov[1, 1]), 0.03)),
+        float(np.hypot(np.sqrt(cov[1, 1]), FIT_FLOOR)),
         (float(best[2]), float(best[3])),
         int(keep.sum()),
     )
