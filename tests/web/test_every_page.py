@@ -20,7 +20,7 @@ PATTERNS = {p.name: p for room in get_resolver().url_patterns for p in room.url_
 POSTED = set(
     """
     sign-out enter-demo phone-add phone-clamp phone-delete measured sites-import site-reading
-    site-light site-known-delete horizon-draw horizon-import scout-add scout-delete forecast-refresh
+    site-light site-air-refuse site-known-delete horizon-draw horizon-import scout-add scout-delete forecast-refresh
     forecast-import station-import
     bin-put bin-restore bin-empty space-again left-out-delete archive-import card-revoke
     lesson frame-finish shot-again pack-change rehearse-begin rehearse-press

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 
 from django.http import HttpRequest, HttpResponse
+from django.utils.functional import SimpleLazyObject
 
 from vinter.web.accounts.models import conventions_of
 from vinter.web.conventions import current, rewritten
@@ -16,13 +17,13 @@ class OwnConventions:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         """The page, rewritten where the person wishes something else than what is computed."""
-        wished = conventions_of(request.user)
+        wished = SimpleLazyObject(lambda: conventions_of(request.user))
         token = current.set(wished)
         try:
             response = self.get_response(request)
         finally:
             current.reset(token)
         page = response.headers.get("Content-Type", "").startswith("text/html")
-        if page and not response.streaming and not wished.as_computed:
+        if page and not response.streaming and response.content and not wished.as_computed:
             response.content = rewritten(response.content.decode(), wished).encode()
         return response

@@ -14,6 +14,7 @@ function start() {
     lon: -8
   };
   const query = new URLSearchParams(location.search);
+  const inMiles = document.documentElement.dataset.units === "imperial";
   const map = skyMap(element, {
     centre: query.get("at") ? query.get("at").split(",").map(Number) : [first.lat, first
       .lon
@@ -31,7 +32,6 @@ function start() {
         .url;
     });
     if (site.home)
-      const imperial = document.documentElement.dataset.units === "imperial";
       for (const km of [25, 50, 100]) {
         L.circle([site.lat, site.lon], {
           radius: km * 1000,
@@ -48,7 +48,7 @@ function start() {
           icon: L
             .divIcon({
               className: "ring",
-              html: imperial ? `${Math.round(km * 0.62137)} mi` : `${km} km`,
+              html: inMiles ? `${Math.round(km * 0.62137)} mi` : `${km} km`,
               iconSize: null,
               iconAnchor: [18, 8]
             })
