@@ -100,8 +100,9 @@ def _stack(a: argparse.Namespace) -> None:
 
 
 def _lucky(a: argparse.Namespace) -> None:
+    from vinter.core.frames.content import FILMS
     from vinter.core.frames.reading import frame_files
-    from vinter.core.stack.lucky import FILMS, frames_of, lucky_report, stack_lucky, write_lucky
+    from vinter.core.stack.lucky import frames_of, lucky_report, stack_lucky, write_lucky
 
     films = [p for p in a.files if p.suffix.lower() in FILMS and p.is_file()]
     files = films + (frame_files([p for p in a.files if p not in films]) if len(films) < len(a.files) else [])

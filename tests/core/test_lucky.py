@@ -1,13 +1,17 @@
 """The sharpest share of many frames of a trembling disc, against the disc itself."""
 
+from pathlib import Path
+
 import cv2
 import numpy as np
 import pytest
 
 from vinter.core.errors import BadInput
+from vinter.core.frames.content import HEAD_BYTES, check_content, content_kind
+from vinter.core.frames.film_reading import film_pictures, linear_picture
 from vinter.core.frames.reading import Colour
 from vinter.core.parallel import Cancelled
-from vinter.core.stack.lucky import cut_out, disc_of, film_frames, frames_of, onto, sharpness, stack_lucky
+from vinter.core.stack.lucky import cut_out, disc_of, frames_of, onto, sharpness, stack_lucky
 
 SIZE = 150  # px of the disc
 
@@ -107,18 +111,68 @@ def test_the_sharpest_are_kept_and_their_mean_is_nearer_the_truth_than_any():
     )
 
 
-def test_a_film_is_taken_apart(tmp_path):
-    frames, _ = trembling(12)
-    path = tmp_path / "moon.mp4"
-    film = cv2.VideoWriter(str(path), cv2.VideoWriter_fourcc(*"vp09"), 24, (320, 240))
+def a_film(path, frames):
+    codec = "VP80" if path.suffix == ".webm" else "vp09"
+    film = cv2.VideoWriter(str(path), cv2.VideoWriter_fourcc(*codec), 24, (320, 240))
     for frame in frames:
         film.write(np.asarray(np.clip(frame, 0, 1) ** (1 / 2.2) * 255, np.uint8))
     film.release()
-    seen = list(film_frames(path))
+    return path
+
+
+def test_a_film_is_taken_apart(tmp_path):
+    frames, _ = trembling(12)
+    path = a_film(tmp_path / "moon.mp4", frames)
+    seen = [linear_picture(p) for p in film_pictures(path)]
     assert len(seen) == 12 and seen[0].shape == (240, 320, 3)
     assert np.abs(seen[3] - np.clip(frames[3], 0, 1)).mean() < 0.01
     made = stack_lucky(lambda: frames_of([path]), 0.5)
     assert made.seen == 12 and len(made.kept) == 6
+    assert len(list(film_pictures(a_film(tmp_path / "moon.webm", frames)))) == 12
+
+
+def test_a_film_is_told_from_a_picture_by_its_first_bytes(tmp_path):
+    frames, _ = trembling(3)
+    for name in ("moon.mp4", "moon.webm"):
+        head = a_film(tmp_path / name, frames).read_bytes()[:HEAD_BYTES]
+        assert content_kind(head) == "film"
+        check_content(name, head, films=True)
+        with pytest.raises(BadInput, match="a film, where a picture is wanted"):
+            check_content(name, head)
+        with pytest.raises(BadInput, match="its content is FILM"):
+            check_content("moon.jpg", head, films=True)
+    assert content_kind(b"\0\0\0\x18ftypheic") == content_kind(b"\0\0\0\x1cftypavif") == "heif"
+
+
+def test_what_a_film_breaks_off_with_is_said_and_nothing_else_is_opened(tmp_path):
+    frames, _ = trembling(40)
+    whole = a_film(tmp_path / "moon.mp4", frames).read_bytes()
+    torn = tmp_path / "torn.mp4"
+    torn.write_bytes(whole[: len(whole) // 3])
+    with pytest.raises(BadInput, match=r"torn\.mp4: not a film that can be read"):
+        list(film_pictures(torn))
+    # a list of other files is not followed, whatever its name
+    for name, text in (
+        ("list.mp4", f"ffconcat version 1.0\nfile {tmp_path}/moon.mp4\n"),
+        ("live.mov", f"#EXTM3U\n#EXTINF:1,\nfile://{tmp_path}/moon.mp4\n"),
+    ):
+        (tmp_path / name).write_text(text)
+        with pytest.raises(BadInput, match=f"{name}: not a film"):
+            list(film_pictures(tmp_path / name))
+    # one that is left in the middle leaves no process
+    few = film_pictures(tmp_path / "moon.mp4")
+    next(few)
+    few.close()
+    assert not [
+        p for p in Path("/proc").glob("[0-9]*/cmdline") if str(tmp_path).encode() in read_or_nothing(p)
+    ]
+
+
+def read_or_nothing(path):
+    try:
+        return path.read_bytes()
+    except OSError:
+        return b""
 
 
 def test_what_cannot_be_stacked_says_why(tmp_path):
@@ -131,4 +185,4 @@ def test_what_cannot_be_stacked_says_why(tmp_path):
         stack_lucky(as_source(frames * 3), stop=lambda: True)
     (tmp_path / "a.mp4").write_bytes(b"no film at all" * 50)
     with pytest.raises(BadInput, match=r"a\.mp4"):
-        list(film_frames(tmp_path / "a.mp4"))
+        list(film_pictures(tmp_path / "a.mp4"))

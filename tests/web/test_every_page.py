@@ -3,8 +3,9 @@
 import re
 
 import pytest
+from addresses import PATTERNS, POSTED
 from django.template import engines
-from django.urls import get_resolver, reverse
+from django.urls import reverse
 
 from vinter.web.finish.models import Export, Finish
 from vinter.web.rehearse.models import Rehearsal
@@ -15,21 +16,6 @@ from vinter.web.takes.models import Frame, Take
 pytestmark = pytest.mark.django_db
 OPEN = {"sign-in", "sign-up", "enter-demo", "card-open"}  # without signing in
 JUNE = 1812588300
-PATTERNS = {p.name: p for room in get_resolver().url_patterns for p in room.url_patterns}
-# addresses that only take
-POSTED = set(
-    """
-    sign-out enter-demo phone-add phone-clamp phone-delete measured sites-import site-reading
-    site-light site-air-refuse site-known-delete horizon-draw horizon-import scout-add scout-delete forecast-refresh
-    forecast-import station-import
-    bin-put bin-restore bin-empty space-again left-out-delete archive-import card-revoke
-    lesson frame-finish shot-again pack-change rehearse-begin rehearse-press
-    rehearse-leave shoot take-upload take-origin take-split take-focus lens-refuse timed picture-new measure
-    decide frame-type stack-new stack-again stack-otherwise paint-try finish-new finish-copy finish-name
-    finish-keep-look finish-pick finish-plain stacks-join draw finish-save export job-cancel invite
-    account-end
-    """.split()
-)
 QUERIES = {
     "season-minute": {"t": JUNE},
     "go-to-night": {"day": "2027-06-09"},

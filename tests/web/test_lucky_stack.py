@@ -1,5 +1,7 @@
 """The sharpest share of a take's frames, from its page to a finish."""
 
+import re
+
 import cv2
 import numpy as np
 import pytest
@@ -59,6 +61,44 @@ def test_the_sharpest_of_a_take_become_one_picture_that_can_be_finished(desk, mo
     assert desk.post(reverse("stack-otherwise", args=[one.pk])).status_code == 400
     assert desk.get(reverse("paint", args=[one.pk])).status_code == 400
     assert desk.get(reverse("ledger")).status_code == 200
+
+
+def test_a_film_is_brought_like_a_frame_and_stacked_by_its_sharpest_pictures(desk, moon_take, nerea, tools):
+    pictures = [cv2.imread(str(f.path)) for f in moon_take.frame_set.all()]
+    path = moon_take.folder / "seen.mp4"
+    film = cv2.VideoWriter(str(path), cv2.VideoWriter_fourcc(*"vp09"), 24, (320, 240))
+    for picture in pictures:
+        film.write(picture)
+    film.release()
+    take = Take.objects.create(owner=nerea, kind=Take.UPLOADED, title="Film of the Moon")
+    data, address = path.read_bytes(), reverse("upload", args=[take.pk])
+    answer = desk.post(
+        f"{address}?id=0000abcd&name=moon.mp4&size={len(data)}&offset=0", data, "application/octet-stream"
+    )
+    assert answer.json() == {"name": "moon.mp4", "duplicate": False}
+    renamed = desk.post(
+        f"{address}?id=0000abce&name=a.dng&size={len(data)}&offset=0", data, "application/octet-stream"
+    )
+    assert renamed.status_code == 400 and "its content is FILM" in renamed.content.decode()
+    measure_take(take.pk, tools)
+    frame = take.frame_set.get()
+    assert (frame.frame_type, frame.error, frame.measure["pictures"]) == ("film", "", 12)
+    page = said(desk.get(reverse("take", args=[take.pk])))
+    assert "12 pictures" in page and "320 × 240 px" in page and "0 of 1 frames go into the stack" not in page
+    assert re.search(r'<option value="lucky"[^>]*selected', page)
+    assert "Finish this one" not in page and not re.search(r"\d stars", page)
+    frame.decision = "keep"
+    frame.save()
+    assert take.stackable() == [] and take.readable() == [frame]
+    desk.post(reverse("stack-new", args=[take.pk]), {"method": "lucky", "share": "0.3"})
+    one = Stack.objects.get(take=take)
+    run_lucky(one.pk, tools)
+    one.refresh_from_db()
+    assert (one.report["lucky"]["seen"], one.report["lucky"]["kept"]) == (12, 4)
+    Job.objects.all().update(state=Job.DONE)
+    assert "12, 4" in said(desk.get(reverse("stack", args=[one.pk])))
+    # what it is not for says so
+    assert desk.post(reverse("frame-finish", args=[frame.pk])).status_code == 400
 
 
 def test_a_take_without_a_disc_says_so(small_take, tools, nerea):

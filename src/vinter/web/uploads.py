@@ -13,7 +13,7 @@ from django.http import HttpRequest
 
 from vinter.core.errors import BadInput
 from vinter.core.formats.whole import whole
-from vinter.core.frames.content import check_content
+from vinter.core.frames.content import HEAD_BYTES, check_content
 from vinter.core.frames.decoding import decoded
 from vinter.core.frames.measure import Measure, measure
 from vinter.core.frames.reading import named
@@ -68,7 +68,7 @@ def saved_files(
             name = Path(file.name or "file").name
             if not file.size or file.size > LARGEST_FRAME:
                 raise BadInput(f"{name}: empty or larger than {LARGEST_FRAME // 2**20} MB")
-            start = file.read(8)
+            start = file.read(HEAD_BYTES)
             if known:
                 check_content(name, start)
             path = Path(folder) / f"{secrets.token_hex(6)}{Path(name).suffix.lower()}"

@@ -2,8 +2,10 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-from fpdf import FPDF
+if TYPE_CHECKING:
+    from fpdf import FPDF
 
 RED, DIM, RULE = (208, 0, 0), (176, 0, 0), (76, 0, 0)
 WIDTH, MARGIN = 100.0, 6.0  # mm: as wide as a hand-held screen
@@ -41,7 +43,7 @@ def _plain(text: str) -> str:
     return text.encode("latin-1", "replace").decode("latin-1")
 
 
-def _rows(pdf: FPDF, checks: Sequence[tuple[str, str]]) -> None:
+def _rows(pdf: "FPDF", checks: Sequence[tuple[str, str]]) -> None:
     inner = WIDTH - 2 * MARGIN
     for label, value in checks:
         y = pdf.get_y()
@@ -59,6 +61,8 @@ def _rows(pdf: FPDF, checks: Sequence[tuple[str, str]]) -> None:
 
 def card_pdf(card: CardText) -> bytes:
     """One page, tall enough for all of it."""
+    from fpdf import FPDF  # a third of a second, for few processes
+
     height = 74.0 + 9 * len(card.checks) + 5.2 * sum(1 + len(c) // 44 for c in card.cautions)
     pdf = FPDF(unit="mm", format=(WIDTH, height))
     pdf.set_auto_page_break(False)

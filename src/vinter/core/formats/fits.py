@@ -8,7 +8,6 @@ from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
-from astropy.io import fits
 
 import vinter
 from vinter.core.formats.whole import whole
@@ -139,6 +138,8 @@ def plain(text: str) -> str:
 
 def write_fits(path: Path, picture: F32, cards: Cards | None = None) -> None:
     """Write linear RGB (height, width, 3) as a FITS cube (3, height, width), lowest row first."""
+    from astropy.io import fits  # half a second, for few processes
+
     cube = np.ascontiguousarray(np.moveaxis(picture[::-1], 2, 0), np.float32)
     header = fits.Header()
     header["BUNIT"] = ("share of white", "0 black, 1 white level")

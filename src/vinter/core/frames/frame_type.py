@@ -7,8 +7,9 @@ from pathlib import PurePath
 
 from vinter.core.frames.measure import FEW_STARS, Measure
 
-FRAME_TYPES = ("sky", "ground", "dark", "flat", "bias", "test", "automatic", "twin")
+FRAME_TYPES = ("sky", "ground", "dark", "flat", "bias", "test", "automatic", "twin", "film")
 CALIBRATION = ("dark", "flat", "bias")
+NEVER_STACKED = (*CALIBRATION, "film")  # as a frame among frames
 DARK_LEVEL = 0.0006  # of full scale, under which nothing shone on the sensor
 HOT_STARS = 40  # hot pixels beside each other that a dark may show as stars
 WARM_DARK, DARK_DETAIL = (
@@ -26,6 +27,8 @@ TWIN_SECONDS = 2.0
 def _alone(m: Measure) -> str:
     """What one frame is by itself."""
     seconds = m.exposure_s
+    if m.kind == "film":
+        return "film"
     if m.kind in ("linear", "picture") and seconds is not None and seconds > AUTOMATIC_SECONDS:
         return "automatic"
     if m.kind == "linear" or (m.raw == "processed" and m.kind != "picture"):
@@ -46,7 +49,7 @@ def _alone(m: Measure) -> str:
 
 def _twins(measures: Sequence[Measure]) -> set[int]:
     """Pictures that lie beside a RAW of the same name or the same moment."""
-    raws = [m for m in measures if m.kind != "picture"]
+    raws = [m for m in measures if m.kind not in ("picture", "film")]
     stems = {PurePath(m.file).stem for m in raws}
     times = [m.time for m in raws if m.time is not None]
     out = set()

@@ -44,7 +44,7 @@ class Measure:
     and ``brightest`` the level along the lower edge and of the brightest part, ``uneven`` how far its parts
     lie apart, as shares of full scale; ``shapes`` the stars' over the frame; ``streak_lines`` the ends of
     lines of light (x0, y0, x1, y1, px); ``f35`` the 35 mm equivalent focal length and ``place``
-    the latitude and longitude and ``model`` the camera the file names.
+    the latitude and longitude and ``model`` the camera the file names; ``pictures`` how many a film holds.
     """
 
     file: str
@@ -76,6 +76,7 @@ class Measure:
     f35: float | None = None
     place: tuple[float, float] | None = None
     model: str = ""
+    pictures: int = 1
 
 
 def clean(frame: Frame, dark: F32 | None = None, flat: F32 | None = None) -> tuple[U16, F32]:
@@ -117,6 +118,8 @@ def raw_kind(frame: Frame) -> tuple[str, list[str]]:
     """Whether a file is true sensor data: sensor, processed or unknown, with the evidence."""
     if frame.kind == "picture":
         return "processed", ["a finished picture, not RAW"]
+    if frame.kind == "film":
+        return "processed", ["a film, not RAW"]
     if frame.kind == "linear":
         return "processed", ["a linear DNG: demosaiced, perhaps merged, inside the phone"]
     if _steps(frame) <= EIGHT_BITS:
@@ -240,6 +243,8 @@ def _no_sky(m: Measure) -> str:
 
 
 def _judged(m: Measure) -> Measure:
+    if m.kind == "film":  # what it shows is judged picture by picture when it is stacked
+        return replace(m, verdict="keep", reasons=[])
     drop, doubt = [], []
     if m.stars < FEW_STARS:
         drop.append(_no_sky(m))
@@ -288,7 +293,12 @@ def compare(measures: list[Measure]) -> list[Measure]:
     """The same measures, judged anew by themselves and against the frames of their take of the same kind of
     file. A frame has one cause: stars that are soft or trailed are also fewer."""
     measures = [_judged(m) for m in _without_standing(measures)]
-    return [_against(m, [o for o in measures if o.kind == m.kind and o.stars >= FEW_STARS]) for m in measures]
+    return [
+        m
+        if m.kind == "film"
+        else _against(m, [o for o in measures if o.kind == m.kind and o.stars >= FEW_STARS])
+        for m in measures
+    ]
 
 
 def _against(m: Measure, others: list[Measure]) -> Measure:

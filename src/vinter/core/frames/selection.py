@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
-from vinter.core.frames.frame_type import CALIBRATION
+from vinter.core.frames.frame_type import NEVER_STACKED
 
 
 class Decision(StrEnum):
@@ -35,8 +35,8 @@ class Candidate:
 
     @property
     def stackable(self) -> bool:
-        """Whether it goes into the picture of the sky; calibration frames never do."""
-        return self.included and self.frame_type not in CALIBRATION
+        """Whether it goes into the picture of the sky; calibration frames and films never do."""
+        return self.included and self.frame_type not in NEVER_STACKED
 
     def serves_as(self, frame_type: str) -> bool:
         """Whether it can be used as a ground exposure or a calibration frame of a type."""

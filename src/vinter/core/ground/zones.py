@@ -3,13 +3,13 @@
 from functools import cache
 from typing import Any
 
-from timezonefinder import TimezoneFinder
-
 from vinter.core.errors import BadInput
 
 
 @cache
 def _finder() -> Any:
+    from timezonefinder import TimezoneFinder  # a third of a second, for few processes
+
     return TimezoneFinder()
 
 

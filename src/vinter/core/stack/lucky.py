@@ -18,18 +18,19 @@ import tifffile
 
 from vinter.core.errors import BadInput
 from vinter.core.formats.whole import whole, write_image
+from vinter.core.frames.content import FILMS
 from vinter.core.frames.decoding import decoded
+from vinter.core.frames.film_reading import MOST_FRAMES, film_pictures, linear_picture
 from vinter.core.frames.measure import clean
 from vinter.core.frames.mosaic import PEDESTAL, SPAN
 from vinter.core.frames.preview import linear_of
-from vinter.core.frames.reading import LARGEST_PICTURE, Colour
+from vinter.core.frames.reading import Colour
 from vinter.core.parallel import Cancelled
 from vinter.core.stack.report import REPORT
 
 F32 = npt.NDArray[np.float32]
 Array = npt.NDArray[np.float64]
-FILMS = {".mp4", ".mov", ".webm", ".mkv", ".avi", ".m4v"}
-LEAST_FRAMES, MOST_FRAMES = 5, 3000
+LEAST_FRAMES = 5
 SHARE = 0.3  # of the frames that is kept unless said
 LEAST_KEPT = 3
 ROOM = 1.35  # times the disc's size, that is cut out about it
@@ -52,31 +53,6 @@ class Lucky:
     gain: float
 
 
-def film_frames(path: Path) -> Iterator[F32]:
-    """The pictures of a film as linear RGB, 0 to 1, turned as it says; BadInput when it is none."""
-    film = cv2.VideoCapture(str(path))
-    try:
-        seen = 0
-        while True:
-            good, bgr = film.read() if film.isOpened() else (False, None)
-            if not good or bgr is None:
-                break
-            if bgr.shape[0] * bgr.shape[1] > LARGEST_PICTURE:
-                raise BadInput(f"{path.name}: its pictures are too large")
-            seen += 1
-            yield _linear(np.ascontiguousarray(bgr[..., ::-1], np.uint8))
-    finally:
-        film.release()
-    if not seen:
-        raise BadInput(f"{path.name}: not a film that can be read")
-
-
-def _linear(eight: npt.NDArray[np.uint8]) -> F32:
-    level = np.arange(256) / 255
-    table = np.where(level <= 0.04045, level / 12.92, ((level + 0.055) / 1.055) ** 2.4)
-    return table.astype(np.float32)[eight]
-
-
 def file_frame(path: Path) -> tuple[F32, Colour]:
     """A frame's file as linear RGB, 0 to 1, and its colours."""
     frame = decoded(path)
@@ -90,8 +66,8 @@ def frames_of(files: list[Path]) -> Iterator[tuple[F32, Colour]]:
     """All pictures of files, films taken apart, one after the other."""
     for path in files:
         if path.suffix.lower() in FILMS:
-            for rgb in film_frames(path):
-                yield rgb, Colour()
+            for picture in film_pictures(path):
+                yield linear_picture(picture), Colour()
         else:
             yield file_frame(path)
 

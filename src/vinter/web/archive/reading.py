@@ -17,7 +17,7 @@ from django.db import models, transaction
 
 from vinter.core.errors import BadInput
 from vinter.core.formats.whole import check_room
-from vinter.core.frames.content import ALLOWED
+from vinter.core.frames.content import ALLOWED, FILMS
 from vinter.web.accounts.models import Convention
 from vinter.web.archive.format import FORMAT, TABLES, VERSION, Table
 from vinter.web.archive.writing import LEFT_OUT
@@ -31,7 +31,7 @@ from vinter.web.takes.models import Frame
 
 LARGEST_MEMBER = 512 * 2**20  # bytes of one list of rows
 MOST_ROWS = 500_000
-SUFFIXES = set().union(*ALLOWED.values())
+SUFFIXES = FILMS.union(*ALLOWED.values())
 
 
 def about(source: Path) -> dict[str, Any]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
-from vinter.core.frames.frame_type import CALIBRATION
+from vinter.core.frames.frame_type import NEVER_STACKED
 from vinter.core.frames.measure import Measure
 from vinter.core.frames.outcome import Outcome, outcome
 from vinter.core.sky.nights import Night as CoreNight
@@ -22,7 +22,7 @@ from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Take
 
 USED = 0.05  # mag/arcsec^2, within which what was measured is what plans are made with
-NO_SKY = {"ground", "twin", "test", *CALIBRATION}
+NO_SKY = {"ground", "twin", "test", *NEVER_STACKED}
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -15,7 +15,7 @@ from django.views.decorators.http import require_POST
 from vinter.core.errors import BadInput
 from vinter.core.formats.horizons import horizon_text, read_horizon
 from vinter.core.formats.whole import write_image
-from vinter.core.frames.content import check_content
+from vinter.core.frames.content import HEAD_BYTES, check_content
 from vinter.core.frames.decoding import decoded
 from vinter.core.ground.panorama import PanoramaFix, fix_by_points, fix_by_sun, traced
 from vinter.core.sky.ephemeris import GALACTIC_CENTRE, diurnal_path
@@ -104,7 +104,7 @@ def add_picture(request: HttpRequest, pk: int) -> HttpResponse:
     site = owned(Site, request, pk)
     file = one_file(request, "a JPEG or PNG", LARGEST)
     label, data = file.name or "", file.read()
-    check_content(label, data[:8])
+    check_content(label, data[:HEAD_BYTES])
     if Path(label).suffix.lower() not in (".jpg", ".jpeg", ".png"):
         raise BadInput(f"{label}: a JPEG or PNG is wanted here")
     folder = site.folder

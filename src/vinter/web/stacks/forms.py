@@ -72,6 +72,8 @@ class StackForm(forms.Form):
         single = [(f"frame:{f.pk}", f"from {f.name} alone") for f in frames]
         ground = self.fields["ground"]
         assert isinstance(ground, forms.ChoiceField)
+        if not frames and any(f.is_film for f in take.readable()):
+            self.fields["method"].initial = Stack.LUCKY
         ground.choices = GROUNDS + OWN[: min(own, 2)] + single
         for name, field in self.fields.items():
             field.required = False

@@ -81,6 +81,8 @@ def single(request: HttpRequest, pk: int) -> HttpResponse:
     frame = get_object_or_404(Frame.objects.select_related("take"), pk=pk, take__owner=request.user)
     if frame.error:
         raise BadInput(f"{frame.name}: {frame.error}")
+    if frame.is_film:
+        raise BadInput(f"{frame.name}: a film; its sharpest pictures become one by a stack of the take")
     check_quota(frame.take.owner_id)
     return redirect("stack", _developed(frame).pk)
 

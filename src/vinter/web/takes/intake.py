@@ -14,7 +14,7 @@ from django.db import IntegrityError, transaction
 
 from vinter.core.errors import BadInput
 from vinter.core.formats.whole import DISK_FULL, check_room
-from vinter.core.frames.content import ALLOWED, check_content
+from vinter.core.frames.content import ALLOWED, FILMS, HEAD_BYTES, check_content
 from vinter.web.jobs.models import enqueue
 from vinter.web.quota import OverQuota, check_quota
 from vinter.web.takes.models import Frame, Take
@@ -49,12 +49,12 @@ def taken_in(one: Take, name: str, whole: Path) -> dict[str, Any]:
     once."""
     digest = hashlib.sha256()
     with whole.open("rb") as file:
-        start = file.read(8)
+        start = file.read(HEAD_BYTES)
         file.seek(0)
         while chunk := file.read(2**20):
             digest.update(chunk)
     try:
-        check_content(name, start)
+        check_content(name, start, films=True)
     except BadInput as error:
         whole.unlink()
         raise Refused(str(error)) from error
@@ -102,7 +102,7 @@ def import_folder(
         raise BadInput(f"{username!r}: no such person here")
     if not folder.is_dir():
         raise BadInput(f"{folder}: no such folder")
-    suffixes = set().union(*ALLOWED.values())
+    suffixes = FILMS.union(*ALLOWED.values())
     files = sorted(p for p in folder.iterdir() if p.is_file() and p.suffix.lower() in suffixes)
     if not files:
         raise BadInput(f"{folder}: no frames in it ({', '.join(sorted(suffixes))})")

@@ -9,6 +9,7 @@ from django.conf import settings
 from django.db import models
 
 from vinter.core.camera.phones import SHIPPED
+from vinter.core.frames.content import FILMS
 from vinter.core.frames.frame_type import CALIBRATION
 from vinter.core.frames.selection import Candidate, Decision
 from vinter.core.simulate.capture import Burst
@@ -205,6 +206,11 @@ class Frame(Binnable):
     def path(self) -> Path:
         """The original file."""
         return self.take.folder / self.stored
+
+    @property
+    def is_film(self) -> bool:
+        """Whether it holds many pictures."""
+        return Path(self.stored).suffix in FILMS
 
     @property
     def suggestion(self) -> str:

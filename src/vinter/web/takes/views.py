@@ -91,6 +91,7 @@ def take(request: HttpRequest, pk: int) -> HttpResponse:
             "orders": ORDERS,
             "frame_types": FRAME_TYPES,
             "stackable": len(one.stackable()),
+            "films_alone": bool(frames) and all(f.is_film for f in frames),
             "filming": latest("film", one.pk),
             "filmed": one.film.is_file(),
             "focus_form": FocusForm(one) if one.shot and frames else None,
@@ -224,6 +225,8 @@ def _part(request: HttpRequest, one: Take) -> dict[str, Any]:
 def set_type(request: HttpRequest, pk: int) -> HttpResponse:
     """Overrule what a frame was taken for."""
     frame = get_object_or_404(Frame, pk=pk, take__owner=request.user)
+    if frame.is_film:
+        raise BadInput(f"{frame.name}: a film stays one")
     frame.frame_type = checked(FrameTypeForm(request.POST)).cleaned_data["frame_type"]
     frame.type_set_by_hand = True
     frame.save(update_fields=["frame_type", "type_set_by_hand"])

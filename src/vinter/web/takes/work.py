@@ -11,10 +11,12 @@ from vinter.core.errors import BadInput
 from vinter.core.finite import finite
 from vinter.core.formats.pictures import write_jpeg
 from vinter.core.formats.whole import no_room
+from vinter.core.frames.content import FILMS
 from vinter.core.frames.decoding import decoded
+from vinter.core.frames.film_reading import film_frame, film_pictures
 from vinter.core.frames.measure import clean, measure
 from vinter.core.frames.preview import preview, thumbnail
-from vinter.core.frames.reading import named
+from vinter.core.frames.reading import Frame, named
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.phone import SimulatedPhone
 
@@ -30,14 +32,26 @@ def shoot_frame(burst: Burst, i: int, folder: Path) -> str:
     return _phone(burst).write(i, folder).name
 
 
+def _opened(path: Path, label: str) -> tuple[Frame, int]:
+    """A file's frame; of a film the middle picture, and how many it holds."""
+    if path.suffix.lower() not in FILMS:
+        return decoded(path, label), 1
+    seen, shown = 0, None
+    for seen, picture in enumerate(film_pictures(path, label), 1):
+        if seen & (seen - 1) == 0:  # 1, 2, 4, 8 …: the last of them lies in the film's second half
+            shown = picture
+    assert shown is not None
+    return film_frame(shown, path.with_name(label)), seen
+
+
 def measure_file(path: Path, label: str, previews: Path) -> dict[str, Any]:
     """Measure one file and write a thumbnail and a full-size look; {"error"} when it cannot be read."""
     cv2.setNumThreads(1)
     try:
-        frame = decoded(path, label)
+        frame, pictures = _opened(path, label)
         with named(label):
             data, plane = clean(frame)
-            found = asdict(measure(frame, (data, plane)))
+            found = asdict(replace(measure(frame, (data, plane)), pictures=pictures))
             frame = replace(frame, data=data)  # of a large frame nothing is held longer than it is needed
             del plane
             picture = preview(frame, data, found["background"])
