@@ -25,13 +25,13 @@ def stars_in(picture, places, reach=2, height=70):
 
 
 def noise_of(picture):
-    patch = picture[200:600, 2800:3600, 1].astype(float)
+    patch = picture[100:300, 1400:1800, 1].astype(float)
     steps = patch[:, 4:] - patch[:, :-4]
     return 1.4826 * np.median(np.abs(steps - np.median(steps)))
 
 
 @pytest.mark.django_db(transaction=True)
-def test_from_a_night_to_a_picture(page, worker, tmp_path, shot):
+def test_from_a_night_to_a_picture(page, worker, tmp_path, shot, small_sensor):
     worker.start()
     # 1. in, and the next good window with its reasons
     page.goto("/")
@@ -51,9 +51,9 @@ def test_from_a_night_to_a_picture(page, worker, tmp_path, shot):
 
     # 3. a shot from it
     page.get_by_role("link", name="Plan a shot for 01:45").click()
-    expect(page.get_by_text("Shutter 10 s: stars drift")).to_be_visible()
+    expect(page.get_by_text("Shutter 20 s: stars drift")).to_be_visible()
     page.get_by_label("The picture is for").select_option("print")
-    expect(page.get_by_text("Shutter 6 s: stars drift")).to_be_visible()
+    expect(page.get_by_text("Shutter 10 s: stars drift")).to_be_visible()
     page.get_by_label("The picture is for").select_option("screen")
     page.get_by_label("Frames").fill("4")
     page.get_by_label("Title").fill("Core over the mill")
@@ -99,7 +99,8 @@ def test_from_a_night_to_a_picture(page, worker, tmp_path, shot):
     for side in ("before", "after"):
         response = page.request.get(page.locator("#compare").get_attribute(f"data-{side}"))
         looks[side] = cv2.imdecode(np.frombuffer(response.body(), np.uint8), cv2.IMREAD_COLOR)
-    assert noise_of(looks["before"]) / noise_of(looks["after"]) > 0.85 * np.sqrt(4)
+    # faint stars are in the patch as well, which do not grow less
+    assert noise_of(looks["before"]) / noise_of(looks["after"]) > 0.8 * np.sqrt(4)
 
     # 8. the finish: a change shows at once and can be undone; exports open and hold the true stars
     page.get_by_role("button", name="Finish it").click()
@@ -118,14 +119,14 @@ def test_from_a_night_to_a_picture(page, worker, tmp_path, shot):
     for kind in ("JPEG", "16-bit TIFF"):
         page.get_by_label("As", exact=True).select_option(label=kind)
         page.get_by_role("button", name="Export", exact=True).click()
-        link = page.get_by_role("link", name=re.compile(f"^{kind}, 4032 × 3024 px"))
+        link = page.get_by_role("link", name=re.compile(f"^{kind}, 2016 × 1512 px"))
         expect(link).to_be_visible(timeout=LONG)
         with page.expect_download() as download:
             link.click()
         download.value.save_as(tmp_path / kind)
     jpeg = np.asarray(Image.open(tmp_path / "JPEG"))
     deep = tifffile.imread(tmp_path / "16-bit TIFF")
-    assert deep.dtype == np.uint16 and deep.shape == jpeg.shape == (3024, 4032, 3)
+    assert deep.dtype == np.uint16 and deep.shape == jpeg.shape == (1512, 2016, 3)
     check_stars(jpeg)
     assert Image.open(tmp_path / "JPEG").getexif()[272] == "Marlet 7"
 
@@ -133,7 +134,7 @@ def test_from_a_night_to_a_picture(page, worker, tmp_path, shot):
     page.get_by_role("link", name="Ledger", exact=True).click()
     entry = page.locator("article").filter(has_text="Core over the mill")
     expect(entry.get_by_text("4 used")).to_be_visible()
-    expect(entry.get_by_role("link", name=re.compile("JPEG, 4032"))).to_be_visible()
+    expect(entry.get_by_role("link", name=re.compile("JPEG, 2016"))).to_be_visible()
     entry.get_by_role("link", name="4 used").click()
     assert page.locator("nav a.reached").all_inner_texts() == [
         "Sites",

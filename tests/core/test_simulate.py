@@ -40,6 +40,11 @@ def burst(**changes):
     )
 
 
+def middle_of_the_sensor():
+    """The lens before a quarter of its sensor: as sharp, and quicker."""
+    return replace(phone("marlet-7").lens("main"), width=2016, height=1512)
+
+
 @pytest.fixture(scope="module")
 def shot(tmp_path_factory):
     folder = tmp_path_factory.mktemp("shot")
@@ -68,9 +73,10 @@ def test_stars_stand_where_skyfield_puts_them():
 def test_the_same_seed_gives_the_same_frame_and_another_does_not(shot, tmp_path):
     again = shoot(burst(count=1), tmp_path)
     assert again[0].read_bytes() == shot[0][0].read_bytes()
-    assert not np.array_equal(
-        SimulatedPhone(burst(seed=2, traffic=False)).frame(0), SimulatedPhone(burst(traffic=False)).frame(0)
+    one, same, other = (
+        SimulatedPhone(burst(lens=middle_of_the_sensor(), seed=s, traffic=False)).frame(0) for s in (1, 1, 2)
     )
+    assert np.array_equal(one, same) and not np.array_equal(one, other)
 
 
 def test_the_file_carries_real_exif_and_opens_in_libraw(shot):
@@ -119,7 +125,7 @@ def test_inspection_calls_it_sensor_data_and_a_smoothed_copy_processed(shot):
 def test_a_focus_error_and_a_long_exposure_show(tmp_path):
     found = []
     for name, changes in (("sharp", {}), ("soft", {"focus_error": 4}), ("long", {"shutter": 40.0})):
-        camera = SimulatedPhone(burst(traffic=False, compress=False, **changes))
+        camera = SimulatedPhone(burst(lens=middle_of_the_sensor(), traffic=False, compress=False, **changes))
         (tmp_path / name).mkdir()
         frame = read_frame(camera.write(0, tmp_path / name))
         found.append(measure(frame, clean(frame)))

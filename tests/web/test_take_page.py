@@ -149,7 +149,9 @@ def test_the_sheet_is_sorted_by_what_is_asked(desk, small_take, key, figure, fal
 
 
 @pytest.mark.django_db
-def test_the_simulated_phone_shoots_what_was_planned_and_again_when_asked(desk, shot, tools, monkeypatch):
+def test_the_simulated_phone_shoots_what_was_planned_and_again_when_asked(
+    desk, shot, small_sensor, tools, monkeypatch
+):
     desk.post(reverse("shoot", args=[shot.pk]))
     take = Take.objects.get()
     assert Job.objects.get().kind == "shoot" and take.title == shot.title
