@@ -46,6 +46,12 @@ def no_files_of_other_tests(request):
         shutil.rmtree(settings.MEDIA_ROOT, ignore_errors=True)
 
 
+@pytest.fixture(autouse=True)
+def quick_passwords(settings):
+    """Passwords are kept by a hash that takes no time; what is made to be slow is not tried over and over."""
+    settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+
+
 @pytest.fixture
 def nerea(django_user_model):
     """The demo photographer with her sites, phones and one shot."""
@@ -120,6 +126,23 @@ def tools():
     made = JobContext(Inline(), lambda label, share: told.append((label, share)), lambda: False)
     made.progress.told = told
     return made
+
+
+@pytest.fixture
+def worked(tools):
+    """Does what waits in the queue, in this process, as a worker would; returns the jobs."""
+    from vinter.web.jobs.models import Job
+    from vinter.web.jobs.registry import handler_of
+
+    def do():
+        done = []
+        while (job := Job.objects.filter(state=Job.QUEUED).order_by("id").first()) is not None:
+            handler_of(job.kind)(job.subject, tools)
+            Job.objects.filter(pk=job.pk).update(state=Job.DONE)
+            done.append(job)
+        return done
+
+    return do
 
 
 _STACKED = {}

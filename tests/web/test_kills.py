@@ -23,8 +23,9 @@ from vinter.web.jobs.models import Job
 from vinter.web.stacks.models import Stack
 
 
-@pytest.fixture
-def served(transactional_db, settings):
+@pytest.fixture(scope="module")
+def served(django_db_setup):
+    from django.conf import settings
     from django.db import connection
 
     one = Served(
@@ -39,8 +40,7 @@ def served(transactional_db, settings):
         }
     )
     yield one
-    one.process.terminate()
-    one.process.wait(20)
+    one.stop()
 
 
 def until(job, ready, seconds=120):

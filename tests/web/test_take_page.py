@@ -186,6 +186,7 @@ def test_the_film_shows_the_kept_frames_in_order_and_few_are_not_filmed(desk, sm
     while (read := reader.read())[0]:
         pictures.append(read[1])
     assert len(pictures) == 4 and len(small_take.stackable()) == 4
+    assert pictures[0].shape == (600, 800, 3) and reader.get(cv2.CAP_PROP_FPS) == 24
     looks = [cv2.imread(str(small_take.previews / f"{f.stored[:-4]}.jpg")) for f in small_take.stackable()]
     for picture, look in zip(pictures, looks, strict=True):
         size = (picture.shape[1] // 8, picture.shape[0] // 8)
