@@ -9,7 +9,7 @@ from vinter.core.field.card import spoken_shutter
 from vinter.core.field.departure import leave_by
 from vinter.core.field.hazards import HAZARDS
 from vinter.core.field.packing import ALWAYS, Mark, Outing, marked, pack_list
-from vinter.core.frames.frame_type import CALIBRATION, FRAME_TYPES
+from vinter.core.frames.frame_type import FRAME_TYPES, NEVER_STACKED
 from vinter.core.frames.selection import Candidate, Decision
 from vinter.core.modes.basis import MODE_PLAN
 from vinter.core.rehearse.coach import Judgement
@@ -104,7 +104,7 @@ def test_the_users_word_decides_whatever_was_measured(frame_type, verdict):
 
     assert of(Decision.KEEP).included and not of(Decision.DROP).included
     assert of(Decision.NONE).included == (frame_type == "sky" and verdict != "drop")
-    assert of(Decision.KEEP).stackable == (frame_type not in CALIBRATION)
+    assert of(Decision.KEEP).stackable == (frame_type not in NEVER_STACKED)
     assert not of(Decision.KEEP, readable=False).included and not of(Decision.KEEP, measured=False).included
     assert of(Decision.NONE).serves_as(frame_type) and not of(Decision.DROP).serves_as(frame_type)
     assert not of(Decision.NONE, readable=False).serves_as(frame_type)

@@ -1,10 +1,12 @@
 """The rehearsal gives back what was set, and the coach sees what goes wrong; field advice and packing."""
 
 from dataclasses import replace
+from functools import cache
 
 import numpy as np
 import pytest
 
+from vinter.core.camera.iso import IsoCosts, choose_iso
 from vinter.core.camera.photons import encoded, sky_rate
 from vinter.core.field.check import advise
 from vinter.core.field.packing import Outing, pack_list
@@ -113,12 +115,15 @@ def test_pictures_show_what_was_done(standing):
     assert sum(counts) > 100_000 and abs(int(np.argmax(counts[2:])) + 2 - encoded(0.0146) * 64) < 4
 
 
-def field_measure(**changes):
-    one = exercise("first")
-    return replace(
-        measure(as_frame(press(one.burst(), PhoneSettings(iso=1600, shutter=10, ticks=4), None, 3))),
-        **changes,
+@cache
+def field_press():
+    return measure(
+        as_frame(press(exercise("first").burst(), PhoneSettings(iso=1600, shutter=10, ticks=4), None, 3))
     )
+
+
+def field_measure(**changes):
+    return replace(field_press(), **changes)
 
 
 def test_the_one_next_change():
@@ -133,11 +138,28 @@ def test_the_one_next_change():
         ({"trail_px": 7.0, "elongation": 2.0, "exposure_s": 30.0}, "shutter 20"),
         ({"trail_px": 30.0, "elongation": 5.0}, "delay 3 s"),
         ({"clipped_fraction": 0.05}, "turn the frame"),
-        ({"background": 0.002}, "ISO 3200"),
+        ({"background": 0.002, "iso": 400}, "ISO 3200"),
     )
     for change, what in cases:
         advice = advise(replace(m, **change), lens, 0.32, 5)
         assert not advice.good and advice.change.startswith(what.split()[0]) and what in advice.change, change
+
+
+@pytest.mark.parametrize("zenith", [22.0, 21.0, 19.5, 17.5])
+@pytest.mark.parametrize("pitch", [1.0, 2.0, 4.0])
+def test_what_the_plan_sets_is_not_called_too_dark(zenith, pitch):
+    """Plan and test shot judge read noise by the same sums, whatever the pixels."""
+    lens = replace(exercise("first").the_lens, pitch=pitch)
+    m = field_measure()
+    for seconds in (2.0, 10.0, 20.0):
+        plan = choose_iso(lens, zenith, seconds)
+        shot = replace(m, iso=plan.chosen, exposure_s=seconds, background=plan.sky_level_linear, trail_px=0)
+        advice = advise(shot, lens, 0.32, 5)
+        assert advice.good, (seconds, plan.chosen, advice.sentence)
+        lower = replace(shot, iso=50, background=plan.sky_electrons / lens.full_scale(50))
+        told = advise(lower, lens, 0.32, 5)
+        if IsoCosts(lens, plan.sky_electrons, seconds).excess(50) > 0.11:
+            assert "read noise adds" in told.sentence and told.change == f"ISO {plan.chosen}"
 
 
 def test_sky_rate_sets_the_hump():

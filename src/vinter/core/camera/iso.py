@@ -52,6 +52,42 @@ def _school_iso(lens: Lens, mag: float, rate: float, seconds: float) -> dict[str
     return {name: float(np.clip(iso, lens.iso_min, lens.iso_top)) for name, iso in wanted.items()}
 
 
+@dataclass(frozen=True)
+class IsoCosts:
+    """What read noise costs at each ISO of a lens under a sky that gives so many electrons in an exposure."""
+
+    lens: Lens
+    electrons: float
+    seconds: float
+
+    def level(self, iso: float) -> float:
+        """Linear level of the sky, 0 to 1."""
+        return min(self.electrons / self.lens.full_scale(iso), 1.0)
+
+    @property
+    def allowed(self) -> list[int]:
+        """Stops at which the sky leaves stars and glow their headroom; the lowest ISO when none does."""
+        return [iso for iso in iso_stops(self.lens) if self.level(iso) <= HUMP_LIMIT] or [self.lens.iso_min]
+
+    def excess(self, iso: float) -> float:
+        """Noise over that of the best allowed stop, as a share of it."""
+        best = min(self._noise(stop) for stop in self.allowed)
+        return self._noise(iso) / best - 1
+
+    def read_noise_adds(self, iso: float) -> float:
+        """What read noise adds to the noise of sky and dark current, as a share of it."""
+        alone = self.electrons + self.lens.dark_current * self.seconds
+        return self._noise(iso) / float(np.sqrt(max(alone, 1e-9))) - 1
+
+    @property
+    def lowest(self) -> int:
+        """The lowest allowed stop that is as good as the best."""
+        return next(iso for iso in self.allowed if self.excess(iso) <= NOISE_SLACK)
+
+    def _noise(self, iso: float) -> float:
+        return photons.noise(self.lens, self.electrons, self.seconds, iso)
+
+
 def choose_iso(
     lens: Lens, mag: float, seconds: float, trail_px: float = 0.0, own: int | None = None
 ) -> IsoChoice:
@@ -59,16 +95,9 @@ def choose_iso(
     own."""
     rate = photons.sky_rate(lens, mag)
     electrons = rate * seconds
-
-    def level(iso: float) -> float:
-        return min(electrons / lens.full_scale(iso), 1.0)
-
-    def excess(iso: float) -> float:
-        return photons.noise(lens, electrons, seconds, iso) / best - 1
-
-    allowed = [iso for iso in iso_stops(lens) if level(iso) <= HUMP_LIMIT] or [lens.iso_min]
-    best = min(photons.noise(lens, electrons, seconds, iso) for iso in allowed)
-    chosen = own or next(iso for iso in allowed if excess(iso) <= NOISE_SLACK)
+    costs = IsoCosts(lens, electrons, seconds)
+    level, excess = costs.level, costs.excess
+    chosen = own or costs.lowest
     opinions = [
         Opinion(
             name,

@@ -2,13 +2,13 @@
 
 from dataclasses import dataclass
 
-from vinter.core.camera.iso import HUMP_LIMIT
+from vinter.core.camera.iso import HUMP_LIMIT, IsoCosts
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.photons import encoded
 from vinter.core.camera.shutter import SHUTTERS
 from vinter.core.frames.measure import Measure
 
-TOO_DARK = 0.010  # linear level of the sky under which read noise rules at any ISO
+TOO_NOISY = 0.10  # of the noise at the best ISO: from which read noise is worth another test shot
 SOFT_PX = 4.4  # FWHM of stars above which focus is off
 TYPICAL = 0.7  # of the worst corner's drift: what the median star of a frame shows
 SHAKE_RATIO = 1.8  # trail longer than the sky alone explains
@@ -113,10 +113,11 @@ def advise(
             f"{100 * m.clipped_fraction:.1f} % of the picture is clipped: a lamp or the Moon is in it.",
             "turn the frame or cover the lamp",
         )
-    if level < TOO_DARK and iso and iso < lens.iso_top:
+    if iso and (costs := IsoCosts(lens, level * lens.full_scale(iso), seconds)).excess(iso) > TOO_NOISY:
         return change(
-            f"The sky's hump stands at {100 * encoded(level):.0f} %: read noise rules the shadows.",
-            f"ISO {min(iso * 2, lens.iso_top)}",
+            f"The sky's hump stands at {100 * encoded(level):.0f} %: read noise adds "
+            f"{100 * costs.excess(iso):.0f} % to the noise of ISO {costs.lowest}.",
+            f"ISO {costs.lowest}",
         )
     return Advice(
         True,

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
+from vinter.core.camera.iso import IsoCosts
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.photons import encoded, srgb
 from vinter.core.camera.trailing import drift_map
@@ -17,6 +18,8 @@ from vinter.core.rehearse.exercises import Exercise
 from vinter.core.simulate.modes import Shown
 
 HISTOGRAM_BINS = 64
+DROWNED = 0.20  # that read noise may add to the sky's own noise: half as many frames more
+LONG_ENOUGH = 0.6  # of the shutter the stars bear, from which a longer one is not asked for
 REHEARSED = 1.25  # of the trail a real picture may have: who rehearses tries settings in whole steps
 
 
@@ -83,12 +86,11 @@ def judge(
     lens: Lens,
     trail: float = 5.0,
     width: float = 4.0,
-    darkest: float = 0.010,
     brightest: float = 0.14,
-    trails_wanted: bool = False,
+    framing: bool = False,
 ) -> Judgement:
-    """Judge a press: allowed trail and star width in px, linear level of the sky between ``darkest`` and
-    ``brightest``."""
+    """Judge a press: allowed trail and star width in px, linear level of the sky below ``brightest``; a
+    ``framing`` shot may be noisy."""
     frame = as_frame(shown)
     m = measure(frame)
     settings = shown.settings
@@ -111,7 +113,8 @@ def judge(
             [],
             m,
         )
-    advice = advise(m, lens, worst_drift(shown), trail)
+    drift = worst_drift(shown)
+    advice = advise(m, lens, drift, trail)
     if not advice.good:
         return _said(advice, m)
     if m.fwhm_px > width:
@@ -124,18 +127,8 @@ def judge(
             ),
             m,
         )
-    if m.background < darkest:
-        return _said(
-            Advice(
-                False,
-                f"The sky stands at {100 * encoded(m.background):.0f} % of the histogram; "
-                f"{100 * encoded(darkest):.0f} % is the least "
-                "at which it drowns the read noise.",
-                "more ISO, or a longer shutter",
-                advice.figures,
-            ),
-            m,
-        )
+    if not framing and (dim := _dim(m, lens, trail / max(drift, 1e-6))):
+        return _said(Advice(False, dim, "a longer shutter", advice.figures), m)
     if m.background > brightest:
         return _said(
             Advice(
@@ -150,9 +143,23 @@ def judge(
     return _said(advice, m, True)
 
 
+def _dim(m: Measure, lens: Lens, bears: float) -> str:
+    """What read noise costs where the stars bear (``bears`` s) a longer shutter; else nothing."""
+    seconds, iso = m.exposure_s or 0.0, m.iso or lens.iso_min
+    adds = IsoCosts(lens, m.background * lens.full_scale(iso), seconds).read_noise_adds(iso)
+    longest = min(bears, lens.shutter_max)
+    if adds <= DROWNED or seconds > LONG_ENOUGH * longest:
+        return ""
+    frames = (1 + adds) ** 2
+    return (
+        f"Read noise adds {100 * adds:.0f} % to the sky's own: that is {frames:.1f} times the frames. "
+        f"The stars bear {longest:.0f} s."
+    )
+
+
 def judge_exercise(shown: Shown, one: Exercise) -> Judgement:
     """Judge a press by an exercise's own limits; on a night to leave no frame passes."""
-    found = judge(shown, one.the_lens, one.trail, one.width, one.darkest, one.brightest)
+    found = judge(shown, one.the_lens, one.trail, one.width, one.brightest, one.framing)
     if one.leave:
         sentence = (
             f"{found.measure.stars} stars, {found.measure.fwhm_px:.1f} px wide: every setting gives "

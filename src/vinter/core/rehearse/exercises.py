@@ -37,8 +37,9 @@ class Exercise:
     """One situation: where and when, phone and lens, the settings it starts from, test shots allowed, and
     what passes.
 
-    ``trail`` is the most px of trail allowed, ``width`` the widest star, ``darkest`` and ``brightest`` the
-    linear level of the sky. ``leave`` marks a night on which packing up is the right answer.
+    ``trail`` is the most px of trail allowed, ``width`` the widest star, ``brightest`` the linear
+    level of the sky; a ``framing`` shot may be noisy. ``leave`` marks a night on which packing up is the
+    right answer.
     """
 
     key: str
@@ -52,8 +53,8 @@ class Exercise:
     shots: int = 6
     trail: float = 5.0
     width: float = 4.0
-    darkest: float = 0.010
     brightest: float = 0.14
+    framing: bool = False
     leave: bool = False
     seed: int = 7
     teaches: str = field(default="")
@@ -124,6 +125,7 @@ LADDER = (
         phone="marlet-7",
         lens="main",
         start=PhoneSettings(iso=6400, shutter=2.0, ticks=4, delay=0.0),
+        framing=True,
         shots=4,
         teaches="a delay of three seconds",
     ),
@@ -149,7 +151,6 @@ LADDER = (
         lens="ultra-wide",
         start=PhoneSettings(iso=800, shutter=6.0, ticks=0),
         shots=6,
-        darkest=0.010,
         teaches="what a slow lens costs",
     ),
     Exercise(
