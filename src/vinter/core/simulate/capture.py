@@ -15,7 +15,8 @@ class Burst:
     """What the simulated phone is told: where it stands and points, and its settings. Times in Unix seconds.
 
     ``scene`` names what stands there, about the azimuth ``facing`` (the pose's unless said); ``faults`` are
-    kinds (``FAULTS``) with the frames they are in, none for all.
+    kinds (``FAULTS``) with the frames they are in, none for all; ``cloud`` is the share of the
+    sky under thin cloud.
     """
 
     site: Site
@@ -36,6 +37,7 @@ class Burst:
     scene: str = ""
     facing: float | None = None
     faults: tuple[tuple[str, tuple[int, ...]], ...] = ()
+    cloud: float = 0.0
 
     def struck(self, fault: str, i: int) -> bool:
         """Whether a fault is in frame ``i``: named for it, or for all of them."""

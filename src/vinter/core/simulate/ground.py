@@ -1,7 +1,9 @@
 """The ground in front of the simulated lens: the site's own horizon, and before it what a scene puts
 there."""
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 import cv2
@@ -19,6 +21,7 @@ STEP = 0.02  # degrees of azimuth in the skyline table
 COARSE = 16  # pixels between directions that are computed exactly
 FULL = 255 / 0.6  # of the stored reflectance: 0.6 is the brightest there is
 EYE = 1.6  # m of the lens over the ground
+FARTHEST = 120.0  # m, beyond which shadows are not drawn
 TILE = 512  # px of a side of the texture that the plain is laid with
 GRASS, SOIL, STONE, WOOD, LEAF = (
     np.array(c, np.float32)
@@ -32,15 +35,28 @@ GRASS, SOIL, STONE, WOOD, LEAF = (
 )
 
 
+@dataclass(frozen=True)
+class Standing:
+    """An outline, or a line ``thick`` degrees wide, (n, 2) of azimuth and altitude in degrees, that stands on
+    the plain so many metres away."""
+
+    points: Array
+    away: float
+    thick: float | None = None
+
+
 @dataclass
 class Ground:
     """Share of sky in each pixel (height, width, 0 to 1); the ground's reflectance by colour (height, width,
-    3, over ``FULL``); share of water that mirrors the sky; light of its own (nL by colour) or None."""
+    3, over ``FULL``); share of water that mirrors the sky; light of its own (nL by colour) or None; share (of
+    255) of what stands upright, and what of it is near enough to cast shadows."""
 
     sky: F32
     colour: U8
     water: U8 | None = None
     light: F32 | None = None
+    upright: U8 | None = None
+    standing: list[Standing] = field(default_factory=list)
 
     @property
     def reflectance(self) -> F32:
@@ -128,6 +144,20 @@ class Painter:
             np.ones((view.height, view.width), np.float32), np.zeros((view.height, view.width, 3), np.uint8)
         )
         self.rng = np.random.default_rng([seed, 78])
+        self._away: float | None = None
+
+    @contextmanager
+    def stands(self, foot: float) -> Iterator[None]:
+        """What is painted within stands on the plain where it is seen at an altitude; too far away it casts
+        no shadow that is seen."""
+        away = EYE / np.tan(np.radians(-foot)) if foot < 0 else FARTHEST
+        self._away = min(float(away), FARTHEST)
+        yield
+        self._away = None
+
+    def _stand(self, points: Array, thick: float | None = None) -> None:
+        if self._away is not None and self._away < FARTHEST:
+            self.made.standing.append(Standing(points, self._away, thick))
 
     def profile(self, table: Array, colour: F32, haze: float = 0.0) -> None:
         """All that lies under a skyline table: hills in a colour, paler with ``haze``, and the plain before
@@ -191,6 +221,7 @@ class Painter:
 
     def shape(self, points: Array, colour: F32, grain: float = 0.25, glow: float = 0.0) -> None:
         """A polygon of a colour with a grain; with ``glow`` (nL) it shines in that colour."""
+        self._stand(np.asarray(points, float))
         pixels = self._pixels(np.asarray(points, float))
         if pixels is None:
             return
@@ -208,6 +239,7 @@ class Painter:
         mask = np.zeros(self.made.sky.shape, np.uint8)
         top, bottom = self.view.height, 0
         for line, thick in zip(lines, degrees, strict=True):
+            self._stand(np.asarray(line, float), thick)
             pixels = self._pixels(np.asarray(line, float))
             if pixels is None:
                 continue
@@ -230,6 +262,9 @@ class Painter:
         rows, columns = (np.arange(s.start, s.stop) % TILE for s in part)
         texture = 1 + grain * (tile[np.ix_(rows, columns)] - 1)
         self._lay(part, share, np.asarray(colour * texture[..., None], np.float32))
+        if self.made.upright is None:
+            self.made.upright = np.zeros(self.made.sky.shape, np.uint8)
+        self.made.upright[part] = np.maximum(self.made.upright[part], mask)
         if self.made.water is not None:
             self.made.water[part] = (self.made.water[part] * (1 - share)).astype(np.uint8)
         if glow:

@@ -1,6 +1,7 @@
 """What goes wrong while the simulated phone shoots: lamps, people, cloud, a push, dew."""
 
 from collections.abc import Callable
+from statistics import NormalDist
 
 import cv2
 import numpy as np
@@ -47,12 +48,16 @@ def by_colour(mosaic: F32, change: Callable[[F32], npt.NDArray[np.floating]]) ->
 
 
 def veil(burst: Burst, mosaic: F32, i: int) -> None:
-    """A passing cloud over part of the sky, in place: it takes the stars' light and is lit by the
-    ground's."""
+    """Cloud over half of the sky where it was asked for in frame i, else over the burst's share, in place: it
+    takes the stars' light and is lit by the ground's."""
+    share = 0.5 if burst.struck("cloud", i) else burst.cloud
+    if share <= 0:
+        return
     rng = np.random.default_rng([burst.seed, 33])
     h, w = mosaic.shape
     cells = rng.standard_normal((9, 12)).astype(np.float32)
     shift = np.array([[1, 0, 0.25 * i], [0, 1, 0]], np.float32)
+    cells += np.float32(NormalDist().inv_cdf(min(share, 0.99)))
     cells = cv2.warpAffine(cells, shift, (12, 9), borderMode=cv2.BORDER_WRAP)
     cover = np.clip(cv2.resize(cells, (w, h), interpolation=cv2.INTER_CUBIC), 0, 1.2) * np.float32(0.6)
     level = np.float32(np.median(mosaic[::16, ::16]))

@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.camera import photons
-from vinter.core.camera.projection import View, project, unproject, view_of
+from vinter.core.camera.projection import View, east_north_up, project, unproject, view_of
 from vinter.core.formats.dng import DngInfo, write_dng
 from vinter.core.simulate import skylight
 from vinter.core.simulate.capture import Burst
@@ -28,6 +28,7 @@ from vinter.core.simulate.mishaps import (
     veil,
     walked_through,
 )
+from vinter.core.simulate.moonlight import moonlit
 from vinter.core.simulate.passing import Streak, draw_streak, passing
 from vinter.core.simulate.scenes import ground
 from vinter.core.sky import catalogue
@@ -48,12 +49,14 @@ CORNER_PX = 2520.0  # px from the axis to the corner of a 12 MP frame, for which
 COMA, COMA_SHARE = 1.1, 0.3  # px in the corner, and the share of a star's light that lies outward
 ROW_NOISE, BLACK_DRIFT = 0.06, 0.03  # of the read noise: from row to row, from frame to frame
 SIGMA_PER_TICK = 0.55  # px of blur (in quadrature) a focus tick away from infinity
+FIELD_CURVATURE = 0.7  # ticks from the axis to the corner
+MEAN_OFF_AXIS = 1 / 3  # of the squared distance from the axis over that of the corner, over the frame
 DIFFUSE_STEP, BAND_STEP = 16, 6  # px between places where the air's light, and the band's, is worked out
 RED_LINE = np.array([0.55, 0.05, 0.055])  # raw colours of a nebula's red light
 GREEN_LINE = 0.05  # of the natural sky's light, that the airglow's green line adds
 VIGNETTING = 0.42  # light lost in the corner
 HOT_SHARE = 1.2e-4
-GROUND_LIGHT = 0.9  # of the mean sky light that falls on the ground
+GROUND_LIGHT = 0.9  # of the light of the whole sky, what falls on the ground: the rest is behind hills
 NL_PER_LUX, MOON_SHARE = 1e5, 0.5  # nL of a white surface in a lux, and how much of moonlight hills turn away
 MIRRORED = 5.0  # V to which stars are seen in water
 RIPPLE = 0.006  # rad by which ripples draw out what water mirrors, upright
@@ -82,6 +85,9 @@ def colour_factors(bv: Array) -> Array:
     )
 
 
+MOON_COLOUR = colour_factors(np.array(0.9))
+
+
 class SimulatedPhone:
     """Renders the frames of a burst; everything follows from the burst and its seed.
 
@@ -94,6 +100,7 @@ class SimulatedPhone:
         self.view: View = view or view_of(burst.lens, burst.pose, burst.portrait)
         # one nanolambert in electrons per second and pixel
         self.per_nl = photons.sky_rate(burst.lens, float(to_magnitudes(1.0)))
+        self._moon_seen: tuple[tuple[float, float], F32] | None = None
 
     @cached_property
     def ground(self) -> Ground:
@@ -167,8 +174,10 @@ class SimulatedPhone:
         off_axis = away / self.view.corner_px
         # phones even out their files for surfaces: a pixel there sees less sky, so stars come out brighter
         flux = flux * (1 + np.minimum(away / self.view.focal_px, 3.0) ** 2) ** 1.5
-        blur = SIGMA_PER_TICK * self.burst.focus_error * self.sharpest / BEST_SIGMA
-        sigma = np.hypot(self.sharpest * (1 + 0.15 * off_axis**2), blur)
+        # the sharpest surface is bent: the middle and the corners are in focus at different ticks
+        ticks = self.burst.focus_error + FIELD_CURVATURE * (off_axis**2 - MEAN_OFF_AXIS)
+        blur = SIGMA_PER_TICK * ticks * self.sharpest / BEST_SIGMA
+        sigma = np.hypot(self.sharpest * (1 + 0.10 * off_axis**2), blur)
         keep = ends[0][2] & ends[1][2]
         outward = np.stack([ends[0][0] - cx, ends[0][1] - cy], axis=1) / np.maximum(away, 1)[:, None]
         drawn_out = COMA * self._full_px * off_axis**2
@@ -244,8 +253,7 @@ class SimulatedPhone:
         mosaic = _mosaic(planes, self.view)
         self._draw_stars(mosaic, i, catalogue.star_table())
         self._draw_streaks(mosaic, i)
-        if self.burst.struck("cloud", i):
-            veil(self.burst, mosaic, i)
+        veil(self.burst, mosaic, i)
         mosaic *= here.sky
         self._light_ground(mosaic, here, i, mean_nl)
         if here.water is not None and here.water.any():
@@ -266,31 +274,55 @@ class SimulatedPhone:
     def _light_ground(self, mosaic: F32, here: Ground, i: int, mean_nl: float) -> None:
         """Add the ground, lit by the sky, the Moon and lamps, and what shines by itself."""
         exposure = self.per_nl * self.burst.shutter
-        light = mean_nl * GROUND_LIGHT * colour_factors(np.array(0.85)) + self._moon_nl(i) * colour_factors(
-            np.array(0.9)
-        )
+        sky = self._sky_nl(i) * GROUND_LIGHT * colour_factors(np.array(0.85))
+        moon = self.moonlight(i)
         lamp = lamp_light(self.burst, self.view, i, mean_nl)
         for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
             part, c = np.s_[y::2, x::2], x + y
-            lit = np.float32(light[c]) if lamp is None else np.float32(light[c]) + lamp[part] * LAMP_TINT[c]
+            lit = np.float32(sky[c]) if lamp is None else np.float32(sky[c]) + lamp[part] * LAMP_TINT[c]
+            if moon is not None:
+                lit = lit + moon[part] * np.float32(MOON_COLOUR[c])
             mosaic[part] += (
                 (1 - here.sky[part]) * here.colour[y::2, x::2, c] * np.float32(exposure / FULL) * lit
             )
             if here.light is not None:
                 mosaic[part] += here.light[y::2, x::2, c] * np.float32(exposure)
 
-    def _moon_nl(self, i: int) -> float:
-        """Light of a white surface in the Moon's light, nL; hills turn half of it away."""
-        site, t = self.burst.site, np.array([self.burst.middle(i)])
-        e = eph.year_ephemeris(eph.year_of(float(t[0])))
-        sun, moon = e.sun(t), e.moon(t)
-        altitude = float(eph.horizontal(moon, e.gast(t), site)[0][0])
-        if altitude <= 0:
-            return 0.0
-        phase = float(eph.phase_angle(sun, moon)[0])
+    def _sky_nl(self, i: int) -> float:
+        """Light of the sky on level ground in frame i, as the brightness in nL of a sky that is even."""
+        azimuth, altitude = np.meshgrid(np.arange(0.0, 360.0, 30.0) + 15, np.arange(5.0, 90.0, 10.0))
+        _, light = self._air(
+            self.burst.site, self.burst.middle(i), east_north_up(altitude.ravel(), azimuth.ravel())
+        )
+        falls = np.sin(2 * np.radians(altitude.ravel()))  # so much sky at a height, and so steeply
+        return float(np.average(light, weights=falls))
+
+    def moonlight(self, i: int) -> F32 | None:
+        """The Moon's light (height, width, nL) on white surfaces of the ground, with shadows; hills turn half
+        of it away. None while the Moon is below the horizon."""
+        site = self.burst.site
+        azimuth, altitude, phase = self.moon_at(i)
+        if altitude <= 0 or (site.horizon and altitude < float(site.horizon.at(np.array([azimuth]))[0])):
+            return None
         magnitude = -12.73 + 0.026 * phase + 4e-9 * phase**4 + site.extinction * float(airmass(altitude))
         lux = 10 ** (-0.4 * (magnitude + 14.18))
-        return float(lux * np.sin(np.radians(altitude)) * NL_PER_LUX * MOON_SHARE)
+        return self._moonlit(round(azimuth, 1), round(altitude, 1)) * np.float32(
+            lux * NL_PER_LUX * MOON_SHARE
+        )
+
+    def moon_at(self, i: int) -> tuple[float, float, float]:
+        """Azimuth, altitude and phase angle of the Moon in the middle of frame i, degrees."""
+        t = np.array([self.burst.middle(i)])
+        e = eph.year_ephemeris(eph.year_of(float(t[0])))
+        sun, moon = e.sun(t), e.moon(t)
+        altitude, azimuth, _ = eph.horizontal(moon, e.gast(t), self.burst.site)
+        return float(azimuth[0]), float(altitude[0]), float(eph.phase_angle(sun, moon)[0])
+
+    def _moonlit(self, azimuth: float, altitude: float) -> F32:
+        """``moonlit`` of the ground, kept while the Moon stands where it stood."""
+        if self._moon_seen is None or np.hypot(*np.subtract(self._moon_seen[0], (azimuth, altitude))) > 0.3:
+            self._moon_seen = (azimuth, altitude), moonlit(self.view, self.ground, azimuth, altitude)
+        return self._moon_seen[1]
 
     def _mirror(self, mosaic: F32, here: Ground, i: int) -> None:
         """Add the sky in the water: its light from as far above the horizon as the water is below, stars
@@ -323,7 +355,9 @@ class SimulatedPhone:
         black, white = BLACK[lens.bits], 2**lens.bits - 1
         electrons = self.electrons(i)
         out = np.empty(electrons.shape, np.uint16)
-        gain = (white - black) / lens.full_scale(self.burst.iso)
+        # from an ISO on, phones only multiply what they read: levels between are never taken
+        steps = max(self.burst.iso / lens.iso_digital, 1.0) if lens.iso_digital else 1.0
+        gain = (white - black) / lens.full_scale(self.burst.iso) / steps
         # the sensor's masked pixels take out the mean dark current; its noise stays
         dark = gain * lens.dark_current * self.burst.shutter
         noise = lens.noise_at(self.burst.iso)
@@ -337,6 +371,9 @@ class SimulatedPhone:
             white,
             out,
         )
+        if steps > 1:
+            read = out.astype(np.float32) - np.float32(black)
+            out = np.clip(np.rint(read * np.float32(steps)) + black, 0, white).astype(np.uint16)
         return out
 
     def info(self, i: int) -> DngInfo:

@@ -211,7 +211,8 @@ def ridge(p: Painter, place: Place) -> None:
     for _ in range(15):
         at = place.facing + p.rng.choice([-1, 1]) * p.rng.uniform(9, 48)
         foot, tall = place.at(at) - 0.4, p.rng.uniform(2.2, 6.5)
-        pine(p, at, foot, tall, place.sway)
+        with p.stands(foot):
+            pine(p, at, foot, tall, place.sway)
     if not place.own:
         house(p, *_stand(place))
 
@@ -232,7 +233,8 @@ def mill(p: Painter, place: Place) -> None:
     dyke = np.arange(centre - 60, centre + 44, 2.0)
     edge = 0.06 * np.sin(dyke) + 0.04 * np.sin(dyke * 3.1)
     p.shape(np.r_[np.c_[dyke, edge + 0.15], np.c_[dyke[::-1], edge[::-1] - 1.1]], STONE * 0.7, 0.9)
-    house(p, centre, half, min(foot, 0.2), top)
+    with p.stands(min(foot, 0.2)):
+        house(p, centre, half, min(foot, 0.2), top)
     for at in (-2.6, -1.9):  # the sluice
         p.shape(box(centre - half + at, centre - half + at + 0.18, -0.9, 1.5), WOOD, 0.3)
     p.shape(box(centre - half - 2.8, centre - half - 1.5, 1.1, 1.35), WOOD, 0.3)
@@ -240,9 +242,11 @@ def mill(p: Painter, place: Place) -> None:
         np.array([[at, -2.2 - 0.2 * k], [at + 0.05, -0.4 - 0.1 * k]])
         for k, at in enumerate(np.arange(centre - 52, centre - 20, 6.5))
     ]
-    p.strokes(posts, [0.14] * len(posts), WOOD)
-    reeds(p, place.facing - 42, place.facing - 24, -9.0, 150, place.sway)
-    reeds(p, place.facing + 27, place.facing + 40, -9.0, 90, place.sway)
+    with p.stands(-2.5):
+        p.strokes(posts, [0.14] * len(posts), WOOD)
+    with p.stands(-9.0):
+        reeds(p, place.facing - 42, place.facing - 24, -9.0, 150, place.sway)
+        reeds(p, place.facing + 27, place.facing + 40, -9.0, 90, place.sway)
 
 
 @scene("sheepfold")
@@ -251,7 +255,9 @@ def sheepfold(p: Painter, place: Place) -> None:
     p.profile(place.table, SOIL * 0.8, haze=0.12)
     for at, tall in ((-31.0, 9.0), (24.0, 6.5), (39.0, 4.0)):
         azimuth = place.facing + at
-        thorn_tree(p, azimuth, min(place.at(azimuth), 0.0) - 0.8, tall, place.sway)
+        foot = min(place.at(azimuth), 0.0) - 0.8
+        with p.stands(foot):
+            thorn_tree(p, azimuth, foot, tall, place.sway)
     left, right = place.facing - 20, place.facing + 22
     for row in range(6):  # courses of stones, each with its own light
         at = left
@@ -268,10 +274,11 @@ def sheepfold(p: Painter, place: Place) -> None:
                     [at + wide, low + 0.02],
                 ]
             )
-            p.shape(stone, np.asarray(STONE * p.rng.uniform(0.45, 1.0), np.float32), 0.5)
+            with p.stands(bow):
+                p.shape(stone, np.asarray(STONE * p.rng.uniform(0.45, 1.0), np.float32), 0.5)
             at += wide + 0.04
     gate = place.facing + 7
-    p.shape(box(gate, gate + 2.2, -3.0, 1.4), DARK, 0.1)
+    p.shape(box(gate, gate + 2.2, -3.0, 1.4), DARK, 0.1)  # an opening: it casts no shadow
 
 
 @scene("garden")
@@ -281,13 +288,16 @@ def garden(p: Painter, place: Place) -> None:
     for at in np.arange(-50, 50, 9.0):  # roofs beyond
         centre = place.facing + at + p.rng.uniform(-2, 2)
         house(p, centre, p.rng.uniform(2.2, 3.6), -0.2, p.rng.uniform(3.5, 6.0), lit=p.rng.uniform() < 0.25)
-    house(p, place.facing - 27, 11, -3.0, 17.0, lit=True)
+    with p.stands(-3.0):
+        house(p, place.facing - 27, 11, -3.0, 17.0, lit=True)
     hedge = np.arange(place.facing - 60, place.facing + 60, 0.25)
     top = 1.6 + 0.5 * np.sin(hedge * 0.7) + p.rng.normal(0, 0.16, len(hedge))
-    p.shape(np.r_[np.c_[hedge, top], np.c_[hedge[::-1], np.full(len(hedge), -4.0)]], HEDGE, 0.9)
+    with p.stands(-4.0):
+        p.shape(np.r_[np.c_[hedge, top], np.c_[hedge[::-1], np.full(len(hedge), -4.0)]], HEDGE, 0.9)
     lamp = place.facing + 29
-    p.shape(box(lamp, lamp + 0.22, -2.0, 12.0), DARK, 0.1)
-    p.shape(box(lamp - 1.4, lamp + 0.2, 11.8, 12.2), DARK, 0.1)
+    with p.stands(-2.0):
+        p.shape(box(lamp, lamp + 0.22, -2.0, 12.0), DARK, 0.1)
+        p.shape(box(lamp - 1.4, lamp + 0.2, 11.8, 12.2), DARK, 0.1)
     p.shape(box(lamp - 1.5, lamp - 0.6, 11.55, 11.9), LAMP, 0.0, LAMP_NL)
 
 

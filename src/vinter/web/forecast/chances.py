@@ -8,6 +8,14 @@ from vinter.web.forecast.models import CachedForecast
 from vinter.web.sites.models import Site
 
 
+def cloud_over(site: Site, start: float, end: float) -> float:
+    """Share of the sky under cloud between two Unix times, as last forecast; 0 where no forecast reaches."""
+    cached = CachedForecast.objects.filter(site=site).first()
+    forecast = cached.core() if cached else None
+    hours = forecast.between(start, end) if forecast else []
+    return sum(1 - h.clear for h in hours) / len(hours) if hours else 0.0
+
+
 class Chances:
     """The chance of a clear sky for nights of one site; None where no forecast reaches."""
 

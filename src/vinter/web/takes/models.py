@@ -132,6 +132,7 @@ class Take(Binnable):
             start=shot.start + told.get("late", 0.0),
             faults=tuple((kind, tuple(frames)) for kind, frames in told.get("faults", ())),
             traffic=bool(told.get("traffic", True)),
+            cloud=float(told.get("cloud", 0.0)),
         )
 
     def stackable(self) -> "list[Frame]":

@@ -13,6 +13,7 @@ from vinter.core.formats.video import LEAST_FRAMES, can_write
 from vinter.core.frames.frame_type import FRAME_TYPES
 from vinter.web.bin.models import put_in
 from vinter.web.bin.views import offering_undo
+from vinter.web.forecast.chances import cloud_over
 from vinter.web.forms import checked, row_number
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned
@@ -24,6 +25,7 @@ from vinter.web.takes.models import Frame, Take
 from vinter.web.takes.unplanned import OriginForm
 from vinter.web.workflow import head
 
+LEAST_CLOUD = 0.02  # share of the sky, under which the simulated sky is clear
 ORDERS = {
     "name": "name",
     "stars": "stars",
@@ -50,8 +52,14 @@ def takes(request: HttpRequest) -> HttpResponse:
 def shoot(request: HttpRequest, pk: int) -> HttpResponse:
     """Let the simulated phone shoot a shot."""
     shot = owned(Shot, request, pk)
+    cloud = cloud_over(shot.site, shot.moment, shot.moment + shot.frames * shot.shutter)
     take = Take.objects.create(
-        owner=request.user, shot=shot, kind=Take.SIMULATED, title=shot.title, seed=shot.take_set.count() + 1
+        owner=request.user,
+        shot=shot,
+        kind=Take.SIMULATED,
+        title=shot.title,
+        seed=shot.take_set.count() + 1,
+        told={"cloud": round(cloud, 2)} if cloud >= LEAST_CLOUD else {},
     )
     enqueue(request.user, "shoot", take.pk)
     return redirect("take", take.pk)
