@@ -165,7 +165,8 @@ def draw(spec, rays, flux, i, rng, hot):
         picture[rows.astype(int), columns.astype(int)] += 2500
     if spec.ground:
         gx, gy = unmoved(spec, i)
-        line = skyline(spec, gx)
+        still = np.allclose(camera(spec, i), np.eye(3))
+        line = np.tile(skyline(spec, gx[0]), (spec.height, 1)) if still else skyline(spec, gx)
         if spec.land == "trees":
             line = line - 25 * np.abs(np.sin(gx / 6 + 0.9 * i)) * (np.sin(gx / 40) > 0)
         land = gy > line
@@ -174,7 +175,7 @@ def draw(spec, rays, flux, i, rng, hot):
             picture = np.where(land, 0.75 * picture[row] + 25, picture)
             picture[np.abs(gy - line) < 5] = 90.0  # the far bank
         else:
-            picture = np.where(land, checks(spec, gx, gy), picture)
+            picture[land] = checks(spec, gx[land], gy[land])
     picture = picture * spec.gain.get(i, 1.0)
     gains = np.array([0.5, 1.0, 0.7])[np.array(PATTERNS[spec.pattern])].reshape(2, 2)
     picture = picture * np.tile(gains, (spec.height // 2, spec.width // 2))

@@ -13,6 +13,7 @@ from starfield import Field, camera, checks, draw, ground_pattern, horizon, make
 
 from vinter.core.errors import BadInput
 from vinter.core.stack.combining.methods import Method
+from vinter.core.stack.masking.brush import Stroke, chosen
 from vinter.core.stack.pipeline import Settings, stack
 
 EASY = Field(count=7, width=900, height=680, focal=720.0, stars=380, angle=0.14, streak=None)
@@ -207,6 +208,39 @@ def test_a_pair_focused_near_and_far_gives_the_sharper_half_of_each(tmp_path):
         )
         assert both > 0.8
     assert single < 0.4  # the right half of the near frame alone is soft
+
+
+def test_a_join_of_near_and_far_that_was_painted_is_kept(tmp_path):
+    """Two ground frames as sharp as each other but of other brightness in a corner: the painted one is taken
+    where it was painted, the join is soft, and nothing else changes."""
+    spec = replace(EASY, gain={0: 8.0})
+
+    def spotted(mosaic):
+        out = mosaic.copy()
+        out[600:, :260] = np.clip(out[600:, :260].astype(int) + 1500, 0, 16383)
+        return out
+
+    pair = (
+        ground_frame(tmp_path / "land", "near.dng", spec, lambda m: m),
+        ground_frame(tmp_path / "land", "far.dng", spec, spotted),
+    )
+    choice = np.zeros((EASY.height, EASY.width), np.uint8)
+    pictures = []
+    for number in (1, 2):
+        painted = chosen(choice, [Stroke(((20.0, 660.0), (160.0, 660.0)), 40.0, sky=False, frame=number)])
+        cv2.imwrite(str(tmp_path / f"{number}.png"), painted)
+        way = {"ground": "focus", "ground_frames": pair, "ground_choice": tmp_path / f"{number}.png"}
+        pictures.append(run(tmp_path / f"{number}", EASY, **way)[1])
+    change = np.abs(pictures[1] - pictures[0]).max(axis=2) * 15871
+    inside, outside = change[640:675, 30:150], change[640:675, 400:]
+    # the bright corner also counts in how much lighter that frame is taken to be as a whole
+    assert 100 < np.median(inside) < 1500 / 8 and outside.max() < 2
+    rim = change[655, 150:250]
+    assert np.abs(np.diff(rim)).max() < 0.35 * rim.max()  # no edge
+    small = tmp_path / "small.png"
+    cv2.imwrite(str(small), choice[:50])
+    with pytest.raises(BadInput, match=r"small\.png: not a grey picture of 900 x 680"):
+        run(tmp_path / "x", EASY, **{**way, "ground_choice": small})
 
 
 def test_ground_frames_that_do_not_fit_are_named(tmp_path):

@@ -6,7 +6,7 @@ import re
 import numpy as np
 import pytest
 import tifffile
-from desk import said, wait
+from desk import said
 from django.urls import reverse
 
 from vinter.core.stack.cache import StageCache, key_of, prune
@@ -14,23 +14,20 @@ from vinter.web.jobs.models import Job
 from vinter.web.stacks.models import Stack
 
 
-def stacked(desk, take, worker, **wishes):
+def stacked(desk, take, worked, **wishes):
     desk.post(reverse("stack-new", args=[take.pk]), wishes)
-    if worker.process is None:
-        worker.start()
-    done = wait(Job.objects.latest("id"))
-    assert done.state == Job.DONE, done.error
+    worked()
     return Stack.objects.latest("id")
 
 
-@pytest.mark.django_db(transaction=True)
-def test_another_way_keeps_frames_mask_and_registration(desk, small_take, worker):
-    first = stacked(desk, small_take, worker)
+@pytest.mark.django_db
+def test_another_way_keeps_frames_mask_and_registration(desk, small_take, worked):
+    first = stacked(desk, small_take, worked)
     assert first.report["reused"]["registration"] is False
     strokes = json.dumps([{"points": [[200, 200], [600, 200]], "radius": 110, "sky": False}])
     desk.post(reverse("paint", args=[first.pk]), {"strokes": strokes})
     painted = Stack.objects.latest("id")
-    assert wait(Job.objects.latest("id")).state == Job.DONE
+    worked()
     desk.post(reverse("stack-otherwise", args=[painted.pk]), {"method": "weighted", "kappa": "4"})
     third = Stack.objects.latest("id")
     assert (
@@ -38,7 +35,7 @@ def test_another_way_keeps_frames_mask_and_registration(desk, small_take, worker
         and third.painted
         and third.own_mask.read_bytes() == painted.own_mask.read_bytes()
     )
-    assert wait(Job.objects.latest("id")).state == Job.DONE
+    worked()
     report = Stack.objects.get(pk=third.pk).report
     assert (
         report["method"] == "weighted"
@@ -51,15 +48,47 @@ def test_another_way_keeps_frames_mask_and_registration(desk, small_take, worker
     assert Stack.objects.get(pk=first.pk).report["method"] == "clip" and first.picture.is_file()
 
 
-@pytest.mark.django_db(transaction=True)
-def test_one_frame_gives_the_ground(desk, small_take, worker):
+@pytest.mark.django_db
+def test_one_frame_gives_the_ground(desk, small_take, worked):
     frame = small_take.frame_set.get(name="IMG_0003.dng")
-    one = stacked(desk, small_take, worker, ground=f"frame:{frame.pk}")
+    one = stacked(desk, small_take, worked, ground=f"frame:{frame.pk}")
     assert one.report["ground"] == {"way": "one frame", "frames": 1, "name": "IMG_0003.dng"}
-    other = stacked(desk, small_take, worker)
+    other = stacked(desk, small_take, worked)
     low = np.s_[560:590, 100:700, 1]
     steps = [np.abs(np.diff(tifffile.imread(s.picture)[low], axis=1)).mean() for s in (one, other)]
     assert steps[0] > steps[1]  # one frame is noisier than the mean of five
+
+
+@pytest.mark.django_db
+def test_a_join_painted_by_hand_is_kept_for_the_next_way_too(desk, small_take, worked):
+    for name in ("IMG_0000.dng", "IMG_0004.dng"):
+        small_take.frame_set.filter(name=name).update(frame_type="ground", type_set_by_hand=True)
+    plain = stacked(desk, small_take, worked)
+    assert "ground from IMG" not in said(desk.get(reverse("paint", args=[plain.pk])))
+    first = stacked(desk, small_take, worked, ground="focus")
+    assert first.report["ground"]["way"] == "focus"
+    page = said(desk.get(reverse("paint", args=[first.pk])))
+    assert "ground from IMG_0000.dng" in page and "ground from IMG_0004.dng" in page
+    stroke = {"points": [[100, 1150], [1500, 1150]], "radius": 60, "sky": False}
+    strokes = json.dumps([{**stroke, "frame": 2}])
+    tried = desk.post(reverse("paint-try", args=[first.pk]), {"strokes": strokes})
+    untouched = desk.post(reverse("paint-try", args=[first.pk]), {"strokes": "[]"})
+    assert tried.content == untouched.content  # the sky mask does not change
+    desk.post(reverse("paint", args=[first.pk]), {"strokes": strokes})
+    worked()
+    second = Stack.objects.latest("id")
+    assert not second.painted and not second.own_mask.is_file()
+    shares = [s.report["ground"]["focus_shares"] for s in (first, second)]
+    assert shares[1][1] > shares[0][1] + 0.1  # more of the second frame
+    desk.post(reverse("stack-otherwise", args=[second.pk]), {"method": "mean", "ground": "focus"})
+    third = Stack.objects.latest("id")
+    assert third.own_join.read_bytes() == second.own_join.read_bytes()
+    for wrong in ({**stroke, "frame": 3}, {**stroke, "frame": 999}, {**stroke, "frame": "x"}):
+        answer = desk.post(reverse("paint", args=[first.pk]), {"strokes": json.dumps([wrong])})
+        assert answer.status_code == 400, wrong
+    before = third.own_join
+    desk.post(reverse("bin-put", args=["stack", third.pk]))
+    assert before.is_file()  # until the bin is emptied
 
 
 @pytest.mark.django_db

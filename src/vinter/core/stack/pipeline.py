@@ -50,7 +50,7 @@ from vinter.core.stack.foreground.composition import (
 )
 from vinter.core.stack.ingest import Ingested, Masters, anonymous_mb, ingest, master_frame, quiet_worker
 from vinter.core.stack.masking.sky_mask import usable_sky
-from vinter.core.stack.prepare import PreparedFrames, prepare
+from vinter.core.stack.prepare import PreparedFrames, drawn_over, prepare
 from vinter.core.stack.registration.groups import in_order
 from vinter.core.stack.registration.star_matching import mutual_pairs
 from vinter.core.stack.run import Progress, Run
@@ -293,11 +293,26 @@ def _foreground_choice(run: Run, burst: PreparedFrames, grounds: list[Ingested])
     base = burst.frames[burst.registration.reference]
     if grounds and burst.mask.min() < 255:
         return foreground_of_own_frames(
-            run.pool, run.settings, grounds, base, burst.mask, burst.mask_path, run.folder
+            run.pool,
+            run.settings,
+            grounds,
+            base,
+            burst.mask,
+            burst.mask_path,
+            run.folder,
+            _own_choice(run, base),
         )
     return foreground_of_sky_frames(
         run.settings, burst.frames, burst.used, burst.shifts, burst.registration.groups.number, burst.mask
     )
+
+
+def _own_choice(run: Run, base: Ingested) -> U8 | None:
+    """Which ground frame was painted where, if any was."""
+    path = run.settings.ground_choice
+    if path is None or run.settings.ground != "focus":
+        return None
+    return drawn_over(path, run.settings, base, (base.size[1], base.size[0]))
 
 
 def _write(run: Run, burst: PreparedFrames, picture: Path, out: Path) -> tuple[Path, float | None]:

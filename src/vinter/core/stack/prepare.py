@@ -108,12 +108,18 @@ def _mask_for(pool: Executor, settings: Settings, frames: list[Ingested], regist
             i for i, a in enumerate(registration.alignments) if a.used and registration.groups.number[i] == 0
         ]
         return _sky_mask(pool, frames, registration.alignments, near, registration.reference)
-    own = cv2.imread(str(settings.mask), cv2.IMREAD_GRAYSCALE)
+    return drawn_over(settings.mask, settings, frames[registration.reference], size)
+
+
+def drawn_over(path: Path, settings: Settings, base: Ingested, size: tuple[int, int]) -> U8:
+    """A grey picture (height, width) drawn by hand over the reference, as it was shot.
+
+    BadInput names the file when it is none, or of another size.
+    """
+    own = cv2.imread(str(path), cv2.IMREAD_GRAYSCALE)
     if own is None or own.shape != size:
-        raise BadInput(
-            f"{settings.mask.name}: not a grey picture of {size[1]} x {size[0]} px, the reference's size"
-        )
-    warp = frames[registration.reference].warp if settings.lens == "auto" else None
+        raise BadInput(f"{path.name}: not a grey picture of {size[1]} x {size[0]} px, the reference's size")
+    warp = base.warp if settings.lens == "auto" else None
     if settings.mask_straight and warp:
         bent = warp.as_shot(own.astype(np.float32))
         return np.asarray(np.clip(np.round(bent), 0, 255), np.uint8)

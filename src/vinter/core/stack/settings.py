@@ -18,7 +18,9 @@ class Settings:
     ``ground_frames``), focus (the sharpest of ``ground_frames`` at each place), or the name of the frame that
     gives it. lamp: of frames whose ground a lamp lit, out leaves their ground out, only takes it from them
     alone, all lets every frame count. mask: a sky mask (255 = sky) of the reference's size, in place of the
-    one found; ``mask_straight`` says that it was drawn over a picture already straightened. match: auto
+    one found; ``mask_straight`` says that it was drawn over a picture already straightened, as is
+    ground_choice: a picture of that size that names, by its level, the ground frame of a focus pair (1 the
+    first) each place is taken from; 0 leaves it to their sharpness. match: auto
     brings every frame to the reference's brightness and background, off leaves them. lens: auto applies the
     lens warp the files carry, off leaves the picture as shot. Trails: gaps close or open; tail: by which
     share the oldest frame is darker.
@@ -40,6 +42,7 @@ class Settings:
     match: str = "auto"
     lens: str = "auto"
     ground_frames: tuple[Path, ...] = ()
+    ground_choice: Path | None = None
 
     def __post_init__(self) -> None:
         for name, words in (

@@ -138,7 +138,9 @@ TABLES = (
         Stack,
         "stacks.json",
         lambda u: Stack.objects.filter(owner=u),
-        lambda s: {n: s.folder / n for n in STACK_FILES} | {"painted.png": s.own_mask},
+        lambda s: (
+            {n: s.folder / n for n in STACK_FILES} | {"painted.png": s.own_mask, "join.png": s.own_join}
+        ),
         _check_stack,
     ),
     Table(Finish, "finishes.json", lambda u: Finish.objects.filter(owner=u), check=lambda f: f.core()),

@@ -1,5 +1,6 @@
 """Stacks of takes."""
 
+import shutil
 from pathlib import Path
 
 from django.conf import settings
@@ -8,7 +9,7 @@ from django.db import models
 from vinter.core.stack.report import REPORT
 from vinter.web.bin.models import Binnable
 from vinter.web.fields import VersionedJSONField
-from vinter.web.takes.models import Take
+from vinter.web.takes.models import Frame, Take
 
 
 class Stack(Binnable):
@@ -58,7 +59,7 @@ class Stack(Binnable):
 
     def files(self) -> list[Path]:
         """Its results, and the mask painted by hand."""
-        return [self.folder, self.own_mask]
+        return [self.folder, self.own_mask, self.own_join]
 
     @property
     def joined(self) -> bool:
@@ -100,6 +101,23 @@ class Stack(Binnable):
     def own_mask(self) -> Path:
         """The mask painted by hand, kept beside the results it outlives."""
         return self.folder.parent / f"{self.pk}.own-mask.png"
+
+    @property
+    def own_join(self) -> Path:
+        """Which ground frame of a focus pair was painted where, kept beside the results it outlives."""
+        return self.folder.parent / f"{self.pk}.own-join.png"
+
+    @property
+    def ground_frames(self) -> list[Frame]:
+        """The ground frames its ground is made of, in the order in which they are numbered from 1."""
+        return self.take.serving_as("ground") if self.ground in ("own", "focus") else []
+
+    def keep_painted(self, other: "Stack") -> None:
+        """Take over what was painted over another stack of the same frames."""
+        self.own_mask.parent.mkdir(parents=True, exist_ok=True)
+        for theirs, ours in ((other.own_mask, self.own_mask), (other.own_join, self.own_join)):
+            if theirs.is_file():
+                shutil.copyfile(theirs, ours)
 
     @property
     def picture(self) -> Path:

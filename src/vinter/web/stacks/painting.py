@@ -1,4 +1,7 @@
-"""Painting the sky mask over a stack: strokes tried, then a new stack with the painted mask."""
+"""Painting over a stack: the sky mask, and which frame of a focus pair the ground is taken from.
+
+Strokes are tried, then a new stack is made with what was painted.
+"""
 
 import json
 from pathlib import Path
@@ -14,11 +17,12 @@ import vinter
 from vinter.core.errors import BadInput
 from vinter.core.finish.scene import read_stack
 from vinter.core.formats.whole import write_image
-from vinter.core.stack.masking.brush import Stroke, painted
+from vinter.core.stack.masking.brush import Stroke, chosen, painted
 from vinter.web.compute import computed
 from vinter.web.jobs.models import enqueue
 from vinter.web.owned import owned
 from vinter.web.stacks.models import Stack
+from vinter.web.takes.models import Frame
 from vinter.web.workflow import head
 
 SHOWN = 1600  # px of width in which strokes are drawn and tried
@@ -31,10 +35,11 @@ def _strokes(text: str) -> list[Stroke]:
                 tuple((float(x), float(y)) for x, y in row["points"]),
                 float(row["radius"]),
                 bool(row["sky"]),
+                int(row.get("frame", 0)),
             )
             for row in json.loads(text)
         ]
-    except (ValueError, TypeError, KeyError, RecursionError) as error:
+    except (ValueError, TypeError, KeyError, AttributeError, OverflowError, RecursionError) as error:
         raise BadInput(f"strokes: a list of points, radius and sky is wanted ({error})") from error
 
 
@@ -63,6 +68,25 @@ def _grown(one: Stack, text: str, small: bool) -> "np.ndarray[Any, Any]":
     return computed(key, grown, one.picture, strokes, small)
 
 
+def _grounds(one: Stack) -> list[Frame]:
+    """The ground frames that can be painted from: those of a focus pair."""
+    return one.ground_frames if one.ground == "focus" else []
+
+
+def _joint(one: Stack, strokes: list[Stroke]) -> "np.ndarray[Any, Any] | None":
+    """Which ground frame is taken where, after strokes in the shown size; None when none was painted."""
+    if not strokes:
+        return None
+    most = len(_grounds(one))
+    if any(s.frame > most for s in strokes):
+        raise BadInput(f"strokes: this stack has {most} ground frames to paint from")
+    shape = read_stack(one.picture)[0].shape[:2]
+    before = cv2.imread(str(one.own_join), cv2.IMREAD_GRAYSCALE) if one.own_join.is_file() else None
+    if before is None or before.shape != shape:
+        before = np.zeros(shape, np.uint8)
+    return chosen(np.asarray(before, np.uint8), [s.scaled(shape[1] / SHOWN) for s in strokes])
+
+
 def paint(request: HttpRequest, pk: int) -> HttpResponse:
     """The page; by POST a new stack with the painted mask."""
     one = owned(Stack, request, pk)
@@ -74,9 +98,18 @@ def paint(request: HttpRequest, pk: int) -> HttpResponse:
         return render(
             request,
             "stacks/paint.html",
-            {"stack": one, "shown": SHOWN, **head("Stack", stack=one, context=one.take.title)},
+            {
+                "stack": one,
+                "shown": SHOWN,
+                "grounds": _grounds(one),
+                **head("Stack", stack=one, context=one.take.title),
+            },
         )
-    mask = _grown(one, request.POST.get("strokes", ""), small=False)
+    text = request.POST.get("strokes", "")
+    strokes = _strokes(text)
+    by_hand = any(not s.frame for s in strokes)
+    mask = _grown(one, text, small=False) if by_hand else None
+    joint = _joint(one, [s for s in strokes if s.frame])
     new = Stack.objects.create(
         owner=request.user,
         take=one.take,
@@ -90,11 +123,14 @@ def paint(request: HttpRequest, pk: int) -> HttpResponse:
         lamp=one.lamp,
         corners=one.corners,
         frames=one.frames,
-        painted=True,
+        painted=by_hand or one.painted,
         version=vinter.__version__,
     )
-    new.own_mask.parent.mkdir(parents=True, exist_ok=True)
-    write_image(new.own_mask, mask)
+    new.keep_painted(one)
+    if mask is not None:
+        write_image(new.own_mask, mask)
+    if joint is not None:
+        write_image(new.own_join, joint)
     enqueue(request.user, "stack", new.pk)
     return redirect("stack", new.pk)
 

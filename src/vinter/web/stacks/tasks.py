@@ -35,7 +35,6 @@ def run_stack(pk: int, context: JobContext) -> None:
     frames = list(Frame.objects.filter(pk__in=one.frames))
     restore_originals(one.take, frames, context)
     masters = {kind: tuple(f.path for f in one.take.serving_as(kind)) for kind in CALIBRATION}
-    grounds = one.take.serving_as("ground") if one.ground in ("own", "focus") else []
     wanted = Settings(
         method=Method(one.method),
         kappa=one.kappa,
@@ -50,7 +49,8 @@ def run_stack(pk: int, context: JobContext) -> None:
         lens=one.lens,
         lamp=one.lamp,
         mask_straight=True,
-        ground_frames=tuple(f.path for f in grounds),
+        ground_frames=tuple(f.path for f in one.ground_frames),
+        ground_choice=one.own_join if one.own_join.is_file() else None,
     )
     result = stack(
         [f.path for f in frames],
@@ -63,7 +63,7 @@ def run_stack(pk: int, context: JobContext) -> None:
         one.take.work,
     )
     reference = result.report["reference"]
-    one.report = named(result.report, {f.stored: f.name for f in [*frames, *grounds]})
+    one.report = named(result.report, {f.stored: f.name for f in [*frames, *one.ground_frames]})
     prune(Path(settings.MEDIA_ROOT).glob("*/takes/*/work"), settings.KEPT_LIMIT)
     context.progress("finding the field", 0.93)
     one.report |= examine(one)

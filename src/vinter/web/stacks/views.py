@@ -1,6 +1,5 @@
 """Stacks: starting one, its report, before and after, downloads."""
 
-import shutil
 from pathlib import Path
 
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
@@ -55,7 +54,7 @@ def new(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _begun(request: HttpRequest, take: Take, frames: list[Frame], mask: Stack | None = None) -> HttpResponse:
-    """A new stack as the form says, queued; with another's painted mask when there is one."""
+    """A new stack as the form says, queued; with what was painted over another."""
     if not frames:
         raise BadInput(f"{take.title}: no frame goes into the stack, so there is nothing to stack")
     check_quota(take.owner_id)
@@ -65,12 +64,11 @@ def _begun(request: HttpRequest, take: Take, frames: list[Frame], mask: Stack | 
         take=take,
         **form.cleaned_data,
         frames=[f.pk for f in frames],
-        painted=mask is not None,
+        painted=mask is not None and mask.painted and mask.own_mask.is_file(),
         version=vinter.__version__,
     )
     if mask is not None:
-        one.own_mask.parent.mkdir(parents=True, exist_ok=True)
-        shutil.copyfile(mask.own_mask, one.own_mask)
+        one.keep_painted(mask)
     enqueue(request.user, one.kind_of_job, one.pk)
     return redirect("stack", one.pk)
 
@@ -124,7 +122,7 @@ def otherwise(request: HttpRequest, pk: int) -> HttpResponse:
     if not one.of_a_burst:
         raise BadInput(f"{one}: it cannot be stacked in another way from here; choose its frames anew")
     frames = list(Frame.objects.filter(pk__in=one.frames, take=one.take))
-    return _begun(request, one.take, frames, one if one.painted and one.own_mask.is_file() else None)
+    return _begun(request, one.take, frames, one)
 
 
 @require_POST

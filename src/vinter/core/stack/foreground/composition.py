@@ -133,15 +133,19 @@ def foreground_of_own_frames(
     mask: U8,
     mask_path: Path,
     folder: Path,
+    choice: U8 | None = None,
 ) -> ForegroundChoice:
     """The ground by exposures of its own, laid on the reference's ground and brought to its light.
+
+    ``choice`` (height, width) names the ground frame that was painted at a place, from 1; 0 leaves it to
+    sharpness.
 
     A frame of another size, or one whose ground cannot be laid on the reference's, is left out with the
     reason; BadInput when none is left.
     """
     ground = mask[::2, ::2] < 5
     there = _plane(base)[: ground.shape[0], : ground.shape[1]]
-    rows, sources, planes = [], [], []
+    rows, sources, planes, numbers = [], [], [], []
     pending = {}
     for g in grounds:
         if not g.error and g.size == base.size:
@@ -171,6 +175,7 @@ def foreground_of_own_frames(
         laid = np.eye(3) if shift.moved_px <= HELD_PX / 2 else shift.homography
         sources.append(_source(g, laid, Normalization(scale=1 / light)))
         planes.append(here / light)
+        numbers.append(1 + grounds.index(g))
         rows.append(
             {
                 "file": g.path.name,
@@ -186,7 +191,7 @@ def foreground_of_own_frames(
             "no ground frame can be used: " + "; ".join(f"{r['file']}: {r['reason']}" for r in rows)
         )
     shares = (
-        _sharpest(planes, sources, folder / "shares.npy")
+        _sharpest(planes, sources, folder / "shares.npy", numbers, choice)
         if settings.ground == "focus" and len(sources) > 1
         else None
     )
@@ -209,9 +214,11 @@ def _mean_shares(shares: Path, ground: npt.NDArray[np.bool_]) -> list[float]:
     ]
 
 
-def _sharpest(planes: list[F32], sources: list[Source], out: Path) -> Path:
+def _sharpest(
+    planes: list[F32], sources: list[Source], out: Path, numbers: list[int], choice: U8 | None
+) -> Path:
     """Which frame is sharpest at each place, as shares (n, height / 2, width / 2) that sum to 1, softly
-    joined; written to ``out``.
+    joined; written to ``out``. Where ``choice`` names one of the frames' ``numbers``, it is taken.
 
     Sharpness is the energy of the Laplacian over a few pixels, less what the frame's own noise gives.
     """
@@ -227,6 +234,12 @@ def _sharpest(planes: list[F32], sources: list[Source], out: Path) -> Path:
         energy[i] = np.maximum(collected - float(np.percentile(collected, 5)), 0) + 1e-6
     share = energy**3
     share /= share.sum(axis=0)
+    if choice is not None:
+        painted = choice[::2, ::2][:height, :width]
+        for number in numbers:
+            there = painted == number
+            share[:, there] = 0
+            share[numbers.index(number), there] = 1
     for i in range(len(planes)):
         share[i] = cv2.GaussianBlur(share[i], (0, 0), SHARP_PX / 2)
     np.save(out, (share / share.sum(axis=0)).astype(np.float16))

@@ -1,7 +1,7 @@
 """Painting the sky mask by hand: strokes whose edges snap to the edges of the picture."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -20,15 +20,18 @@ SOFTNESS = 4e-3  # of the guide's variance: how strongly an edge of the picture 
 
 @dataclass(frozen=True)
 class Stroke:
-    """Points (x, y) in px, radius in px, and whether it paints sky or ground."""
+    """Points (x, y) in px, radius in px, and whether it paints sky or ground, or the number (from 1) of the
+    ground frame it takes."""
 
     points: tuple[tuple[float, float], ...]
     radius: float
     sky: bool
+    frame: int = 0
 
     def scaled(self, factor: float) -> "Stroke":
         """The same stroke on a picture so many times larger."""
-        return Stroke(tuple((x * factor, y * factor) for x, y in self.points), self.radius * factor, self.sky)
+        points = tuple((x * factor, y * factor) for x, y in self.points)
+        return replace(self, points=points, radius=self.radius * factor)
 
     def __post_init__(self) -> None:
         if not self.points or len(self.points) > MOST_POINTS:
@@ -37,6 +40,8 @@ class Stroke:
             raise BadInput("a stroke's points lie within the picture")
         if not 1 <= self.radius <= 2000:
             raise BadInput(f"brush radius {self.radius:g} is not within 1 to 2000 px")
+        if not 0 <= self.frame <= 255:
+            raise BadInput(f"ground frame {self.frame} is not within 1 to 255")
 
 
 def _drawn(shape: tuple[int, int], stroke: Stroke) -> U8:
@@ -45,6 +50,15 @@ def _drawn(shape: tuple[int, int], stroke: Stroke) -> U8:
     cv2.polylines(out, [points], False, 1, max(round(2 * stroke.radius), 1), cv2.LINE_8)
     for x, y in points[[0, -1], 0]:
         cv2.circle(out, (int(x), int(y)), max(round(stroke.radius), 1), 1, -1)
+    return out
+
+
+def chosen(before: U8, strokes: Sequence[Stroke]) -> U8:
+    """Which ground frame is taken where (height, width; 0 by sharpness), after strokes that name one."""
+    out = before.copy()
+    for stroke in strokes:
+        if stroke.frame:
+            out[_drawn(before.shape, stroke) > 0] = stroke.frame
     return out
 
 
@@ -76,7 +90,7 @@ def painted(mask: U8, strokes: Sequence[Stroke], brightness: F32) -> U8:
     guide = np.log(np.maximum(cv2.GaussianBlur(brightness, (0, 0), 1.0), 1e-5)).astype(np.float32)
     hard = (mask > 127).astype(np.float32)
     before = cv2.GaussianBlur(hard, (0, 0), FEATHER)
-    for stroke in strokes:
+    for stroke in (s for s in strokes if not s.frame):
         inside = _drawn(mask.shape, stroke)
         ys, xs = np.flatnonzero(inside.any(axis=1)), np.flatnonzero(inside.any(axis=0))
         if not ys.size:

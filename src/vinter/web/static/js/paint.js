@@ -53,15 +53,25 @@ function start() {
   function draw() {
     ink.drawImage(picture, 0, 0, canvas.width, canvas.height);
     if (!hidden && layer) ink.drawImage(layer, 0, 0);
-    if (current) {
-      ink.strokeStyle = current.sky ? "#ffffff88" : "#00000088";
-      ink.lineWidth = current.radius * 2;
-      ink.lineCap = ink.lineJoin = "round";
-      ink.beginPath();
-      current.points.forEach(([x, y], i) => (i ? ink.lineTo(x, y) : ink.moveTo(x, y)));
-      ink.lineTo(...current.points[current.points.length - 1]);
-      ink.stroke();
-    }
+    if (!hidden) strokes.filter((s) => s.frame).forEach(lay);
+    if (current) lay(current);
+  }
+
+  // A stroke as it was drawn; one that takes a ground frame stays, with that frame's number.
+  function lay(stroke) {
+    const [x, y] = stroke.points[0];
+    ink.strokeStyle = stroke.frame ? "#ffffff55" : stroke.sky ? "#ffffff88" : "#00000088";
+    ink.lineWidth = stroke.radius * 2;
+    ink.lineCap = ink.lineJoin = "round";
+    ink.beginPath();
+    stroke.points.forEach(([px, py], i) => (i ? ink.lineTo(px, py) : ink.moveTo(px, py)));
+    ink.lineTo(...stroke.points[stroke.points.length - 1]);
+    ink.stroke();
+    if (!stroke.frame) return;
+    ink.fillStyle = "#000";
+    ink.font = "bold 22px sans-serif";
+    ink.textAlign = "center";
+    ink.fillText(String(stroke.frame), x, y + 8);
   }
 
   async function tryOut() {
@@ -121,7 +131,8 @@ function start() {
     current = {
       points: [at(event)],
       radius: Number(radius.value),
-      sky: form.elements.side.value === "sky"
+      sky: form.elements.side.value === "sky",
+      frame: Number(form.elements.side.value) || 0
     };
     draw();
   });
