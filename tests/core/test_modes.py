@@ -2,6 +2,7 @@
 
 import json
 import math
+import re
 from dataclasses import replace
 from datetime import UTC, date, datetime
 
@@ -220,6 +221,15 @@ def test_the_moon_is_sunlit_rock():
     assert moon_factor(0) == 1 and moon_factor(90) == pytest.approx(
         10 ** (-0.4 * (2.34 + 4e-9 * 90**4)) / 0.5, rel=1e-6
     )
+
+
+@pytest.mark.parametrize("name", ["main", "ultra-wide", "tele"])
+def test_a_burst_ends_before_its_target_has_left_the_frame(name):
+    plan = plan_shot(MILL, WHEN, phone("marlet-7").lens(name))
+    assert plan.in_frame and plan.exposure.frames.minutes <= plan.in_frame
+    said = re.search(r"gives ([\d.]+) ± ([\d.]+) electrons", " ".join(plan.exposure.reasons))
+    assert said and float(said[1]) > float(said[2]) > 0  # never "1 ± 0"
+    assert float(said[1]) == pytest.approx(plan.exposure.iso.sky_electrons, rel=0.06)
 
 
 def test_tracked_frames_are_longer_and_heavy_phones_are_refused():

@@ -144,6 +144,7 @@ def plan_shot(
     for w in night.windows if night else []:
         if w.start <= unix <= w.end:
             left = (w.end - unix) / 60
+    in_frame = None if direction else leaves_frame(site, unix, what, view)
     exposure = expose(
         lens,
         declination(site, at.altitude, at.azimuth),
@@ -151,7 +152,7 @@ def plan_shot(
         USES[use].tolerance_px,
         count,
         drifts,
-        left,
+        min((v for v in (left, in_frame or None) if v is not None), default=None),
         USES[use].output_px,
         own or OwnSettings(frames=count),
         dimmed_band(site, what, at.altitude),
@@ -164,7 +165,7 @@ def plan_shot(
         exposure=exposure,
         minutes_left=left,
         trail_grid=grid,
-        in_frame=None if direction else leaves_frame(site, unix, what, view),
+        in_frame=in_frame,
         trail_map=(drifts.rate * exposure.shutter.chosen).round(2).tolist(),
     )
 

@@ -123,6 +123,12 @@ def _own_words(
     return out, of_stack
 
 
+def _counted(electrons: float, error: float) -> str:
+    """Electrons with their error, in as many digits as mean something."""
+    digits = 0 if error >= 2 else 1 if error >= 0.3 else 2
+    return f"{electrons:.{digits}f} ± {error:.{digits}f}"
+
+
 def _reasons(lens: Lens, shutter: Shutter, iso: IsoChoice, mag: float) -> list[str]:
     capped = (
         shutter.chosen * shutter.worst_px_s < shutter.tolerance_px * 0.7
@@ -140,10 +146,9 @@ def _reasons(lens: Lens, shutter: Shutter, iso: IsoChoice, mag: float) -> list[s
     drowned = iso.read_noise**2 / max(iso.sky_electrons, 1e-9)
     out = [
         why,
-        f"ISO {iso.chosen}: the sky ({mag:.1f} mag/arcsec²) gives {iso.sky_electrons:.0f} ± "
-        f"{iso.light_sigma * iso.sky_electrons:.0f} electrons a "
-        "pixel, its hump stands "
-        f"at {100 * iso.sky_level_encoded:.0f} % of the histogram ({100 * iso.sky_level_linear:.1f} % "
+        f"ISO {iso.chosen}: the sky ({mag:.1f} mag/arcsec²) gives "
+        f"{_counted(iso.sky_electrons, iso.light_sigma * iso.sky_electrons)} electrons a pixel, "
+        f"its hump stands at {100 * iso.sky_level_encoded:.0f} % of the histogram ({100 * iso.sky_level_linear:.1f} % "
         "linear), and read noise "
         f"adds {100 * (np.sqrt(1 + drowned) - 1):.0f} % to the noise. Stars brighter than magnitude "
         f"{iso.clips_at:.1f} clip.",
