@@ -147,10 +147,10 @@ def _reasons(lens: Lens, shutter: Shutter, iso: IsoChoice, mag: float) -> list[s
     out = [
         why,
         f"ISO {iso.chosen}: the sky ({mag:.1f} mag/arcsec²) gives "
-        f"{_counted(iso.sky_electrons, iso.light_sigma * iso.sky_electrons)} electrons a pixel, "
-        f"its hump stands at {100 * iso.sky_level_encoded:.0f} % of the histogram ({100 * iso.sky_level_linear:.1f} % "
-        "linear), and read noise "
-        f"adds {100 * (np.sqrt(1 + drowned) - 1):.0f} % to the noise. Stars brighter than magnitude "
+        f"{_counted(iso.sky_electrons, iso.light_sigma * iso.sky_electrons)} electrons a pixel, its hump "
+        f"stands at {100 * iso.sky_level_encoded:.0f} % of the histogram "
+        f"({100 * iso.sky_level_linear:.1f} % linear), and read noise adds "
+        f"{100 * (np.sqrt(1 + drowned) - 1):.0f} % to the noise. Stars brighter than magnitude "
         f"{iso.clips_at:.1f} clip.",
     ]
     if lens.iso_digital and iso.chosen > lens.iso_digital:
