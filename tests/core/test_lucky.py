@@ -159,6 +159,11 @@ def test_what_a_film_breaks_off_with_is_said_and_nothing_else_is_opened(tmp_path
         (tmp_path / name).write_text(text)
         with pytest.raises(BadInput, match=f"{name}: not a film"):
             list(film_pictures(tmp_path / name))
+    # nor a picture that calls itself a film, though the library would take it for one
+    cv2.imwrite(str(tmp_path / "one.png"), np.zeros((64, 64, 3), np.uint8))
+    (tmp_path / "one.mp4").write_bytes((tmp_path / "one.png").read_bytes())
+    with pytest.raises(BadInput, match=r"one\.mp4: not a film"):
+        list(film_pictures(tmp_path / "one.mp4"))
     # one that is left in the middle leaves no process
     few = film_pictures(tmp_path / "moon.mp4")
     next(few)

@@ -186,6 +186,26 @@ def test_ground_as_bright_as_the_sky_is_seen_by_texture_weaker_than_the_noise():
     assert faint[150:].mean() > 0.9 and faint[:130].max() == 0
 
 
+def test_what_moves_otherwise_than_the_stars_is_seen_at_three_quarters_of_the_noise():
+    """Grain that drifts against the stars, as leaves or reeds do: no mean of the frames holds it."""
+    height, width, noise = 240, 320, 10.0
+    land = np.arange(height) >= 120
+    grain = np.random.default_rng(5).normal(0, 1, (height, width)).astype(np.float32)
+
+    def share_seen(amplitude):
+        planes, homographies = [], []
+        for i in range(8):
+            plane = 1000 + np.random.default_rng(30 + i).normal(0, noise, (height, width)).astype(np.float32)
+            plane[land] += amplitude * noise * np.roll(grain, -7 * i, axis=1)[land]
+            planes.append(plane)
+            homographies.append(np.array([[1, 0, -12.0 * i], [0, 1, 0], [0, 0, 1]]))
+        seen = not_sky(planes, homographies)[0]
+        assert seen[:100].max() == 0
+        return seen[140:].mean()
+
+    assert share_seen(0.75) > 0.8 and share_seen(0.4) < 0.05
+
+
 def test_usable_sky_keeps_off_edges():
     mask = np.full((100, 120), 255, np.uint8)
     mask[70:] = 0
