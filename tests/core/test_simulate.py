@@ -16,8 +16,11 @@ from vinter.core.camera.projection import Pose, east_north_up, project
 from vinter.core.frames.measure import clean, measure
 from vinter.core.frames.reading import read_frame
 from vinter.core.simulate.capture import Burst
+from vinter.core.simulate.passing import passing
 from vinter.core.simulate.phone import SimulatedPhone, shoot
+from vinter.core.sky import catalogue
 from vinter.core.sky import ephemeris as eph
+from vinter.core.sky.brightness import airmass
 from vinter.core.sky.site import Site
 from vinter.core.sky.target_track import sky_at
 
@@ -136,3 +139,31 @@ def test_a_focus_error_and_a_long_exposure_show(tmp_path):
 def test_portrait_turns_the_frame():
     camera = SimulatedPhone(burst(portrait=True))
     assert (camera.view.width, camera.view.height) == (3024, 4032)
+
+
+def test_low_stars_are_redder_by_what_the_air_takes():
+    """A white star's colours, high and low, against the extinction of each colour by hand."""
+    lens, site = middle_of_the_sensor(), replace(SITE, extinction=0.3)
+    got = {}
+    for altitude in (8.0, 60.0):
+        camera = SimulatedPhone(burst(lens=lens, site=site, pose=Pose(180, altitude)))
+        mosaic = np.zeros((lens.height, lens.width), np.float32)
+        direction = east_north_up(np.array([altitude]), np.array([180.0]))
+        star = direction @ catalogue.to_horizon(site, camera.burst.middle(0))
+        camera._draw_stars(mosaic, 0, (star, np.array([2.0]), np.array([0.65])))
+        red, blue = mosaic[0::2, 0::2].sum(), mosaic[1::2, 1::2].sum()
+        got[altitude] = -2.5 * np.log10(blue / red)
+    through = 0.3 * (airmass(np.array([8.0])) - airmass(np.array([60.0])))[0]
+    assert got[8.0] - got[60.0] == pytest.approx((1.45 - 0.80) * through, rel=0.03)
+
+
+def test_satellites_are_seen_in_dusk_and_not_in_a_winters_midnight():
+    winter = replace(burst(count=200), start=1799193600.0)  # 6 January 2027
+    hours = {}
+    for hour in (19, 24):
+        one = replace(winter, start=1799193600.0 + hour * 3600 - 200 * 5.5)
+        view = SimulatedPhone(one).view
+        hours[hour] = sum(
+            any(not s.blinking and not s.swelling for s in passing(one, view, i)) for i in range(200)
+        )
+    assert hours[24] == 0 and 10 < hours[19] < 45

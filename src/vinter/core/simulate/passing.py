@@ -8,9 +8,12 @@ import numpy.typing as npt
 from vinter.core.camera.projection import View
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.exposing import draw_trails
+from vinter.core.sky import ephemeris as eph
 
 F32 = npt.NDArray[np.float32]
 
+SATELLITES = 0.14  # a frame, in dusk
+ALL_SATELLITES, NO_SATELLITE = 18.0, 42.0  # degrees of the Sun below the horizon
 METEORS = 0.012  # a frame, of what is bright enough to be seen
 PLANE, SATELLITE, METEOR = 260.0, 40.0, 700.0  # electrons a px of way
 LAMP_COLOUR, METEOR_COLOUR = np.array([[0.8, 1.0, 0.7]]), np.array([[0.5, 1.15, 0.75]])
@@ -37,9 +40,10 @@ def passing(burst: Burst, view: View, i: int) -> list[Streak]:
     if not burst.traffic:
         return out
     w, h = view.width, view.height
+    lit = SATELLITES * _still_lit(burst, i)
     for first in range(max(0, i - 2), i + 1):
         rng = np.random.default_rng([burst.seed, 6, first])
-        plane, satellite = rng.uniform() < 0.12 or first == burst.count // 3, rng.uniform() < 0.10
+        plane, satellite = rng.uniform() < 0.12 or first == burst.count // 3, rng.uniform() < lit
         start, angle = rng.uniform((0.1 * w, 0.1 * h), (0.9 * w, 0.6 * h)), rng.uniform(0, 2 * np.pi)
         speed = rng.uniform(18, 45) * np.array([np.cos(angle), 0.5 * np.sin(angle)])
         if plane or (satellite and first == i):
@@ -56,6 +60,15 @@ def passing(burst: Burst, view: View, i: int) -> list[Streak]:
                 )
             )
     return out
+
+
+def _still_lit(burst: Burst, i: int) -> float:
+    """Share of the satellites above that the Sun still reaches in frame i: all in dusk, none in the depth of
+    winter nights."""
+    t = np.array([burst.middle(i)])
+    e = eph.year_ephemeris(eph.year_of(float(t[0])))
+    below = -float(eph.horizontal(e.sun(t), e.gast(t), burst.site)[0][0])
+    return float(np.clip((NO_SATELLITE - below) / (NO_SATELLITE - ALL_SATELLITES), 0, 1))
 
 
 def _meteors(burst: Burst, view: View, i: int) -> list[Streak]:

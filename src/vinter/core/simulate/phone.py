@@ -52,6 +52,7 @@ SIGMA_PER_TICK = 0.55  # px of blur (in quadrature) a focus tick away from infin
 FIELD_CURVATURE = 0.7  # ticks from the axis to the corner
 MEAN_OFF_AXIS = 1 / 3  # of the squared distance from the axis over that of the corner, over the frame
 DIFFUSE_STEP, BAND_STEP = 16, 6  # px between places where the air's light, and the band's, is worked out
+AIR_BY_COLOUR = np.array([0.80, 1.0, 1.45])  # of the green light's extinction, that red's and blue's are
 RED_LINE = np.array([0.55, 0.05, 0.055])  # raw colours of a nebula's red light
 GREEN_LINE = 0.05  # of the natural sky's light, that the airglow's green line adds
 VIGNETTING = 0.42  # light lost in the corner
@@ -64,6 +65,11 @@ WAVES = 0.14  # mean slope of the water's faces, rad
 SWAY = 0.25  # degrees at the tips, from frame to frame
 TRUTH_LIMIT = 6.5
 STARS_TOLD = 8.5  # V to which ``stars_at`` says where stars are
+
+
+def reddened(through: Array) -> Array:
+    """What is left (n, 3) of raw red, green and blue beside what the air takes of green (n, magnitudes)."""
+    return np.asarray(10 ** (-0.4 * np.asarray(through, float)[:, None] * (AIR_BY_COLOUR - 1)))
 
 
 def row_noise(height: int, noise: float, rng: np.random.Generator) -> F32:
@@ -182,7 +188,7 @@ class SimulatedPhone:
         outward = np.stack([ends[0][0] - cx, ends[0][1] - cy], axis=1) / np.maximum(away, 1)[:, None]
         drawn_out = COMA * self._full_px * off_axis**2
         fringe = outward[:, :, None] * off_axis[:, None, None] * (FRINGE * self._full_px)
-        light = flux[:, None] * colour_factors(bv[index])
+        light = flux[:, None] * colour_factors(bv[index]) * reddened(through)
         # coma: a part of the light lies outward of the rest; their middle stays where the star is
         for share, shift in ((1 - COMA_SHARE, -COMA_SHARE), (COMA_SHARE, 1 - COMA_SHARE)):
             here = keep & (drawn_out > 0.05) if shift > 0 else keep
@@ -223,7 +229,8 @@ class SimulatedPhone:
         """Raw colours (n, 3) and light (n,) of the Milky Way between the catalogue's stars."""
         band = diffuse.band_light(site, unix, enu, stars_apart=True)
         colours = band.light[:, None] * colour_factors(band.colour) + band.red[:, None] * RED_LINE
-        return colours, band.light
+        altitude = np.degrees(np.arcsin(np.clip(enu[:, 2], -1, 1)))
+        return colours * reddened(site.extinction * airmass(altitude)), band.light
 
     def _spread(self, step: int, light: Callable[[Array], tuple[Array, Array]]) -> tuple[list[F32], float]:
         """Electrons by colour at half size of light known every ``step`` px, and its mean in nL."""
