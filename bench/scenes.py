@@ -52,6 +52,7 @@ CASES = {
     "ground as the sky": Case({"ground_light": 0.95, "ground": "hills"}),
     "linear DNG": Case(kind="linear"),
     "JPEG": Case(kind="jpeg"),
+    "10 bit, gain map": Case(kind="packed"),
     "an aeroplane": Case({"lines": {5: LINE}}),
 }
 

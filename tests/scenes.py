@@ -7,6 +7,7 @@ lenses, the sky a gradient, the lens dark corners, the sensor shot and read nois
 files.
 """
 
+import struct
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -232,6 +233,8 @@ def make(folder, s, kind="raw"):
             tifffile.imwrite(
                 folder / f"F{i:03d}.dng", linear_rgb(s, i), photometric=34892, extratags=tags, metadata=None
             )
+        elif kind == "packed":
+            write_packed(folder / f"F{i:03d}.dng", mosaic(s, i), evened(s))
         else:
             tifffile.imwrite(
                 folder / f"F{i:03d}.dng", mosaic(s, i), photometric=32803, extratags=TAGS, metadata=None
@@ -266,3 +269,60 @@ def star_errors(s, report, sky):
         p = np.c_[here[inside], np.ones(inside.sum())] @ np.array(row["homography"]).T
         out.append(np.hypot(*(p[:, :2] / p[:, 2:] - reference[inside]).T))
     return np.concatenate(out) if out else np.array([np.nan])
+
+
+def evened(s, rows=13, columns=17):
+    """The gain that takes the lens's dark corners out, as a phone would write it."""
+    y, x = np.meshgrid(np.linspace(-1, 1, rows), np.linspace(-1, 1, columns), indexing="ij")
+    r2 = (x**2 * s.width**2 + y**2 * s.height**2) / (s.width**2 + s.height**2)
+    return 1 / (1 - 0.4 * r2)
+
+
+def packed_rows(values, bits):
+    """Rows of numbers, each of so many bits, one after the other with the highest bit first."""
+    spread = ((values[..., None] >> np.arange(bits - 1, -1, -1)) & 1).astype(np.uint8)
+    return np.packbits(spread.reshape(len(values), -1), axis=1)
+
+
+def write_packed(path, mosaic, gain):
+    """A mosaic as phones with ten bits pack it, with the gain (rows, columns) they ask for over the frame: a
+    TIFF written by hand, one strip."""
+    height, width = mosaic.shape
+    scale = (1023 - 64) / (WHITE - BLACK)
+    values = np.clip(np.round((mosaic.astype(float) - BLACK) * scale + 64), 0, 1023).astype(np.uint16)
+    data = packed_rows(values, 10).tobytes()
+    rows, columns = gain.shape
+    area = struct.pack(">10I", 0, 0, height, width, 0, 1, 1, 1, rows, columns)
+    spread = struct.pack(">4d", 1 / (rows - 1), 1 / (columns - 1), 0, 0)
+    table = area + spread + struct.pack(">I", 1) + gain.astype(">f4").tobytes()
+    opcode = struct.pack(">5I", 1, 9, 0x01030000, 0, len(table)) + table
+    entries, beyond = [], b""
+
+    def entry(tag, kind, *given):
+        nonlocal beyond
+        form = {1: "B", 2: "s", 3: "H", 4: "I", 5: "I", 7: "B", 10: "i"}[kind]
+        raw = given[0] if kind in (2, 7) else struct.pack(f"<{len(given)}{form}", *given)
+        count = len(raw) if kind in (1, 2, 7) else len(given) // (2 if kind in (5, 10) else 1)
+        if len(raw) <= 4:
+            entries.append((tag, kind, count, raw.ljust(4, b"\0")))
+        else:
+            entries.append((tag, kind, count, len(beyond)))
+            beyond += raw + b"\0" * (len(raw) % 2)
+
+    for tag, kind, *given in (
+        (254, 4, 0), (256, 4, width), (257, 4, height), (258, 3, 10), (259, 3, 1), (262, 3, 32803),
+        (273, 4, 0), (277, 3, 1), (278, 4, height), (279, 4, len(data)), (284, 3, 1),
+        (33421, 3, 2, 2), (33422, 1, 0, 1, 1, 2), (50706, 1, 1, 4, 0, 0), (50707, 1, 1, 1, 0, 0),
+        (50708, 2, b"Scene Camera\0"), (50714, 3, 64), (50717, 3, 1023),
+        (50721, 10, 1, 1, 0, 1, 0, 1, 0, 1, 1, 1, 0, 1, 0, 1, 0, 1, 1, 1),
+        (50728, 5, 1, 2, 1, 1, 18, 25), (50778, 3, 21), (51009, 7, opcode),
+    ):  # fmt: skip
+        entry(tag, kind, *given)
+    after = 8 + 2 + 12 * len(entries) + 4
+    out = bytearray(b"II*\0" + struct.pack("<IH", 8, len(entries)))
+    for tag, kind, count, value in entries:
+        if tag == 273:
+            value = struct.pack("<I", after + len(beyond))
+        out += struct.pack("<HHI", tag, kind, count)
+        out += value if isinstance(value, bytes) else struct.pack("<I", after + value)
+    path.write_bytes(bytes(out + b"\0\0\0\0" + beyond + data))

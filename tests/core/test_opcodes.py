@@ -5,6 +5,9 @@ import struct
 import numpy as np
 import pytest
 import tifffile
+from scenes import BLACK as SCENE_BLACK
+from scenes import WHITE as SCENE_WHITE
+from scenes import Scene, evened, mosaic, write_packed
 from starfield import BLACK, PATTERNS, WHITE
 
 from vinter.core.frames.measure import measure
@@ -147,3 +150,19 @@ def test_three_planes_straighten_each_colour(tmp_path):
         picture[..., c] = np.exp(-((xx - (159.5 + 100 * k)) ** 2 + (yy - 119.5) ** 2) / 8)
     out = frame.warp.straightened(picture)
     assert [int(out[120, :, c].argmax()) for c in range(3)] == [pytest.approx(259.5, abs=0.6)] * 3
+
+
+def test_ten_packed_bits_with_a_gain_map_are_read_to_the_last_one(tmp_path):
+    scene = Scene(width=512, height=384, focal=360.0, stars=600, count=1)
+    drawn = mosaic(scene, 0)
+    write_packed(tmp_path / "a.dng", drawn, evened(scene))
+    frame = read_frame(tmp_path / "a.dng")
+    step = (SCENE_WHITE - SCENE_BLACK) / (1023 - 64)
+    back = (frame.data.astype(float) - 64) * step + SCENE_BLACK
+    assert frame.size == (512, 384) and frame.white == 1023 and np.abs(back - drawn).max() <= step / 2 + 1e-6
+    # the corners are brought up by what the lens took
+    assert frame.shading[0, 0] == pytest.approx(1 / 0.6, rel=0.01)
+    assert frame.shading[192, 256] == pytest.approx(1, abs=0.002)
+    clean, _ = clean_mosaic(frame)
+    corner, middle = clean[:40, :40].mean() - PEDESTAL, clean[60:100, 236:276].mean() - PEDESTAL
+    assert corner > 0.7 * middle
