@@ -17,8 +17,8 @@ from starfield import BLACK, Field, draw, make, places, write
 
 from vinter.core.formats.lineardng import write_linear_dng
 
-LONG = 240_000
-SPEC = Field(count=14, width=900, height=680, focal=720.0, stars=380, angle=0.14, exposure=8.0, streak=6)
+LONG, COUNT = 240_000, 10
+SPEC = Field(count=COUNT, width=900, height=680, focal=720.0, stars=380, angle=0.14, exposure=8.0, streak=6)
 
 
 def card(folder):
@@ -35,7 +35,7 @@ def card(folder):
         )
         write(folder / name, mosaic, replace(SPEC, exposure=seconds))
 
-    for i in range(3):
+    for i in range(6):
         even(f"dark_{i}.dng", 0, 4, 8.0)
     even("bias_0.dng", 0, 2, 0.001)
     for i in range(2):
@@ -150,15 +150,17 @@ def test_thirty_files_to_a_stack(page, worker, tmp_path):
                 type_of(name).select_option(sort)
             expect(type_of(name)).to_have_value(sort)
     page.reload()  # the choices for the ground follow from what the frames are
-    expect(page.locator("#stackable")).to_have_text("14")
+    expect(page.locator("#stackable")).to_have_text(str(COUNT))
 
     # a stack with the ground's own frames
     page.locator("#ground").select_option(label="from the ground frames")
     page.get_by_role("button", name="Stack them").click()
     expect(page.get_by_role("button", name="Finish it")).to_be_visible(timeout=LONG)
-    expect(page.get_by_text("14 of 14", exact=True)).to_be_visible()
+    expect(page.get_by_text(f"{COUNT} of {COUNT}", exact=True)).to_be_visible()
     expect(page.get_by_text("2 ground frames", exact=True)).to_be_visible()
-    assert float(page.locator("aside .big").inner_text().split()[0]) == pytest.approx(np.sqrt(14), rel=0.12)
+    assert float(page.locator("aside .big").inner_text().split()[0]) == pytest.approx(
+        np.sqrt(COUNT), rel=0.12
+    )
     first, shown = page.url, page.request.get(page.locator("#compare").get_attribute("data-after")).body()
 
     # a picture of the report at 100 %
@@ -197,7 +199,7 @@ def test_thirty_files_to_a_stack(page, worker, tmp_path):
     page.locator("#method").select_option(label="median")
     page.get_by_role("button", name="Stack again").click()
     expect(page.get_by_role("button", name="Finish it")).to_be_visible(timeout=LONG)
-    expect(page.get_by_text("14 frames, registration, mask", exact=True)).to_be_visible()
+    expect(page.get_by_text(f"{COUNT} frames, registration, mask", exact=True)).to_be_visible()
     assert page.request.get(page.locator("#compare").get_attribute("data-after")).body() != shown
 
     # what is carried away opens elsewhere and has the stars in their places
@@ -237,9 +239,9 @@ def test_thirty_files_to_a_stack(page, worker, tmp_path):
     expect(page.locator("aside").get_by_text("combined by the brightest of each place")).to_be_visible()
     expect(page.get_by_text(re.compile("Pauses closed along the motion"))).to_be_visible()
     trails = tifffile.imread(downloaded(page, names["tif"], tmp_path / "trails.tif"))
-    along = np.array([places(SPEC, rays, i)[np.argsort(-flux)[:12]] for i in range(14)])
+    along = np.array([places(SPEC, rays, i)[np.argsort(-flux)[:12]] for i in range(COUNT)])
     inside = ((along > 20) & (along < [SPEC.width - 20, 0.7 * SPEC.height])).all(axis=(0, 2))
-    assert inside.sum() > 3 and np.mean([hits(trails[..., 1], along[i][inside]) for i in range(14)]) > 0.9
+    assert inside.sum() > 3 and np.mean([hits(trails[..., 1], along[i][inside]) for i in range(COUNT)]) > 0.9
 
     # side by side with one of the frames
     page.goto(first)

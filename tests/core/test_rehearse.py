@@ -7,12 +7,13 @@ import numpy as np
 import pytest
 
 from vinter.core.camera.iso import IsoCosts, choose_iso
+from vinter.core.camera.phones import phone
 from vinter.core.camera.photons import encoded, sky_rate
 from vinter.core.field.check import advise
 from vinter.core.field.packing import Outing, pack_list
 from vinter.core.frames.measure import measure
 from vinter.core.rehearse.coach import Judgement, as_frame, histogram, judge_exercise, worst_drift
-from vinter.core.rehearse.exercises import LADDER, exercise
+from vinter.core.rehearse.exercises import LADDER, Exercise, exercise
 from vinter.core.rehearse.outcome import Outcome, after_leaving, after_press
 from vinter.core.simulate.modes import PhoneSettings, developed, loupe, press
 from vinter.core.simulate.phone import SimulatedPhone
@@ -43,7 +44,7 @@ def standing():
     cameras = {}
 
     def of(one):
-        key = (one.site, one.lens)
+        key = (one.site, one.the_lens)
         if key not in cameras:
             cameras[key] = SimulatedPhone(one.burst())
             _ = cameras[key].ground
@@ -53,7 +54,14 @@ def standing():
 
 
 @pytest.mark.parametrize("key", [e.key for e in LADDER])
-def test_the_ladder_teaches_what_it_says(key, standing):
+def test_the_ladder_teaches_what_it_says(key, standing, monkeypatch):
+    """On the middle of the sensor, whose pixels are as they are and a quarter as many."""
+
+    def middle(self):
+        whole = phone(self.phone).lens(self.lens)
+        return replace(whole, width=whole.width // 2, height=whole.height // 2)
+
+    monkeypatch.setattr(Exercise, "the_lens", property(middle))
     one = exercise(key)
     first = judge_exercise(press(one.burst(), one.start, standing(one), 3), one)
     assert not first.passed and SAYS[key] in first.sentence and any(c.isdigit() for c in first.sentence)

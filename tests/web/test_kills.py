@@ -58,7 +58,7 @@ def kills(request):
     """How often each kind of work is killed; twice a stack, which keeps most between its steps."""
     if request.config.getoption("--slow"):
         return 10
-    return 2 if "stacking" in request.node.name or "upload" in request.node.name else 1
+    return 2 if "stacking" in request.node.name else 1
 
 
 def orphans():

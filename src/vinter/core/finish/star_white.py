@@ -7,6 +7,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.spatial import cKDTree
 
+from vinter.core.sky.brightness import airmass
 from vinter.core.sky.catalogue import stars_to
 from vinter.core.stack.plate_solve import Solution
 
@@ -19,6 +20,7 @@ APERTURE, RING = 4, (7, 10)  # px about a star whose light is summed, and of its
 CUT = 0.7  # of full scale, above which a star may be cut
 LEAST_STARS, LEAST_SNR = 25, 12.0
 LOWEST = 12.0  # degrees of altitude, under which the air reddens what it shows
+USUAL_REDDENING = 0.15  # of a colour's logarithm an airmass, that a fit leans on
 FAR = 2.5  # deviations, beyond which a star (blended, variable) is left out
 
 
@@ -48,8 +50,9 @@ def star_white(rgb: F32, sky: F32, field: Solution, found: Array) -> StarWhite |
     """The camera colours of a Sun-like star in a solved full-size picture with stars ``found`` at places
     (n, 2); None with too few stars.
 
-    The logarithm of red (blue) over green is fitted as a straight line of B-V, robustly; its value at the
-    Sun's B-V is the answer. Stars that may be cut, that are low, or that stand in the ground are left out.
+    The logarithm of red (blue) over green is fitted as a straight line of B-V and, where the heights are
+    known, of the air they shine through, robustly; its value at the Sun's B-V and through the air of the
+    middling star is the answer. Stars that may be cut, that are low, or in the ground are left out.
     """
     if len(found) < LEAST_STARS:
         return None
@@ -58,19 +61,22 @@ def star_white(rgb: F32, sky: F32, field: Solution, found: Array) -> StarWhite |
     margin = RING[1] + 2
     inside = front & (x > margin) & (y > margin) & (x < field.width - margin) & (y < field.height - margin)
     at, colours = np.c_[x, y][inside], bv[inside]
+    air: Array | None = None
     away, which = cKDTree(found).query(at, distance_upper_bound=REACH_PX)
     near = np.isfinite(away)
     places, colours = found[which[near]], colours[near]
     if field.zenith and len(places):
-        high = field.altitudes(places) > LOWEST
-        places, colours = places[high], colours[high]
+        altitude = field.altitudes(places)
+        high = altitude > LOWEST
+        places, colours, air = places[high], colours[high], airmass(altitude[high])
     light, error, fine = _light(rgb, sky, places)
     use = fine & (light > LEAST_SNR * error).all(axis=1)
     if use.sum() < LEAST_STARS:
         return None
     light, error, colours = light[use], error[use], colours[use]
-    red, red_error = _at_sun(np.log(light[:, 0] / light[:, 1]), colours, _spread(light, error, 0))
-    blue, blue_error = _at_sun(np.log(light[:, 2] / light[:, 1]), colours, _spread(light, error, 2))
+    air = None if air is None else air[use]
+    red, red_error = _at_sun(np.log(light[:, 0] / light[:, 1]), colours, _spread(light, error, 0), air)
+    blue, blue_error = _at_sun(np.log(light[:, 2] / light[:, 1]), colours, _spread(light, error, 2), air)
     return StarWhite(
         red=float(np.exp(red)),
         blue=float(np.exp(blue)),
@@ -109,14 +115,17 @@ def _light(rgb: F32, sky: F32, places: Array) -> tuple[Array, Array, npt.NDArray
     return light, errors, fine
 
 
-def _at_sun(ratio: Array, bv: Array, spread: Array) -> tuple[float, float]:
-    """Value of a robust straight line of B-V at the Sun's, and its standard error."""
-    design = np.c_[np.ones(len(bv)), bv - SUN_BV]
+def _at_sun(ratio: Array, bv: Array, spread: Array, air: Array | None) -> tuple[float, float]:
+    """Value of a robust plane of B-V and airmass at the Sun's and at the median airmass, and its error."""
+    through = np.zeros(len(bv)) if air is None else air - np.median(air)
+    design = np.c_[np.ones(len(bv)), bv - SUN_BV, through]
     keep = np.ones(len(bv), bool)
-    best, cov, scatter = np.zeros(2), np.eye(2), 1.0
+    best, cov, scatter = np.zeros(3), np.eye(3), 1.0
     for _ in range(8):
         weight = 1 / spread[keep] ** 2
-        normal = design[keep].T @ (design[keep] * weight[:, None]) + np.diag([0.0, 1e-3])
+        normal = design[keep].T @ (design[keep] * weight[:, None]) + np.diag(
+            [0.0, 1e-3, 1 / USUAL_REDDENING**2]
+        )
         best = np.linalg.solve(normal, design[keep].T @ (weight * ratio[keep]))
         cov = np.linalg.inv(normal)
         off = (ratio - design @ best) / spread
