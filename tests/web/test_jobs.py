@@ -1,7 +1,12 @@
 """Jobs: claimed once, taken over when their heart stops, in turns, in two lanes, with a place in the
 queue."""
 
+import ast
+import os
+import subprocess
+import sys
 from datetime import timedelta
+from pathlib import Path
 
 import pytest
 from desk import said
@@ -168,3 +173,28 @@ def test_a_claim_holds_its_rows_where_the_database_can(nerea, monkeypatch):
     monkeypatch.setattr(connection.features, "has_select_for_update_skip_locked", True)
     query = models._locked(Job.objects.all()).query
     assert query.select_for_update and query.select_for_update_skip_locked
+
+
+def test_what_a_pool_process_does_can_be_loaded_there():
+    """Its processes know no database: every function that a job hands them is imported in a fresh one."""
+    root, names = Path(__file__).parents[2] / "src", set()
+    for path in (root / "vinter/web").rglob("*.py"):
+        tree = ast.parse(path.read_text())
+        home = {
+            alias.asname or alias.name: (node.module, alias.name)
+            for node in ast.walk(tree)
+            if isinstance(node, ast.ImportFrom) and node.module
+            for alias in node.names
+        }
+        module = ".".join(path.relative_to(root).with_suffix("").parts)
+        for node in ast.walk(tree):
+            if isinstance(node, ast.Call) and ast.unparse(node.func) == "context.pool.submit":
+                name = ast.unparse(node.args[0])
+                names.add(home.get(name, (module, name)))
+    assert {n for _, n in names} >= {"shoot_frame", "measure_file", "join_files", "stack_files"}
+    code = "".join(f"from {module} import {name}\n" for module, name in sorted(names))
+    clean = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
+    done = subprocess.run(
+        [sys.executable, "-c", code], env={**clean, "PYTHONPATH": str(root)}, capture_output=True, text=True
+    )
+    assert done.returncode == 0, done.stderr[-2000:]

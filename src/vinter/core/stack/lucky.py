@@ -293,6 +293,17 @@ def write_lucky(made: Lucky, out: Path) -> None:
     write_image(out.with_suffix(".mask.png"), np.full(made.rgb.shape[:2], 255, np.uint8))
 
 
+def stack_files(paths: list[Path], share: float, out: Path) -> Lucky:
+    """The sharpest share of files' pictures, written as a stack; for a process of a pool.
+
+    Raises:
+        BadInput: as ``stack_lucky`` and the readers do.
+    """
+    made = stack_lucky(lambda: frames_of(paths), share)
+    write_lucky(made, out)
+    return made
+
+
 def lucky_report(made: Lucky, names: list[str]) -> dict[str, Any]:
     """What happened, in the form of a stack's report; ``names`` are the files'."""
     return {

@@ -1,26 +1,18 @@
 """The job of a lucky stack: the sharpest share of a take's frames."""
 
 import shutil
-from pathlib import Path
 
 import numpy as np
 
 from vinter.core.finish.scene import read_stack
 from vinter.core.formats.pictures import write_jpeg
 from vinter.core.frames.preview import gain_for, stretched, thumbnail
-from vinter.core.stack.lucky import Lucky, frames_of, stack_lucky, write_lucky
 from vinter.core.stack.lucky import lucky_report as report_of
+from vinter.core.stack.lucky import stack_files
 from vinter.web.jobs.registry import JobContext
 from vinter.web.stacks.models import Stack
 from vinter.web.stacks.working import working_copy
 from vinter.web.takes.models import Frame
-
-
-def stack_files(paths: list[Path], share: float, out: Path) -> Lucky:
-    """Stack files into a picture; for a pool process."""
-    made = stack_lucky(lambda: frames_of(paths), share)
-    write_lucky(made, out)
-    return made
 
 
 def run_lucky(pk: int, context: JobContext) -> None:

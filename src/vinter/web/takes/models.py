@@ -231,7 +231,9 @@ class Frame(Binnable):
 
     @property
     def included(self) -> bool:
-        """Whether it counts as one to use."""
+        """Whether it counts as one to use; a film does for what takes films."""
+        if self.is_film:
+            return not self.error and self.decision != Decision.DROP
         return self.candidate.included
 
     @property
