@@ -270,7 +270,9 @@ class SimulatedPhone:
         screen(self.burst, mosaic, i, mean)
         flare(
             mosaic,
-            here.light * np.float32(self.per_nl * self.burst.shutter) if here.light is not None else None,
+            None
+            if here.light is None
+            else here.light * np.array(NEUTRAL, np.float32) * np.float32(self.per_nl * self.burst.shutter),
         )
         mosaic *= self.vignetting
         mosaic += self.burst.lens.dark_current * self.burst.shutter
@@ -293,7 +295,7 @@ class SimulatedPhone:
                 (1 - here.sky[part]) * here.colour[y::2, x::2, c] * np.float32(exposure / FULL) * lit
             )
             if here.light is not None:
-                mosaic[part] += here.light[y::2, x::2, c] * np.float32(exposure)
+                mosaic[part] += here.light[y::2, x::2, c] * np.float32(exposure * NEUTRAL[c])
 
     def _sky_nl(self, i: int) -> float:
         """Light of the sky on level ground in frame i, as the brightness in nL of a sky that is even."""
