@@ -183,12 +183,17 @@ def _failure(answer: dict[str, Any], path: Path, label: str) -> str:
 # ---- what runs in the server and in its children
 
 
+def limit_process(cpu_seconds: int) -> None:
+    """Hold this process to ``MEMORY_BYTES`` and so many seconds of a processor; it leaves no core behind."""
+    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
+    resource.setrlimit(resource.RLIMIT_CPU, (cpu_seconds, cpu_seconds))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+
+
 def _decode_in_child(path: Path, memory: int, errors: int, server: int) -> int:
     """Limit this process, decode, write; the exit status."""
     end_with_parent(signal.SIGKILL, server)
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
-    resource.setrlimit(resource.RLIMIT_CPU, (CPU_SECONDS, CPU_SECONDS))
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    limit_process(CPU_SECONDS)
     signal.alarm(WALL_SECONDS)
     try:
         _written(read_frame(path), memory)

@@ -19,6 +19,7 @@ import numpy.typing as npt
 
 from vinter.core.errors import BadInput
 from vinter.core.frames.content import HEAD_BYTES, content_kind
+from vinter.core.frames.decoding import MEMORY_BYTES, OUT_OF_MEMORY, limit_process
 from vinter.core.frames.metadata import Metadata
 from vinter.core.frames.reading import LARGEST_PICTURE, Colour, Frame
 from vinter.core.parallel import end_with_parent
@@ -26,10 +27,9 @@ from vinter.core.parallel import end_with_parent
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 MOST_FRAMES = 3000
-MEMORY_BYTES = int(2.4 * 2**30)  # address space of the child, libraries included
-CPU_SECONDS = 1800
+CPU_SECONDS = 1800  # of a child, for a whole film
 WAIT_SECONDS = 40.0  # for one picture, after which the child is ended
-OUT_OF_MEMORY, NO_FILM = 3, 2
+NO_FILM = 2
 
 
 def film_pictures(path: Path, label: str = "") -> Iterator[U8]:
@@ -131,14 +131,6 @@ def linear_picture(eight: U8) -> F32:
 # ---- what runs in the child
 
 
-def _limited() -> None:
-    end_with_parent(signal.SIGKILL, None)
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
-    resource.setrlimit(resource.RLIMIT_CPU, (CPU_SECONDS, CPU_SECONDS))
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
-
-
 def write_pictures(path: Path, out: int) -> int:
     """Write a film's pictures into a pipe; the exit status."""
     import cv2
@@ -161,7 +153,9 @@ def write_pictures(path: Path, out: int) -> int:
 
 def main() -> None:
     """Serve one film to the parent."""
-    _limited()
+    end_with_parent(signal.SIGKILL, None)
+    limit_process(CPU_SECONDS)
+    resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
     try:
         status = write_pictures(Path(sys.argv[1]), os.dup(1))
     except MemoryError:

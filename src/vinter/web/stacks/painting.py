@@ -60,10 +60,9 @@ def grown(picture: Path, strokes: list[Stroke], small: bool) -> "np.ndarray[Any,
     return painted(np.asarray(mask, np.uint8), strokes, np.asarray(bright, np.float32))
 
 
-def _grown(one: Stack, text: str, small: bool) -> "np.ndarray[Any, Any]":
+def _grown(one: Stack, strokes: list[Stroke], small: bool) -> "np.ndarray[Any, Any]":
     if not one.picture.is_file():
         raise BadInput("this stack has no picture to paint over")
-    strokes = _strokes(text)
     key = ("paint", one.pk, one.picture.stat().st_mtime_ns, tuple(strokes), small)
     return computed(key, grown, one.picture, strokes, small)
 
@@ -105,10 +104,9 @@ def paint(request: HttpRequest, pk: int) -> HttpResponse:
                 **head("Stack", stack=one, context=one.take.title),
             },
         )
-    text = request.POST.get("strokes", "")
-    strokes = _strokes(text)
+    strokes = _strokes(request.POST.get("strokes", ""))
     by_hand = any(not s.frame for s in strokes)
-    mask = _grown(one, text, small=False) if by_hand else None
+    mask = _grown(one, strokes, small=False) if by_hand else None
     joint = _joint(one, [s for s in strokes if s.frame])
     new = Stack.objects.create(
         owner=request.user,
@@ -139,5 +137,5 @@ def paint(request: HttpRequest, pk: int) -> HttpResponse:
 def attempt(request: HttpRequest, pk: int) -> HttpResponse:
     """What strokes would make of the mask, as PNG at the shown size."""
     one = owned(Stack, request, pk)
-    _, data = cv2.imencode(".png", _grown(one, request.POST.get("strokes", ""), small=True))
+    _, data = cv2.imencode(".png", _grown(one, _strokes(request.POST.get("strokes", "")), small=True))
     return HttpResponse(data.tobytes(), content_type="image/png", headers={"Cache-Control": "no-store"})

@@ -33,7 +33,7 @@ def shoot_frame(burst: Burst, i: int, folder: Path) -> str:
 
 
 def _opened(path: Path, label: str) -> tuple[Frame, int]:
-    """A file's frame; of a film the middle picture, and how many it holds."""
+    """A file's frame; of a film a picture of its second half, and how many it holds."""
     if path.suffix.lower() not in FILMS:
         return decoded(path, label), 1
     seen, shown = 0, None
