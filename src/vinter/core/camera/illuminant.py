@@ -10,6 +10,11 @@ PLANCK_BELOW, DAYLIGHT_ABOVE = 4000.0, 5000.0
 COLDEST, HOTTEST = 1700.0, 20000.0
 
 
+def linear_srgb(encoded: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    """The light of sRGB-encoded levels, both 0 to 1, any shape (IEC 61966-2-1)."""
+    return np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
+
+
 def _planck(t: float) -> tuple[float, float]:
     """Chromaticity of a black body (Kim and others 2002), 1667 to 25,000 K."""
     u = 1e3 / t

@@ -17,6 +17,7 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 
+from vinter.core.camera.illuminant import linear_srgb
 from vinter.core.errors import BadInput
 from vinter.core.frames.content import HEAD_BYTES, content_kind
 from vinter.core.frames.decoding import MEMORY_BYTES, OUT_OF_MEMORY, limit_process
@@ -123,9 +124,7 @@ def film_frame(picture: U8, path: Path) -> Frame:
 
 def linear_picture(eight: U8) -> F32:
     """Light of 8-bit sRGB values, 0 to 1."""
-    level = np.arange(256) / 255
-    table = np.where(level <= 0.04045, level / 12.92, ((level + 0.055) / 1.055) ** 2.4)
-    return table.astype(np.float32)[eight]
+    return linear_srgb(np.arange(256) / 255).astype(np.float32)[eight]
 
 
 # ---- what runs in the child

@@ -5,6 +5,7 @@ import numba
 import numpy as np
 import numpy.typing as npt
 
+from vinter.core.camera.illuminant import linear_srgb
 from vinter.core.frames.reading import Frame
 
 U16 = npt.NDArray[np.uint16]
@@ -125,19 +126,9 @@ def half_plane(data: U16, pattern: npt.NDArray[np.int64] | None) -> npt.NDArray[
     return np.asarray(plane - PEDESTAL, np.float32)
 
 
-_DECODE = np.clip(
-    np.round(
-        PEDESTAL
-        + SPAN
-        * np.where(
-            np.linspace(0, 1, 65536) <= 0.04045,
-            np.linspace(0, 1, 65536) / 12.92,
-            ((np.linspace(0, 1, 65536) + 0.055) / 1.055) ** 2.4,
-        )
-    ),
-    1,
-    65535,
-).astype(np.uint16)
+_DECODE = np.clip(np.round(PEDESTAL + SPAN * linear_srgb(np.linspace(0, 1, 65536))), 1, 65535).astype(
+    np.uint16
+)
 _LINEAR = np.round(PEDESTAL + SPAN * np.linspace(0, 1, 65536)).astype(np.uint16)
 
 

@@ -6,6 +6,8 @@ import numpy as np
 import numpy.typing as npt
 from PIL import Image, ImageCms
 
+from vinter.core.camera.illuminant import linear_srgb
+
 U8 = npt.NDArray[np.uint8]
 DISPLAY_P3 = 12  # colour primaries by ITU-T H.273
 SRGB_OF_P3 = np.array([[1.2249, -0.2247, 0.0], [-0.0420, 1.0419, 0.0], [-0.0197, -0.0786, 1.0979]])
@@ -47,8 +49,7 @@ def srgb_pixels(image: Image.Image) -> U8:
 
 def _from_p3(pixels: U8) -> U8:
     """Display P3 in sRGB, in bands so that large pictures need little memory."""
-    levels = np.arange(256) / 255
-    linear = np.where(levels <= 0.04045, levels / 12.92, ((levels + 0.055) / 1.055) ** 2.4).astype(np.float32)
+    linear = linear_srgb(np.arange(256) / 255).astype(np.float32)
     out = np.empty_like(pixels)
     for top in range(0, pixels.shape[0], 256):
         light = np.clip(linear[pixels[top : top + 256]] @ SRGB_OF_P3.T.astype(np.float32), 0, 1)
