@@ -33,8 +33,8 @@ def test_darks_give_back_the_read_noise_the_hot_pixels_and_the_glow(tmp_path):
         gain = LENS.full_scale(iso) / (frames[0].white - frames[0].black.mean())
         found = measure_darks(frames, gain)
         true = math.hypot(LENS.noise_at(iso), math.sqrt(LENS.dark_current * seconds))
-        assert found.read_noise_e == pytest.approx(true, rel=0.10)
-        assert found.hot_share == pytest.approx(HOT_SHARE, rel=0.10)
+        assert found.read_noise_e == pytest.approx(true, rel=0.05)
+        assert found.hot_share == pytest.approx(HOT_SHARE, rel=0.05)
         assert found.amp_glow_place == "bottom right" and found.amp_glow_dn > 3
 
 

@@ -11,7 +11,7 @@ from vinter.core.frames.measure import clean, measure
 from vinter.core.frames.reading import read_frame
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.ground import EYE, Ground, Standing
-from vinter.core.simulate.moonlight import cast, moonlit, shadows, solid
+from vinter.core.simulate.moonlight import cast, cast_on_wall, moonlit, shadows, solid, wall_shadows
 from vinter.core.simulate.phone import SimulatedPhone
 from vinter.core.sky.horizon import Horizon
 from vinter.core.sky.site import Site
@@ -83,17 +83,45 @@ def test_a_face_is_lit_with_the_moon_at_ones_back_and_dark_against_it():
         assert light[700, 100] == pytest.approx(level, abs=1e-3)
 
 
+def test_a_post_throws_its_shadow_on_a_wall_behind_it():
+    """The Moon behind the photographer, 20 degrees to the right of his back: the shadow lies to the left."""
+    view = view_of(LENS, Pose(180, 0), False)
+    ground = Ground(np.ones((756, 1008), np.float32), np.zeros((756, 1008, 3), np.uint8))
+    one = post(180.0, 10.0, 2.5)
+    wall = Standing(np.array([[165.0, -4.0], [165.0, 12.0], [195.0, 12.0], [195.0, -4.0]]), 20.0)
+    ground.standing = [wall, one]
+    ground.upright = np.full((756, 1008), 255, np.uint8)
+    moon = (340.0, 10.0)
+    tip = cast_on_wall(solid(one), *moon, 20.0)[1]
+    assert np.hypot(*tip[:2]) == pytest.approx(20.0)
+    # by hand: the ray from (0, -10) towards azimuth 160 meets the circle of 20 m
+    t = -10 * np.cos(np.radians(20)) + np.sqrt((10 * np.cos(np.radians(20))) ** 2 + 300)
+    assert tip == pytest.approx(
+        [t * np.sin(np.radians(20)), -10 - t * np.cos(np.radians(20)), 0.9 - t * np.tan(np.radians(10))]
+    )
+    dark = wall_shadows(view, ground, *moon)
+    seen = tip - [0, 0, 0.3]  # just under the tip
+    x, y, _ = project(view, seen[None] / np.linalg.norm(seen))
+    assert dark[round(float(y[0])), round(float(x[0]))] > 150
+    assert dark[round(float(y[0])), round(float(x[0])) + 40] == 0
+    assert dark[:, 500:].max() == 0  # nothing on the Moon's side
+    light = moonlit(view, ground, *moon)
+    assert light[round(float(y[0])), round(float(x[0]))] < 0.5 * light[round(float(y[0])), 300]
+    ground.standing = [wall]
+    assert wall_shadows(view, ground, *moon).max() == 0
+
+
 def test_the_moon_behind_a_hill_lights_nothing():
-    assert SimulatedPhone(burst()).moonlight(0).max() > 1000
+    assert SimulatedPhone(burst()).moon.light(0).max() > 1000
     hills = replace(FOLD, horizon=Horizon(((0, 40), (180, 40))))
-    assert SimulatedPhone(burst(site=hills)).moonlight(0) is None
-    assert SimulatedPhone(burst(start=FULL_MOON + 6 * 3600)).moonlight(0) is None  # it has set
+    assert SimulatedPhone(burst(site=hills)).moon.light(0) is None
+    assert SimulatedPhone(burst(start=FULL_MOON + 6 * 3600)).moon.light(0) is None  # it has set
 
 
 def test_a_wall_darkens_the_plain_before_it_when_the_moon_stands_behind():
     """In the frame itself: of the plain under the wall, the part in shadow is darker than that beyond it."""
     camera = SimulatedPhone(burst())
-    dark = shadows(camera.view, camera.ground, *camera.moon_at(0)[:2])
+    dark = shadows(camera.view, camera.ground, *camera.moon.where(0)[:2])
     plain = (camera.ground.sky < 0.01) & (camera.ground.upright == 0)
     light = camera.electrons(0) / np.maximum(camera.ground.reflectance, 0.02)
     within, beside = np.median(light[plain & (dark > 250)]), np.median(light[plain & (dark == 0)])

@@ -68,9 +68,7 @@ def test_stars_stand_where_skyfield_puts_them():
         star = Star(ra_hours=np.degrees(np.arctan2(b, a)) % 360 / 15, dec_degrees=np.degrees(np.arcsin(c)))
         alt, az, _ = observer.at(t).observe(star).apparent().altaz(temperature_C=10, pressure_mbar=1010)
         px, py, _ = project(camera.view, east_north_up(np.array([alt.degrees]), np.array([az.degrees])))
-        assert (
-            np.hypot(px[0] - x[i], py[0] - y[i]) < 0.6
-        )  # aberration (20 arcsec) is left out of the simulation
+        assert np.hypot(px[0] - x[i], py[0] - y[i]) < 0.1
 
 
 def test_the_same_seed_gives_the_same_frame_and_another_does_not(shot, tmp_path):

@@ -12,7 +12,7 @@ import numpy.typing as npt
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose, View, east_north_up, project, unproject, view_of
 from vinter.core.sky import ephemeris as eph
-from vinter.core.sky.catalogue import DATA, stars_to, to_horizon
+from vinter.core.sky.catalogue import DATA, aberrated, stars_to, to_horizon
 from vinter.core.sky.diffuse_light import diffuse
 from vinter.core.sky.ephemeris import Array
 from vinter.core.sky.galaxy import to_equatorial, unit
@@ -70,10 +70,10 @@ def _constellations(turn: Array) -> tuple[Array, list[tuple[float, float, str]]]
 
 
 def figures(site: Site, unix: float, what: Target) -> Figures:
-    """Everything drawn over a site's horizon at a moment; stars good to 0.01 degrees above the haze."""
+    """Everything drawn over a site's horizon at a moment; stars good to 0.002 degrees above the haze."""
     turn = to_horizon(site, unix)
     vectors, v, bv = stars_to(FAINTEST)
-    alt, az = seen(vectors @ turn.T)
+    alt, az = seen(aberrated(vectors, unix) @ turn.T)
     up = alt > LOWEST
     stars = np.stack([az, alt, v, bv], axis=1)[up]
     ra, dec = to_equatorial(np.arange(0, 361.0, 3.0), 0.0)

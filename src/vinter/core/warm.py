@@ -5,6 +5,7 @@ import numpy as np
 from vinter.core.finish import pixels
 from vinter.core.frames.adaptive_moments import shapes
 from vinter.core.frames.mosaic import _scale_and_repair
+from vinter.core.simulate import painting
 from vinter.core.simulate.exposing import digitise, draw_trails
 from vinter.core.stack.combining.kernels import Rules, blank, combine, join, normalize_into
 from vinter.core.stack.combining.methods import Method
@@ -28,6 +29,7 @@ def main() -> None:
     for turn in (np.eye(3), np.diag([-1.0, -1.0, 1.0])):
         resample(cube[0], turn, cube[1])
     pixels.warm()
+    painting.warm()
     normalize_into(cube[0], 1.0, np.zeros((3, 6)), 0.0, 0.0, 1.0, 1.0, 1e9)
 
 

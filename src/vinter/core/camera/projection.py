@@ -5,6 +5,7 @@ them.
 """
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -114,7 +115,7 @@ class View:
         """A part of this whole picture."""
         return replace(self, left=left, top=top, width=width, height=height, whole=(self.width, self.height))
 
-    @property
+    @cached_property
     def axes(self) -> Array:
         """Rows: right, down and forward of the camera in (east, north, up)."""
         az, alt, roll = np.radians([self.pose.azimuth, self.pose.altitude, self.pose.roll])
@@ -122,7 +123,9 @@ class View:
         right = np.array([np.cos(az), -np.sin(az), 0.0])
         down = np.cross(forward, right)
         c, s = np.cos(roll), np.sin(roll)
-        return np.stack([c * right + s * down, -s * right + c * down, forward])
+        axes = np.stack([c * right + s * down, -s * right + c * down, forward])
+        axes.flags.writeable = False
+        return axes
 
 
 def view_of(lens: Lens, pose: Pose, portrait: bool = False) -> View:

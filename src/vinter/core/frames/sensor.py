@@ -74,6 +74,11 @@ def _blocks(values: Array) -> Array:
     return np.asarray(parts.swapaxes(1, 2).reshape(BLOCKS, BLOCKS, -1))
 
 
+def _block_rms(values: Array) -> float:
+    """``_rms`` of the middling block."""
+    return float(np.median([_rms(block) for block in _blocks(values).reshape(BLOCKS**2, -1)]))
+
+
 PLACES = (
     ("top left", "top", "top right"),
     ("left", "middle", "right"),
@@ -85,14 +90,15 @@ def measure_darks(frames: Sequence[Frame], gain: float | None = None) -> DarkRep
     """Read noise, hot pixels and amp glow from two darks or more of one ISO and exposure; ``gain`` in
     electrons a DN.
 
-    Read noise from differences of successive darks, so that what is fixed drops out; it includes the noise of
-    the dark current, and one twelfth of a DN squared of rounding is taken out.
+    Read noise from differences of successive darks, so that what is fixed drops out, in the middling part of
+    the frame, so that the noise of amp glow does; it includes the noise of the dark current, and one twelfth
+    of a DN squared of rounding is taken out.
     """
     if len(frames) < 2:
         raise BadInput("two darks at least are needed, of the same ISO and exposure")
     _alike(frames, "darks")
     data = [_mosaic(f) for f in frames]
-    noise = float(np.mean([_rms(b - a) / np.sqrt(2) for a, b in pairwise(data)]))
+    noise = float(np.mean([_block_rms(b - a) / np.sqrt(2) for a, b in pairwise(data)]))
     noise = float(np.sqrt(max(noise**2 - 1 / 12, 1e-6)))
     mean = np.mean(data, axis=0)
     middle = float(np.median(mean))

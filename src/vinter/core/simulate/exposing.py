@@ -13,6 +13,18 @@ REACH = 3.6  # standard deviations at which a star image is cut
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _gaussian(out: npt.NDArray[np.float64], many: int, first: float, sigma: float, peak: float) -> None:
+    """Values of a Gaussian at ``many`` places, one apart from ``first`` on: each from the one before."""
+    narrow = 1 / (2 * sigma * sigma)
+    value, factor = peak * math.exp(-first * first * narrow), math.exp(-(2 * first + 1) * narrow)
+    turn = math.exp(-2 * narrow)
+    for k in range(many):
+        out[k] = value
+        value *= factor
+        factor *= turn
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
 def draw_trails(
     mosaic: F32,
     x0: npt.NDArray[np.float64],
@@ -29,7 +41,7 @@ def draw_trails(
     the images by x and y, px, in each colour.
     """
     height, width = mosaic.shape
-    across, down = np.empty((3, MOST_REACH)), np.empty(3)
+    across, down = np.empty((3, MOST_REACH)), np.empty((3, MOST_REACH))
     for i in range(len(x0)):
         s = sigma[i]
         reach = min(math.ceil(REACH * s), MOST_REACH // 2 - 2)
@@ -41,18 +53,16 @@ def draw_trails(
             cx = x0[i] + along * (x1[i] - x0[i])
             cy = y0[i] + along * (y1[i] - y0[i])
             left, right = max(int(cx) - reach, 0), min(int(cx) + reach + 2, width)
+            top, bottom = max(int(cy) - reach, 0), min(int(cy) + reach + 2, height)
             # a Gaussian is a product: one of the columns, one of the rows, in each colour
             for c in range(3):
-                shift = apart[i, 0, c] if apart is not None else 0.0
-                for x in range(left, right):
-                    across[c, x - left] = math.exp(-((x - cx - shift) ** 2) / (2 * s * s))
-            for y in range(max(int(cy) - reach, 0), min(int(cy) + reach + 2, height)):
-                for c in range(3):
-                    shift = apart[i, 1, c] if apart is not None else 0.0
-                    down[c] = flux[i, c] * norm * math.exp(-((y - cy - shift) ** 2) / (2 * s * s))
+                right_by, down_by = (apart[i, 0, c], apart[i, 1, c]) if apart is not None else (0.0, 0.0)
+                _gaussian(across[c], right - left, left - cx - right_by, s, 1.0)
+                _gaussian(down[c], bottom - top, top - cy - down_by, s, flux[i, c] * norm)
+            for y in range(top, bottom):
                 for x in range(left, right):
                     colour = (y & 1) + (x & 1)
-                    mosaic[y, x] += down[colour] * across[colour, x - left]
+                    mosaic[y, x] += down[colour, y - top] * across[colour, x - left]
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]

@@ -9,9 +9,9 @@ from functools import lru_cache
 import cv2
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import gaussian_filter1d
 
 from vinter.core.camera.projection import View, east_north_up, project, unproject
+from vinter.core.simulate.painting import FULL, lay_mask, lay_profile, lay_water, spread
 from vinter.core.sky.horizon import Horizon
 
 F32 = npt.NDArray[np.float32]
@@ -19,7 +19,6 @@ U8 = npt.NDArray[np.uint8]
 Array = npt.NDArray[np.float64]
 STEP = 0.02  # degrees of azimuth in the skyline table
 COARSE = 16  # pixels between directions that are computed exactly
-FULL = 255 / 0.6  # of the stored reflectance: 0.6 is the brightest there is
 EYE = 1.6  # m of the lens over the ground
 FARTHEST = 120.0  # m, beyond which shadows are not drawn
 TILE = 512  # px of a side of the texture that the plain is laid with
@@ -64,13 +63,21 @@ class Ground:
         return np.asarray(self.colour[..., 1], np.float32) / np.float32(FULL)
 
 
+def _smooth_round(noise: Array, sigma: float) -> Array:
+    """Noise over the whole circle smoothed by a Gaussian, in steps of the table."""
+    turns = np.fft.rfftfreq(len(noise))
+    return np.asarray(
+        np.fft.irfft(np.fft.rfft(noise) * np.exp(-2 * (np.pi * sigma * turns) ** 2), len(noise))
+    )
+
+
 def skyline(seed: int) -> Array:
     """Altitude of far hills and a plain in degrees over azimuth in steps of 0.02 degrees."""
     rng = np.random.default_rng([seed, 77])
     n = round(360 / STEP)
     height = np.full(n, 2.0)
     for sigma, size in ((14, 1.6), (4, 0.8), (1.2, 0.35), (0.3, 0.12)):
-        layer = gaussian_filter1d(rng.standard_normal(n), sigma / STEP, mode="wrap")
+        layer = _smooth_round(rng.standard_normal(n), sigma / STEP)
         height += layer / layer.std() * size
     return np.asarray(np.maximum(height, 0.4) + scrub(rng, n))
 
@@ -79,9 +86,7 @@ def scrub(rng: np.random.Generator, n: int) -> Array:
     """Bushes and stones along an edge, degrees."""
     return np.asarray(
         sum(
-            gaussian_filter1d(rng.standard_normal(n), sigma / STEP, mode="wrap")
-            * size
-            * np.sqrt(sigma / STEP)
+            _smooth_round(rng.standard_normal(n), sigma / STEP) * size * np.sqrt(sigma / STEP)
             for sigma, size in ((0.6, 0.12), (0.15, 0.08), (0.05, 0.06))
         )
     )
@@ -99,14 +104,7 @@ def upsample(coarse: Array, x: Array, y: Array, width: int, height: int) -> F32:
     """A smooth field known at pixel columns x and rows y (evenly spaced) at every pixel."""
     columns = np.interp(np.arange(width), x, np.arange(len(x))).astype(np.float32)
     rows = np.interp(np.arange(height), y, np.arange(len(y))).astype(np.float32)
-    wide = cv2.remap(
-        coarse.astype(np.float32),
-        *np.meshgrid(columns, np.arange(len(y), dtype=np.float32)),
-        cv2.INTER_LINEAR,
-    )
-    index = np.clip(rows.astype(int), 0, len(y) - 2)
-    share = (rows - index)[:, None].astype(np.float32)
-    return np.asarray(wide[index] * (1 - share) + wide[index + 1] * share)
+    return np.asarray(spread(np.ascontiguousarray(coarse, np.float32), columns, rows))
 
 
 def grid(view: View, step: int) -> tuple[Array, Array]:
@@ -167,42 +165,19 @@ class Painter:
         if not len(rows):
             return
         part = np.s_[rows[0] : rows[-1] + 1]
-        alt, az = self.altitude[part], self.relative[part]
-        edge = np.interp(((az + 180) / STEP).ravel(), np.arange(len(turned)), turned).reshape(az.shape)
-        share = np.clip((edge - alt) / self.per_px + 0.5, 0, 1).astype(np.float32)
-        texture = self._plain(alt, az)
-        tint = np.asarray((colour * (1 - haze) + 0.3 * haze)[None, None] * texture[..., None], np.float32)
-        self._lay(part, np.asarray(share, np.float32), tint)
-
-    def _plain(self, alt: F32, az: F32) -> F32:
-        """The texture of the ground: of the plain below eye level in perspective, of hills as they stand."""
-        down = np.maximum(-alt, 0.25)
-        away = EYE / np.tan(np.radians(down))
-        turn = np.radians(az)
-        tile = _tile(self.seed)
-        near, out = alt < -0.3, np.ones_like(alt)
-        for metres, weight in ((3.0, 0.6), (0.5, 0.4)):
-            u = (away * np.sin(turn) / metres * TILE / 6) % TILE
-            v = (away * np.cos(turn) / metres * TILE / 6) % TILE
-            got = cv2.remap(tile, np.float32(u), np.float32(v), cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP)
-            # far off many tufts share a pixel
-            fine = np.clip(metres / 6 / np.maximum(away * np.radians(self.per_px) * away / EYE, 1e-6), 0, 1)
-            out *= 1 + weight * (got - 1) * fine
-        u, v = (az * 14 % TILE).astype(np.float32), (alt * 24 % TILE).astype(np.float32)
-        hills = cv2.remap(tile, u, v, cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP)
-        return np.asarray(np.where(near, out, 0.35 + 0.65 * hills), np.float32)
-
-    def _lay(self, part: tuple[slice, ...] | slice, share: F32, tint: F32) -> None:
-        """A layer of a colour over what is there, by its share of each pixel."""
-        under = self.made.colour[part].astype(np.float32)
-        free = self.made.sky[part]
-        covered = np.maximum(1 - free * (1 - share), 1e-6)  # ground in the pixel afterwards
-        # the ground's colour is the mean of what was there and what is laid over it
-        mixed = (
-            under * ((1 - free) * (1 - share))[..., None] + np.clip(tint * FULL, 0, 255) * share[..., None]
-        ) / covered[..., None]
-        self.made.colour[part] = np.where(share[..., None] > 0, mixed + 0.5, under).astype(np.uint8)
-        self.made.sky[part] = free * (1 - share)
+        tint = np.asarray(colour * (1 - haze) + 0.3 * haze, np.float32)
+        lay_profile(
+            self.made.sky[part],
+            self.made.colour[part],
+            self.altitude[part],
+            self.relative[part],
+            turned,
+            STEP,
+            tint,
+            _tile(self.seed),
+            self.per_px,
+            EYE,
+        )
 
     def _pixels(self, points: Array) -> npt.NDArray[np.int32] | None:
         """Pixels (n, 2, in sixteenths) of azimuths and altitudes; None when one is not in front."""
@@ -237,53 +212,70 @@ class Painter:
     def strokes(self, lines: list[Array], degrees: list[float], colour: F32, grain: float = 0.2) -> None:
         """Lines (n, 2) of azimuth and altitude, each so many degrees thick: branches, reeds, posts."""
         mask = np.zeros(self.made.sky.shape, np.uint8)
-        top, bottom = self.view.height, 0
-        for line, thick in zip(lines, degrees, strict=True):
-            self._stand(np.asarray(line, float), thick)
-            pixels = self._pixels(np.asarray(line, float))
+        low, high = np.full(2, np.inf), np.full(2, -np.inf)
+        ends = np.cumsum([len(line) for line in lines])[:-1]
+        for points, pixels, thick in zip(lines, self._lines(lines, ends), degrees, strict=True):
+            self._stand(np.asarray(points, float), thick)
             if pixels is None:
                 continue
             wide = thick / self.per_px
             cv2.polylines(
                 mask, [pixels], False, int(255 * min(max(wide, 0.35), 1)), max(round(wide), 1), cv2.LINE_AA, 4
             )
-            top = min(top, int(pixels[:, 1].min()) // 16 - round(wide) - 2)
-            bottom = max(bottom, int(pixels[:, 1].max()) // 16 + round(wide) + 3)
-        top, bottom = max(top, 0), min(bottom, self.view.height)
-        if bottom > top:
-            part = np.s_[top:bottom, 0 : self.view.width]
-            self._paint(part, mask[part], colour, grain, 0.0)
+            low = np.minimum(low, pixels.min(axis=0) // 16 - round(wide) - 2)
+            high = np.maximum(high, pixels.max(axis=0) // 16 + round(wide) + 3)
+        size = np.array(self.made.sky.shape[::-1])
+        low, high = np.maximum(low, 0), np.minimum(high, size)
+        if (high > low).all():
+            (left, top), (right, bottom) = low.astype(int), high.astype(int)
+            part = np.s_[top:bottom, left:right]
+            self._paint(part, np.ascontiguousarray(mask[part]), colour, grain, 0.0)
+
+    def _lines(self, lines: list[Array], ends: npt.NDArray[np.intp]) -> list[npt.NDArray[np.int32] | None]:
+        """``_pixels`` of many lines."""
+        together = self._pixels(np.concatenate(lines)) if lines else None
+        if together is None:  # some are not in front
+            return [self._pixels(np.asarray(line, float)) for line in lines]
+        return list(np.split(together, ends))
 
     def _paint(self, part: tuple[slice, slice], mask: U8, colour: F32, grain: float, glow: float) -> None:
         if not mask.any():
             return
-        share = np.asarray(mask.astype(np.float32) / np.float32(255), np.float32)
-        tile = _tile(self.seed)
-        rows, columns = (np.arange(s.start, s.stop) % TILE for s in part)
-        texture = 1 + grain * (tile[np.ix_(rows, columns)] - 1)
-        self._lay(part, share, np.asarray(colour * texture[..., None], np.float32))
-        if self.made.upright is None:
-            self.made.upright = np.zeros(self.made.sky.shape, np.uint8)
-        self.made.upright[part] = np.maximum(self.made.upright[part], mask)
-        if self.made.water is not None:
-            self.made.water[part] = (self.made.water[part] * (1 - share)).astype(np.uint8)
+        made, none = self.made, np.zeros((0, 0), np.uint8)
+        if made.upright is None:
+            made.upright = np.zeros(made.sky.shape, np.uint8)
+        lay_mask(
+            made.sky,
+            made.colour,
+            made.upright,
+            none if made.water is None else made.water,
+            mask,
+            part[0].start,
+            part[1].start,
+            np.asarray(colour, np.float32),
+            _tile(self.seed),
+            grain,
+        )
         if glow:
-            if self.made.light is None:
-                self.made.light = np.zeros((*self.made.sky.shape, 3), np.float32)
+            if made.light is None:
+                made.light = np.zeros((*made.sky.shape, 3), np.float32)
+            share = (mask.astype(np.float32) / np.float32(255))[..., None]
             tint = colour / colour.max() * np.float32(glow)
-            self.made.light[part] = self.made.light[part] * (1 - share[..., None]) + share[..., None] * tint
+            made.light[part] = made.light[part] * (1 - share) + share * tint
 
     def water(self, left: float, right: float, near: float, far: float) -> None:
         """Water between two azimuths, from an altitude below the horizon to one nearer to it."""
-        middle = (left + right) / 2
-        az = (self.relative + self.view.pose.azimuth - middle + 180) % 360 - 180
-        half = (right - left) / 2
-        shore = 0.5 * np.sin(np.radians(az * 9)) + 0.25 * np.sin(np.radians(az * 31))
-        inside = (
-            np.clip((half - np.abs(az)) / 0.6, 0, 1)
-            * np.clip((far + 0.1 * shore - self.altitude) / self.per_px + 0.5, 0, 1)
-            * np.clip((self.altitude - near - shore) / (3 * self.per_px) + 0.5, 0, 1)
+        if self.made.water is None:
+            self.made.water = np.zeros(self.made.sky.shape, np.uint8)
+        middle = (left + right) / 2 - self.view.pose.azimuth
+        lay_water(
+            self.made.water,
+            self.made.sky,
+            self.altitude,
+            self.relative,
+            middle,
+            (right - left) / 2,
+            near,
+            far,
+            self.per_px,
         )
-        share = np.asarray(inside * (1 - self.made.sky), np.float32)
-        water = np.round(share * 255).astype(np.uint8)
-        self.made.water = water if self.made.water is None else np.maximum(self.made.water, water)

@@ -17,7 +17,7 @@ from vinter.core.formats.dng import DngInfo, write_dng
 from vinter.core.simulate import skylight
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.exposing import digitise, draw_trails
-from vinter.core.simulate.ground import FULL, Ground, grid, upsample
+from vinter.core.simulate.ground import Ground, grid, upsample
 from vinter.core.simulate.mishaps import (
     LAMP_TINT,
     blurred,
@@ -28,12 +28,12 @@ from vinter.core.simulate.mishaps import (
     veil,
     walked_through,
 )
-from vinter.core.simulate.moonlight import moonlit
+from vinter.core.simulate.moonlight import MoonOverGround
+from vinter.core.simulate.painting import FULL
 from vinter.core.simulate.passing import Streak, draw_streak, passing
 from vinter.core.simulate.scenes import ground
 from vinter.core.sky import catalogue
 from vinter.core.sky import diffuse_light as diffuse
-from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.brightness import airmass, to_magnitudes
 from vinter.core.sky.site import Site
 
@@ -58,7 +58,6 @@ GREEN_LINE = 0.05  # of the natural sky's light, that the airglow's green line a
 VIGNETTING = 0.42  # light lost in the corner
 HOT_SHARE = 1.2e-4
 GROUND_LIGHT = 0.9  # of the light of the whole sky, what falls on the ground: the rest is behind hills
-NL_PER_LUX, MOON_SHARE = 1e5, 0.5  # nL of a white surface in a lux, and how much of moonlight hills turn away
 MIRRORED = 5.0  # V to which stars are seen in water
 RIPPLE = 0.006  # rad by which ripples draw out what water mirrors, upright
 WAVES = 0.14  # mean slope of the water's faces, rad
@@ -106,7 +105,6 @@ class SimulatedPhone:
         self.view: View = view or view_of(burst.lens, burst.pose, burst.portrait)
         # one nanolambert in electrons per second and pixel
         self.per_nl = photons.sky_rate(burst.lens, float(to_magnitudes(1.0)))
-        self._moon_seen: tuple[tuple[float, float], F32] | None = None
 
     @cached_property
     def ground(self) -> Ground:
@@ -155,7 +153,8 @@ class SimulatedPhone:
     ) -> tuple[npt.NDArray[np.intp], Array, Array]:
         """Stars above the horizon and near the frame, or with their mirror images near it: index, unit
         vectors, magnitudes of extinction."""
-        enu = vectors @ catalogue.to_horizon(self.burst.site, self.burst.middle(i)).T
+        unix = self.burst.middle(i)
+        enu = catalogue.aberrated(vectors, unix) @ catalogue.to_horizon(self.burst.site, unix).T
         half = self.view.corner_px / self.view.focal_px
         ahead = self.view.axes[2] * [1, 1, -1.0 if mirrored else 1.0]
         near = np.flatnonzero((enu[:, 2] > 0) & (enu @ ahead > np.cos(np.arctan(half) + 0.05)))
@@ -284,7 +283,7 @@ class SimulatedPhone:
         """Add the ground, lit by the sky, the Moon and lamps, and what shines by itself."""
         exposure = self.per_nl * self.burst.shutter
         sky = self._sky_nl(i) * GROUND_LIGHT * colour_factors(np.array(0.85))
-        moon = self.moonlight(i)
+        moon = self.moon.light(i)
         lamp = lamp_light(self.burst, self.view, i, mean_nl)
         for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
             part, c = np.s_[y::2, x::2], x + y
@@ -306,32 +305,10 @@ class SimulatedPhone:
         falls = np.sin(2 * np.radians(altitude.ravel()))  # so much sky at a height, and so steeply
         return float(np.average(light, weights=falls))
 
-    def moonlight(self, i: int) -> F32 | None:
-        """The Moon's light (height, width, nL) on white surfaces of the ground, with shadows; hills turn half
-        of it away. None while the Moon is below the horizon."""
-        site = self.burst.site
-        azimuth, altitude, phase = self.moon_at(i)
-        if altitude <= 0 or (site.horizon and altitude < float(site.horizon.at(np.array([azimuth]))[0])):
-            return None
-        magnitude = -12.73 + 0.026 * phase + 4e-9 * phase**4 + site.extinction * float(airmass(altitude))
-        lux = 10 ** (-0.4 * (magnitude + 14.18))
-        return self._moonlit(round(azimuth, 1), round(altitude, 1)) * np.float32(
-            lux * NL_PER_LUX * MOON_SHARE
-        )
-
-    def moon_at(self, i: int) -> tuple[float, float, float]:
-        """Azimuth, altitude and phase angle of the Moon in the middle of frame i, degrees."""
-        t = np.array([self.burst.middle(i)])
-        e = eph.year_ephemeris(eph.year_of(float(t[0])))
-        sun, moon = e.sun(t), e.moon(t)
-        altitude, azimuth, _ = eph.horizontal(moon, e.gast(t), self.burst.site)
-        return float(azimuth[0]), float(altitude[0]), float(eph.phase_angle(sun, moon)[0])
-
-    def _moonlit(self, azimuth: float, altitude: float) -> F32:
-        """``moonlit`` of the ground, kept while the Moon stands where it stood."""
-        if self._moon_seen is None or np.hypot(*np.subtract(self._moon_seen[0], (azimuth, altitude))) > 0.3:
-            self._moon_seen = (azimuth, altitude), moonlit(self.view, self.ground, azimuth, altitude)
-        return self._moon_seen[1]
+    @cached_property
+    def moon(self) -> MoonOverGround:
+        """The Moon's light on the ground."""
+        return MoonOverGround(self.burst, self.view, self.ground)
 
     def _mirror(self, mosaic: F32, here: Ground, i: int) -> None:
         """Add the sky in the water: its light from as far above the horizon as the water is below, stars

@@ -51,8 +51,15 @@ def between_stars() -> tuple[F32, F32]:
         return data["rest"].astype(np.float32) / MAP_TENTHS, (data["red"].astype(np.float32) / 10) ** 2
 
 
+def aberrated(vectors: Array, unix: float) -> Array:
+    """ICRS unit vectors (n, 3) as the moving Earth sees them at a Unix time: up to 20.5 arcsec ahead."""
+    moved = vectors + np.array(eph.earth_velocity(unix))
+    return np.asarray(moved / np.linalg.norm(moved, axis=1)[:, None])
+
+
 def to_horizon(site: Site, unix: float) -> Array:
-    """Rotation (3, 3) from ICRS to east, north, up at a site and moment (aberration left out, 20 arcsec)."""
+    """Rotation (3, 3) from ICRS to east, north, up at a site and moment; ``aberrated`` goes before it where
+    20 arcsec matter."""
     t = eph.skyfield_time(np.array([unix]))
     to_date = np.asarray(t.M)[:, :, 0]
     hour = np.radians(15 * float(np.asarray(t.gast)[0]) + site.lon)

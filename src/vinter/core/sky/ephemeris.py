@@ -21,6 +21,7 @@ from vinter.core.sky.site import Site
 Array = npt.NDArray[np.float64]
 
 AU_KM = 149597870.7
+LIGHT_AU_PER_DAY = 173.14463267
 EARTH_RADIUS_KM, EARTH_FLATTENING = 6378.137, 1 / 298.257223563
 FIRST_YEAR, LAST_YEAR = 1901, 2051
 GRID_HOURS = 6
@@ -132,6 +133,14 @@ def year_body(year: int, name: str) -> Curve:
     """Apparent vectors of date of the Moon or a planet, by its name in the ephemeris."""
     _, bodies = _kernel()
     return _spline_of_date(year, bodies[name])
+
+
+@lru_cache(maxsize=64)
+def earth_velocity(unix: float) -> tuple[float, float, float]:
+    """Velocity of the Earth's centre on ICRS axes at a Unix time, in units of the speed of light."""
+    _, bodies = _kernel()
+    x, y, z = bodies["earth"].at(skyfield_time(np.array([unix]))[0]).velocity.au_per_d / LIGHT_AU_PER_DAY
+    return float(x), float(y), float(z)
 
 
 def year_of(unix: float) -> int:
