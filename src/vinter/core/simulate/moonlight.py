@@ -72,7 +72,8 @@ def cast_on_wall(places: Array, azimuth: float, altitude: float, away: float) ->
     ahead = places[:, :2] @ moon
     inside = np.maximum(away**2 - (places[:, :2] ** 2).sum(axis=1), 0.0)
     level = ahead + np.sqrt(ahead**2 + inside)  # m to the surface, away from the Moon
-    return np.c_[places[:, :2] - level[:, None] * moon, places[:, 2] - level * np.tan(np.radians(altitude))]
+    height = places[:, 2] - level * np.tan(np.radians(altitude))
+    return np.asarray(np.c_[places[:, :2] - level[:, None] * moon, height])
 
 
 def _draw(out: U8, view: View, places: Array, one: Standing) -> None:
