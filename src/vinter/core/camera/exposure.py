@@ -143,14 +143,13 @@ def _reasons(lens: Lens, shutter: Shutter, iso: IsoChoice, mag: float) -> list[s
         f"trail {shutter.trail_px:.1f} px there, {'within' if within else 'over'} the "
         f"{shutter.tolerance_px:g} px you allow."
     )
-    drowned = iso.read_noise**2 / max(iso.sky_electrons, 1e-9)
     out = [
         why,
         f"ISO {iso.chosen}: the sky ({mag:.1f} mag/arcsec²) gives "
         f"{_counted(iso.sky_electrons, iso.light_sigma * iso.sky_electrons)} electrons a pixel, its hump "
         f"stands at {100 * iso.sky_level_encoded:.0f} % of the histogram "
         f"({100 * iso.sky_level_linear:.1f} % linear), and read noise adds "
-        f"{100 * (np.sqrt(1 + drowned) - 1):.0f} % to the noise. Stars brighter than magnitude "
+        f"{100 * iso.read_noise_adds:.0f} % to the noise of sky and dark current. Stars brighter than magnitude "
         f"{iso.clips_at:.1f} clip.",
     ]
     if lens.iso_digital and iso.chosen > lens.iso_digital:

@@ -23,6 +23,7 @@ class IsoChoice:
     sky_level_encoded: float
     sky_electrons: float
     read_noise: float
+    read_noise_adds: float  # to the noise of sky and dark current, as a share of it
     clips_at: float
     schools: list[Opinion] = field(default_factory=list)
     light_sigma: float = LIGHT_SIGMA  # one standard deviation of the electrons, as a share
@@ -114,6 +115,7 @@ def choose_iso(
         sky_level_encoded=photons.encoded(level(chosen)),
         sky_electrons=electrons,
         read_noise=lens.noise_at(chosen),
+        read_noise_adds=costs.read_noise_adds(chosen),
         clips_at=photons.star_clipping(lens, seconds, chosen, trail_px=trail_px),
         schools=opinions,
         level_range=(
