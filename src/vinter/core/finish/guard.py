@@ -13,6 +13,7 @@ from vinter.core.finish.moves.detail import Detail
 from vinter.core.finish.moves.gradient_removal import GradientRemoval
 from vinter.core.finish.moves.light_balance import LightBalance
 from vinter.core.finish.moves.noise_reduction import SMOOTH_LIMIT, NoiseReduction
+from vinter.core.finish.pixels import cut
 from vinter.core.finish.recipe import RecipeParts
 from vinter.core.finish.scene import Scene
 
@@ -26,6 +27,7 @@ BY_NOISE = (
     ("core.brightness", -1.0, 2.0),
     ("detail.sky.fine", -0.8, 1.5),
 )
+CUT = (254, 2)  # levels from which on a pixel is white, and to which it is black, without detail
 VISIBLE_NOISE = 6.0 / 255  # encoded deviation at full size that reads as grain
 
 
@@ -77,12 +79,11 @@ def limits(scene: Scene, recipe: RecipeParts, picture: U8, with_ends: bool = Tru
     for name, zone in (("sky", smoothing.sky), ("ground", smoothing.ground)):
         if zone.light > SMOOTH_LIMIT:
             words.append(f"Smoothing the {name}'s light beyond a third turns its grain into blotches.")
-    clipped = float(np.mean(picture[::2, ::2].max(axis=2) >= 254))
-    if clipped > 0.01:
-        words.append(f"{100 * clipped:.0f} % of the picture is white without detail.")
-    black = float(np.mean(picture[::2, ::2].max(axis=2) <= 2))
-    if black > 0.05:
-        words.append(f"{100 * black:.0f} % of the picture is black without detail.")
+    white, black, many = cut(picture, *CUT)
+    if white > 0.01 * many:
+        words.append(f"{100 * white / many:.0f} % of the picture is white without detail.")
+    if black > 0.05 * many:
+        words.append(f"{100 * black / many:.0f} % of the picture is black without detail.")
     return Limits(noise * 255, headroom, words, ends(scene, recipe) if with_ends else {})
 
 

@@ -5,7 +5,10 @@ import numpy as np
 import numpy.typing as npt
 
 F32 = npt.NDArray[np.float32]
+U8 = npt.NDArray[np.uint8]
 Array = npt.NDArray[np.float64]
+LUMA = (np.float32(0.299), np.float32(0.587), np.float32(0.114))
+OF_RED, OF_BLUE = np.float32(0.713), np.float32(0.564)  # of a colour's difference from luma, in YCrCb
 _kernel = numba.njit(cache=True, parallel=True, fastmath=True, nogil=True)
 
 
@@ -20,14 +23,71 @@ def scaled(rgb: F32, gain: F32) -> F32:
     return out
 
 
+@numba.njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+def _places(many: int, few: int) -> tuple[npt.NDArray[np.int32], F32]:
+    """Where ``many`` pixels lie on a map of ``few``: the place before each, and how far on it is."""
+    first, along = np.empty(many, np.int32), np.empty(many, np.float32)
+    for i in range(many):
+        place = min(max((i + 0.5) * few / many - 0.5, 0.0), few - 1.0)
+        first[i] = min(int(place), max(few - 2, 0))
+        along[i] = np.float32(place - first[i])
+    return first, along
+
+
+@numba.njit(inline="always")  # type: ignore[untyped-decorator]
+def _line(small: F32, above: int, down: np.float32, k: int, line: F32) -> None:
+    """The row of a plane of a small map (rows, columns, planes) between two of its rows, into a line, with
+    its end once more."""
+    below, last = min(above + 1, small.shape[0] - 1), small.shape[1]
+    for i in range(last):
+        line[i] = small[above, i, k] + down * (small[below, i, k] - small[above, i, k])
+    line[last] = line[last - 1]
+
+
 @_kernel  # type: ignore[untyped-decorator]
-def less(rgb: F32, amount: F32, share: F32) -> F32:
-    """A picture less an amount (h, w, 3) by a share (h, w)."""
+def scaled_smooth(rgb: F32, gain: F32, share: F32) -> F32:
+    """A picture times one and a gain from a small map (rows, columns, 1), by a share (h, w)."""
+    out = np.empty_like(rgb)
+    (above, down), (left, along) = _places(rgb.shape[0], gain.shape[0]), _places(rgb.shape[1], gain.shape[1])
+    for y in numba.prange(rgb.shape[0]):
+        line = np.empty(gain.shape[1] + 1, np.float32)
+        _line(gain, above[y], down[y], 0, line)
+        for x in range(rgb.shape[1]):
+            at = left[x]
+            factor = np.float32(1) + (line[at] + along[x] * (line[at + 1] - line[at])) * share[y, x]
+            for c in range(3):
+                out[y, x, c] = rgb[y, x, c] * factor
+    return out
+
+
+@_kernel  # type: ignore[untyped-decorator]
+def less(rgb: F32, level: F32, share: F32) -> F32:
+    """A picture less a level (3,), by a share (h, w)."""
     out = np.empty_like(rgb)
     for y in numba.prange(rgb.shape[0]):
         for x in range(rgb.shape[1]):
             for c in range(3):
-                out[y, x, c] = rgb[y, x, c] - amount[y, x, c] * share[y, x]
+                out[y, x, c] = rgb[y, x, c] - level[c] * share[y, x]
+    return out
+
+
+@_kernel  # type: ignore[untyped-decorator]
+def less_smooth(rgb: F32, amount: F32, share: F32) -> F32:
+    """A picture less an amount from a small map (rows, columns, 3), by a share (h, w)."""
+    out = np.empty_like(rgb)
+    (above, down), (left, along) = (
+        _places(rgb.shape[0], amount.shape[0]),
+        _places(rgb.shape[1], amount.shape[1]),
+    )
+    for y in numba.prange(rgb.shape[0]):
+        lines = np.empty((3, amount.shape[1] + 1), np.float32)
+        for c in range(3):
+            _line(amount, above[y], down[y], c, lines[c])
+        for x in range(rgb.shape[1]):
+            at = left[x]
+            for c in range(3):
+                taken = lines[c, at] + along[x] * (lines[c, at + 1] - lines[c, at])
+                out[y, x, c] = rgb[y, x, c] - taken * share[y, x]
     return out
 
 
@@ -52,44 +112,43 @@ def encoded(rgb: F32, share: F32, first: F32, second: F32, brightest: float) -> 
     the share of the first; levels between entries take the nearest."""
     out = np.empty_like(rgb)
     last = first.shape[0] - 1
-    scale = last / np.sqrt(brightest)
+    scale, half = np.float32(last / np.sqrt(brightest)), np.float32(0.5)
     for y in numba.prange(rgb.shape[0]):
         for x in range(rgb.shape[1]):
             s = share[y, x]
             for c in range(3):
-                i = int(np.sqrt(max(rgb[y, x, c], np.float32(0))) * scale + 0.5)
-                i = min(i, last)
-                out[y, x, c] = second[i] + s * (first[i] - second[i])
+                i = min(int(np.sqrt(max(rgb[y, x, c], np.float32(0))) * scale + half), last)
+                if s == 1:
+                    out[y, x, c] = first[i]
+                elif s == 0:
+                    out[y, x, c] = second[i]
+                else:
+                    out[y, x, c] = second[i] + s * (first[i] - second[i])
     return out
 
 
+@numba.njit(inline="always")  # type: ignore[untyped-decorator]
+def _less_cast(
+    r: np.float32, g: np.float32, b: np.float32, share: np.float32, sky: F32
+) -> tuple[np.float32, np.float32, np.float32]:
+    """A colour with the sky's green (or purple) taken out: from green where green leads, from red and blue
+    where they do; the light stays."""
+    over = g - np.float32(0.5) * (r + b)
+    shift = (max(over, np.float32(0)) * sky[1] + min(over, np.float32(0)) * sky[2]) * share
+    held = np.float32(0.7152) * shift
+    return r + held, g - np.float32(0.2848) * shift, b + held
+
+
 @_kernel  # type: ignore[untyped-decorator]
-def toned(rgb: F32, share: F32, sky: Array, ground: float, warmth: Array) -> F32:
-    """Colours (encoded) of sky and ground: saturations, the sky's green and purple taken out, its red, yellow
-    and blue (``sky``: saturation, green, purple, red, yellow, blue; shares), and factors on red (2,)."""
+def _saturated(rgb: F32, share: F32, sky: F32, ground: np.float32) -> F32:
+    """What ``toned`` does without hues and warmth."""
     out = np.empty_like(rgb)
     for y in numba.prange(rgb.shape[0]):
         for x in range(rgb.shape[1]):
             s = share[y, x]
-            warm = warmth[1] + s * (warmth[0] - warmth[1])
-            r, g, b = rgb[y, x, 0] * warm, rgb[y, x, 1], rgb[y, x, 2] / warm
-            over = g - 0.5 * (r + b)
-            shift = over * s * (sky[1] if over > 0 else sky[2])
-            # taken from green where green leads, from red and blue where they do; the light stays
-            g -= shift * 0.2848
-            r += shift * 0.7152
-            b += shift * 0.7152
-            factor = 1.0 + ground + s * (sky[0] - ground)
-            if sky[3] != 0.0:
-                lead = min(max((r - 1.08 * max(g, b)) * 8.0, 0.0), 1.0)
-                factor *= 1.0 + sky[3] * lead * s
-            if sky[4] != 0.0:
-                lead = min(max((min(r, g) - 1.04 * b) * 10.0, 0.0), 1.0)
-                factor *= 1.0 + sky[4] * lead * s
-            if sky[5] != 0.0:
-                lead = min(max((b - 1.04 * max(r, g)) * 10.0, 0.0), 1.0)
-                factor *= 1.0 + sky[5] * lead * s
-            grey = 0.2126 * r + 0.7152 * g + 0.0722 * b
+            r, g, b = _less_cast(rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2], s, sky)
+            factor = np.float32(1) + ground + s * (sky[0] - ground)
+            grey = np.float32(0.2126) * r + np.float32(0.7152) * g + np.float32(0.0722) * b
             out[y, x, 0] = grey + (r - grey) * factor
             out[y, x, 1] = grey + (g - grey) * factor
             out[y, x, 2] = grey + (b - grey) * factor
@@ -97,15 +156,83 @@ def toned(rgb: F32, share: F32, sky: Array, ground: float, warmth: Array) -> F32
 
 
 @_kernel  # type: ignore[untyped-decorator]
-def locally(rgb: F32, light: F32, added: F32) -> F32:
-    """A picture whose light (h, w) grows by an amount (h, w), its colours kept."""
+def toned(rgb: F32, share: F32, sky: Array, ground: float, warmth: Array) -> F32:
+    """Colours (encoded) of sky and ground: saturations, the sky's green and purple taken out, its red, yellow
+    and blue (``sky``: saturation, green, purple, red, yellow, blue; shares), and factors on red (2,)."""
+    own, low, warms = np.asarray(sky, np.float32), np.float32(ground), np.asarray(warmth, np.float32)
+    if own[3] == 0 and own[4] == 0 and own[5] == 0 and warms[0] == 1 and warms[1] == 1:
+        plain: F32 = _saturated(rgb, share, own, low)
+        return plain
     out = np.empty_like(rgb)
+    none, one = np.float32(0), np.float32(1)
     for y in numba.prange(rgb.shape[0]):
         for x in range(rgb.shape[1]):
-            at = max(light[y, x], np.float32(1e-3))
-            gain = min(max((light[y, x] + added[y, x]) / at, np.float32(0.3)), np.float32(3.0))
+            s = share[y, x]
+            warm = warms[1] + s * (warms[0] - warms[1])
+            r, g, b = _less_cast(rgb[y, x, 0] * warm, rgb[y, x, 1], rgb[y, x, 2] / warm, s, own)
+            factor = one + low + s * (own[0] - low)
+            lead = min(max((r - np.float32(1.08) * max(g, b)) * np.float32(8), none), one)
+            factor *= one + own[3] * lead * s
+            lead = min(max((min(r, g) - np.float32(1.04) * b) * np.float32(10), none), one)
+            factor *= one + own[4] * lead * s
+            lead = min(max((b - np.float32(1.04) * max(r, g)) * np.float32(10), none), one)
+            factor *= one + own[5] * lead * s
+            grey = np.float32(0.2126) * r + np.float32(0.7152) * g + np.float32(0.0722) * b
+            out[y, x, 0] = grey + (r - grey) * factor
+            out[y, x, 1] = grey + (g - grey) * factor
+            out[y, x, 2] = grey + (b - grey) * factor
+    return out
+
+
+@_kernel  # type: ignore[untyped-decorator]
+def light_of(rgb: F32, most: float) -> F32:
+    """Light (h, w) of an encoded picture, up to ``most``."""
+    out = np.empty(rgb.shape[:2], np.float32)
+    for y in numba.prange(rgb.shape[0]):
+        for x in range(rgb.shape[1]):
+            out[y, x] = min(_light(rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]), np.float32(most))
+    return out
+
+
+@numba.njit(inline="always")  # type: ignore[untyped-decorator]
+def _light(red: np.float32, green: np.float32, blue: np.float32) -> np.float32:
+    return np.float32(0.3) * red + np.float32(0.59) * green + np.float32(0.11) * blue
+
+
+@_kernel  # type: ignore[untyped-decorator]
+def locally(rgb: F32, share: F32, changes: F32) -> F32:
+    """A picture whose light grows by an amount from a small map (rows, columns, 2) for sky and ground, laid
+    together by the share of sky; its colours are kept."""
+    out = np.empty_like(rgb)
+    (above, down), (left, along) = (
+        _places(rgb.shape[0], changes.shape[0]),
+        _places(rgb.shape[1], changes.shape[1]),
+    )
+    for y in numba.prange(rgb.shape[0]):
+        lines = np.empty((2, changes.shape[1] + 1), np.float32)
+        for k in range(2):
+            _line(changes, above[y], down[y], k, lines[k])
+        for x in range(rgb.shape[1]):
+            at = left[x]
+            sky = lines[0, at] + along[x] * (lines[0, at + 1] - lines[0, at])
+            ground = lines[1, at] + along[x] * (lines[1, at + 1] - lines[1, at])
+            light = min(_light(rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]), np.float32(1))
+            gain = (light + ground + share[y, x] * (sky - ground)) / max(light, np.float32(1e-3))
+            gain = min(max(gain, np.float32(0.3)), np.float32(3.0))
             for c in range(3):
                 out[y, x, c] = rgb[y, x, c] * gain
+    return out
+
+
+@_kernel  # type: ignore[untyped-decorator]
+def bytes_of(rgb: F32) -> U8:
+    """An encoded picture in levels of 255, rounded and cut."""
+    out = np.empty(rgb.shape, np.uint8)
+    for y in numba.prange(rgb.shape[0]):
+        for x in range(rgb.shape[1]):
+            for c in range(3):
+                level = rgb[y, x, c] * np.float32(255) + np.float32(0.5)
+                out[y, x, c] = np.uint8(min(max(level, np.float32(0)), np.float32(255)))
     return out
 
 
@@ -122,23 +249,102 @@ def between(first: F32, second: F32, share: F32) -> F32:
 
 
 @_kernel  # type: ignore[untyped-decorator]
-def calmer(ycc: F32, soft: F32, smooth: F32, share: F32, colour: Array, light: Array, grain: float) -> F32:
-    """Luma and two colour differences (h, w, 3) moved towards their surroundings (``soft`` of the
-    differences (h, w, 2), ``smooth`` of the luma), by shares of sky and ground; less where they stand far
-    off: stars, lamps, edges."""
-    out = np.empty_like(ycc)
-    for y in numba.prange(ycc.shape[0]):
-        for x in range(ycc.shape[1]):
-            s = share[y, x]
-            c = colour[1] + s * (colour[0] - colour[1])
-            a = light[1] + s * (light[0] - light[1])
-            detail = ycc[y, x, 0] - smooth[y, x]
-            far = detail / (3 * grain)
-            out[y, x, 0] = ycc[y, x, 0] - a * detail / (1 + far * far) ** 2
-            for k in range(2):
-                away = soft[y, x, k] - ycc[y, x, k + 1]
-                out[y, x, k + 1] = ycc[y, x, k + 1] + c * away / (1 + (away / 0.12) ** 2)
+def luma_and_colours(rgb: F32) -> tuple[F32, F32]:
+    """Luma (h, w) and the differences of red and blue from it (h, w, 2), in the scale of YCrCb."""
+    luma = np.empty(rgb.shape[:2], np.float32)
+    colours = np.empty((rgb.shape[0], rgb.shape[1], 2), np.float32)
+    for y in numba.prange(rgb.shape[0]):
+        for x in range(rgb.shape[1]):
+            r, g, b = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
+            light = LUMA[0] * r + LUMA[1] * g + LUMA[2] * b
+            luma[y, x] = light
+            colours[y, x, 0] = (r - light) * OF_RED
+            colours[y, x, 1] = (b - light) * OF_BLUE
+    return luma, colours
+
+
+@_kernel  # type: ignore[untyped-decorator]
+def calmer(
+    luma: F32, colours: F32, soft: F32, smooth: F32, share: F32, colour: Array, light: Array, grain: float
+) -> F32:
+    """RGB of a luma and its colour differences moved towards their surroundings (``soft`` of the differences,
+    a small map (rows, columns, 2); ``smooth`` of the luma), by shares of sky and ground; less where they
+    stand far off: stars, lamps, edges."""
+    out = np.empty((*luma.shape, 3), np.float32)
+    (above, down), (left, along) = (
+        _places(luma.shape[0], soft.shape[0]),
+        _places(luma.shape[1], soft.shape[1]),
+    )
+    narrow, reach = np.float32(1 / (3 * grain)), np.float32(1 / 0.12)
+    own, over = np.asarray(colour, np.float32), np.asarray(light, np.float32)
+    for y in numba.prange(luma.shape[0]):
+        lines = np.empty((2, soft.shape[1] + 1), np.float32)
+        for k in range(2):
+            _line(soft, above[y], down[y], k, lines[k])
+        for x in range(luma.shape[1]):
+            at, s = left[x], share[y, x]
+            by_colour, by_light = own[1] + s * (own[0] - own[1]), over[1] + s * (over[0] - over[1])
+            detail = luma[y, x] - smooth[y, x]
+            far = np.float32(1) + (detail * narrow) * (detail * narrow)
+            bright = luma[y, x] - by_light * detail / (far * far)
+            red_away = lines[0, at] + along[x] * (lines[0, at + 1] - lines[0, at]) - colours[y, x, 0]
+            blue_away = lines[1, at] + along[x] * (lines[1, at + 1] - lines[1, at]) - colours[y, x, 1]
+            near = np.float32(1) + (red_away * reach) * (red_away * reach)
+            red = bright + (colours[y, x, 0] + by_colour * red_away / near) * (np.float32(1) / OF_RED)
+            near = np.float32(1) + (blue_away * reach) * (blue_away * reach)
+            blue = bright + (colours[y, x, 1] + by_colour * blue_away / near) * (np.float32(1) / OF_BLUE)
+            out[y, x, 0] = red
+            out[y, x, 1] = (bright - LUMA[0] * red - LUMA[2] * blue) * (np.float32(1) / LUMA[1])
+            out[y, x, 2] = blue
     return out
+
+
+@_kernel  # type: ignore[untyped-decorator]
+def thinner(rgb: F32, height: F32, share: F32, amount: float, least: float, span: float) -> F32:
+    """A picture whose stars (``height`` over the sky, from ``least`` on, whole over ``span`` more) are worn
+    down to the least of a pixel and its four neighbours, by an amount and a share (h, w)."""
+    out = np.empty_like(rgb)
+    rows, columns = height.shape
+    first, narrow = np.float32(least), np.float32(1 / span)
+    for y in numba.prange(rows):
+        above, below = max(y - 1, 0), min(y + 1, rows - 1)
+        out[y] = rgb[y]
+        for x in range(columns):
+            if height[y, x] <= first:
+                continue
+            by = min((height[y, x] - first) * narrow, np.float32(1)) * share[y, x] * np.float32(amount)
+            left, right = max(x - 1, 0), min(x + 1, columns - 1)
+            for c in range(3):
+                low = min(min(rgb[above, x, c], rgb[below, x, c]), min(rgb[y, left, c], rgb[y, right, c]))
+                out[y, x, c] += by * (min(low, rgb[y, x, c]) - rgb[y, x, c])
+    return out
+
+
+@numba.njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+def counted(picture: U8, share: F32, bins: int) -> npt.NDArray[np.int64]:
+    """How many of every fourth pixel of a picture (h, w, 3) have which light (2, bins), in the ground and in
+    the sky."""
+    out = np.zeros((2, bins), np.int64)
+    for y in range(0, picture.shape[0], 2):
+        for x in range(0, picture.shape[1], 2):
+            r, g, b = int(picture[y, x, 0]), int(picture[y, x, 1]), int(picture[y, x, 2])
+            grey = (4899 * r + 9617 * g + 1868 * b + 8192) >> 14
+            out[int(share[y, x] > 0.5), grey * bins // 256] += 1
+    return out
+
+
+@numba.njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+def cut(picture: U8, white: int, black: int) -> tuple[int, int, int]:
+    """Of every fourth pixel of a picture (h, w, 3): how many are white, how many black, and how many there
+    are."""
+    whites, blacks, many = 0, 0, 0
+    for y in range(0, picture.shape[0], 2):
+        for x in range(0, picture.shape[1], 2):
+            top = max(max(picture[y, x, 0], picture[y, x, 1]), picture[y, x, 2])
+            whites += top >= white
+            blacks += top <= black
+            many += 1
+    return whites, blacks, many
 
 
 def warm() -> None:
@@ -146,10 +352,20 @@ def warm() -> None:
     rgb, share = np.full((4, 4, 3), 0.2, np.float32), np.full((4, 4), 0.5, np.float32)
     table, matrix = np.linspace(0, 1, 256).astype(np.float32), np.eye(3, dtype=np.float32)
     scaled(rgb, share)
-    less(rgb, rgb, share)
+    scaled_smooth(rgb, rgb, share)
+    less(rgb, rgb[0, 0], share)
+    less_smooth(rgb, rgb, share)
     transformed(rgb, share, matrix, matrix)
     encoded(rgb, share, table, table, 8.0)
     toned(rgb, share, np.zeros(6), 0.0, np.ones(2))
-    locally(rgb, share, share)
+    toned(rgb, share, np.ones(6), 0.0, np.ones(2))
+    light_of(rgb, 1.0)
+    bytes_of(rgb)
     between(rgb, rgb, share)
-    calmer(rgb, np.ascontiguousarray(rgb[..., :2]), share, share, np.zeros(2), np.zeros(2), 0.1)
+    luma, colours = luma_and_colours(rgb)
+    locally(rgb, share, colours)
+    calmer(luma, colours, colours, luma, share, np.zeros(2), np.zeros(2), 0.1)
+    thinner(rgb, share, share, 0.5, 0.02, 0.1)
+    picture = np.zeros((4, 4, 3), np.uint8)
+    counted(picture, share, 128)
+    cut(picture, 254, 2)

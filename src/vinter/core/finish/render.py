@@ -1,6 +1,5 @@
 """Rendering a recipe on a scene, remembering what earlier steps made so that a change costs little."""
 
-import cv2
 import numpy as np
 import numpy.typing as npt
 
@@ -19,6 +18,7 @@ from vinter.core.finish.moves.gradient_removal import GradientRemoval, glow_base
 from vinter.core.finish.moves.light_balance import GroundLight, Light, LightBalance, balance_gains
 from vinter.core.finish.moves.noise_reduction import NoiseReduction, Smoothing
 from vinter.core.finish.moves.stars import Stars
+from vinter.core.finish.pixels import bytes_of, counted
 from vinter.core.finish.recipe import RecipeParts, recipe_of
 from vinter.core.finish.scene import Scene
 
@@ -36,11 +36,13 @@ class Renderer:
         self._done: list[tuple[Move, Canvas]] = []
 
     def render(self, recipe: RecipeParts, before: type[Move] | None = None) -> Canvas:
-        """The finished canvas, RGB encoded 0 to 1 (values beyond are cut on output); or as it is ``before`` a
-        move."""
+        """The finished canvas, RGB encoded 0 to 1 (values beyond are cut on output); or as it would be if
+        nothing were done from the move ``before`` on but to turn and crop it."""
         canvas = fresh(self.scene)
         done: list[tuple[Move, Canvas]] = []
-        wanted = [m for m in recipe.moves() if before is None or m.place < before.place]
+        wanted = [
+            m for m in recipe.moves() if before is None or m.place < before.place or isinstance(m, Geometry)
+        ]
         for i, move in enumerate(wanted):
             if len(done) == i and i < len(self._done) and self._done[i][0] == move:
                 canvas = self._done[i][1]
@@ -54,9 +56,7 @@ class Renderer:
 
 def to_8bit(canvas: Canvas) -> U8:
     """RGB bytes of a finished canvas."""
-    height, width = canvas.sky.shape
-    flat = cv2.multiply(canvas.rgb.reshape(height, width * 3), 255.0, dtype=cv2.CV_8U)  # rounds and saturates
-    return np.asarray(flat, np.uint8).reshape(height, width, 3)
+    return np.asarray(bytes_of(canvas.rgb))
 
 
 def dithered_8bit(canvas: Canvas, seed: int = 0) -> U8:
@@ -78,12 +78,8 @@ def to_16bit(canvas: Canvas) -> npt.NDArray[np.uint16]:
 
 def histogram(picture: U8, sky: F32, bins: int = 128) -> dict[str, list[int]]:
     """Counts of the sky's and the ground's light over evenly spaced levels."""
-    grey = cv2.cvtColor(np.ascontiguousarray(picture[::2, ::2]), cv2.COLOR_RGB2GRAY) // (256 // bins)
-    share = sky[::2, ::2]
-    return {
-        "sky": np.bincount(grey[share > 0.5], minlength=bins).tolist(),
-        "ground": np.bincount(grey[share <= 0.5], minlength=bins).tolist(),
-    }
+    ground, heaven = counted(picture, sky, bins)
+    return {"sky": heaven.tolist(), "ground": ground.tolist()}
 
 
 def cool_kelvin(scene: Scene) -> float:

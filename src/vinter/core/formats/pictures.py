@@ -149,5 +149,5 @@ def write_png16(path: Path, rgb: npt.NDArray[np.uint16], info: PictureInfo | Non
 
 def jpeg_bytes(rgb: npt.NDArray[np.uint8], quality: int = 88) -> bytes:
     """A JPEG in memory, for the screen."""
-    _, data = cv2.imencode(".jpg", rgb[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, quality])
+    _, data = cv2.imencode(".jpg", cv2.cvtColor(rgb, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, quality])
     return data.tobytes()

@@ -2,6 +2,7 @@
 
 import threading
 from collections import OrderedDict
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -22,6 +23,7 @@ from vinter.core.formats.pictures import jpeg_bytes
 
 MOST = 4
 DRAFT_PX, SMALL_PX = 800, 300
+PACKING = ThreadPoolExecutor(2)
 SHOWS = ("sky", "ground", "mask", "clipped")
 VEILED, CHECK_PX = (
     0.18,
@@ -148,10 +150,13 @@ def render(working: Path, recipe: RecipeParts, view: View) -> Rendered:
         else:
             canvas = (editing.draft if view.draft else editing.full).render(recipe)
         picture = to_8bit(canvas)
+    # the picture is packed beside, while its light is counted
+    packed = PACKING.submit(jpeg_bytes, shown(picture, canvas, view.show), 82 if view.draft else 92)
     found = limits(editing.scene, recipe, picture, with_ends=not view.draft)
+    counts = histogram(picture, canvas.sky)
     return Rendered(
-        jpeg_bytes(shown(picture, canvas, view.show), 82 if view.draft else 92),
-        histogram(picture, canvas.sky),
+        packed.result(),
+        counts,
         found,
         (picture.shape[1], picture.shape[0]),
         canvas.to_shares.tolist(),

@@ -14,6 +14,7 @@ from vinter.core.camera.iso import iso_stops
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.shutter import SHUTTERS
 from vinter.core.errors import BadInput
+from vinter.core.formats.pictures import jpeg_bytes
 from vinter.core.formats.whole import whole, write_image
 from vinter.core.rehearse.coach import REHEARSED, Judgement, histogram, judge, judge_exercise
 from vinter.core.rehearse.exercises import LADDER, exercise
@@ -187,5 +188,6 @@ def glass(request: HttpRequest, pk: int) -> HttpResponse:
     x, y = (0.5 if given[k] is None else given[k] for k in ("x", "y"))
     rows, columns = shown.mosaic.shape
     part = loupe(shown, round(x * columns), round(y * rows))
-    _, data = cv2.imencode(".jpg", part[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 92])
-    return HttpResponse(data.tobytes(), content_type="image/jpeg", headers={"Cache-Control": "no-store"})
+    return HttpResponse(
+        jpeg_bytes(part, 92), content_type="image/jpeg", headers={"Cache-Control": "no-store"}
+    )

@@ -3,11 +3,11 @@
 from datetime import datetime
 from typing import Any
 
-import cv2
 import numpy as np
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 
+from vinter.core.formats.pictures import jpeg_bytes
 from vinter.core.shot import field_of_view
 from vinter.core.sky.nights import Night, night_at
 from vinter.core.sky.pole import pole_sketch
@@ -138,7 +138,8 @@ def sky(request: HttpRequest, pk: int) -> HttpResponse:
     given = checked(SkyForm(request.GET)).cleaned_data
     high, width = given["high"] or USUAL_HIGH, given["width"] or USUAL_WIDTH
     rgb = picture(site.core(), now.t, now.centre, now.span, LOW, high, width)
-    _, data = cv2.imencode(".jpg", rgb[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])
     return HttpResponse(
-        data.tobytes(), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=600"}
+        jpeg_bytes(rgb, JPEG_QUALITY),
+        content_type="image/jpeg",
+        headers={"Cache-Control": "private, max-age=600"},
     )

@@ -27,8 +27,5 @@ class BlackPoint(Move):
         """The canvas with the sky's pedestal lowered."""
         if self.magnitudes == 0:
             return canvas
-        amount = np.empty_like(canvas.rgb)
-        amount[:] = (canvas.background * (1 - self.left)).astype(np.float32)
-        return replace(
-            canvas, rgb=less(canvas.rgb, amount, canvas.sky), background=canvas.background * self.left
-        )
+        rgb = less(canvas.rgb, np.asarray(canvas.background * (1 - self.left), np.float32), canvas.sky)
+        return replace(canvas, rgb=rgb, background=canvas.background * self.left)

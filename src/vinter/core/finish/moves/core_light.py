@@ -2,12 +2,11 @@
 
 from dataclasses import replace
 
-import cv2
 import numpy as np
 
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import Move, Row, Shown, move, setting
-from vinter.core.finish.pixels import scaled
+from vinter.core.finish.pixels import scaled_smooth
 from vinter.core.finish.scene import Scene
 
 CORE = Row("Core and areas", 60)
@@ -36,6 +35,5 @@ class CoreLight(Move):
         c, s = np.cos(np.radians(self.angle)), np.sin(np.radians(self.angle))
         along, across = dx * s - dy * c, dx * c + dy * s
         weight = np.exp(-1.2 * ((along / self.length) ** 2 + (across / self.breadth) ** 2))
-        gain = cv2.resize((2.0 ** (self.brightness * weight) - 1).astype(np.float32), canvas.sky.shape[::-1])
-        factor = 1 + gain * canvas.sky
-        return replace(canvas, rgb=scaled(canvas.rgb, np.asarray(factor, np.float32)))
+        gain = (2.0 ** (self.brightness * weight) - 1).astype(np.float32)
+        return replace(canvas, rgb=scaled_smooth(canvas.rgb, gain[..., None], canvas.sky))

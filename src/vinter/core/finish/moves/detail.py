@@ -7,13 +7,14 @@ import numpy as np
 
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import F32, Move, Part, Row, Shown, move, setting
-from vinter.core.finish.pixels import locally
+from vinter.core.finish.pixels import light_of, locally
 from vinter.core.finish.scene import Scene
 
 DETAIL = Row("Haze", 55)
 LARGE, FINE = 4.0, 0.6  # degrees of the two scales
 FAINT = 0.10  # encoded contrast over which something is a star or an edge and stays as it is
-REDUCED = 4  # px a side that the wide means are taken on
+REDUCED = 4  # px a side that the means are taken on
+SMOOTH = 3.0  # px of deviation that a wide mean keeps when it is taken at a smaller size still
 
 
 class Contrast(Part):
@@ -25,9 +26,15 @@ class Contrast(Part):
 
 def _mean(y: F32, share: F32, sigma: float) -> F32:
     """Mean of a zone about each pixel; what is not of the zone does not count."""
-    return np.asarray(
-        cv2.GaussianBlur(y * share, (0, 0), sigma) / np.maximum(cv2.GaussianBlur(share, (0, 0), sigma), 1e-3)
-    )
+    h, w = share.shape
+    reduced = max(int(sigma / SMOOTH), 1)  # a wide mean is as good at a smaller size
+    both = [np.asarray(y * share, np.float32), share]
+    if reduced > 1:
+        size = (max(w // reduced, 2), max(h // reduced, 2))
+        both = [np.asarray(cv2.resize(v, size, interpolation=cv2.INTER_AREA), np.float32) for v in both]
+    light, weight = (cv2.GaussianBlur(v, (0, 0), sigma / reduced) for v in both)
+    mean = np.asarray(light / np.maximum(weight, 1e-3), np.float32)
+    return np.asarray(cv2.resize(mean, (w, h)), np.float32) if reduced > 1 else mean
 
 
 @move("detail", place=62)
@@ -42,25 +49,22 @@ class Detail(Move):
         if self.sky == Contrast() and self.ground == Contrast():
             return canvas
         h, w = canvas.sky.shape
-        y = np.asarray(cv2.transform(canvas.rgb, np.array([[0.3, 0.59, 0.11]], np.float32)), np.float32)
-        y = np.asarray(np.minimum(y, 1.0), np.float32)
+        light = light_of(canvas.rgb, 1.0)
         size = (max(w // REDUCED, 2), max(h // REDUCED, 2))
-        small = cv2.medianBlur(np.ascontiguousarray(cv2.resize(y, size, interpolation=cv2.INTER_AREA)), 3)
+        small = cv2.medianBlur(cv2.resize(light, size, interpolation=cv2.INTER_AREA), 3)
         sky = cv2.resize(canvas.sky, size, interpolation=cv2.INTER_AREA)
         step = scene.degrees_px * REDUCED
-        full = np.zeros((h, w), np.float32)
-        for zone, share, fine in (
-            (self.sky, sky, canvas.sky),
-            (self.ground, np.asarray(1 - sky, np.float32), np.asarray(1 - canvas.sky, np.float32)),
-        ):
+        changes = []
+        for zone, share in ((self.sky, sky), (self.ground, np.asarray(1 - sky, np.float32))):
             if zone == Contrast():
+                changes.append(np.zeros_like(small))
                 continue
             near = _mean(small, share, max(FINE / step / 3, 0.6))
             wide = _mean(small, share, max(FINE / step, 1.0))
             far = _mean(small, share, max(LARGE / step / 2, 2.0))
             change = zone.fine * _faint(near - wide) + zone.haze * _faint(wide - far)
-            full += cv2.resize(np.asarray(change, np.float32), (w, h), interpolation=cv2.INTER_LINEAR) * fine
-        return replace(canvas, rgb=locally(canvas.rgb, y, full))
+            changes.append(np.asarray(change, np.float32))
+        return replace(canvas, rgb=locally(canvas.rgb, canvas.sky, np.stack(changes, axis=-1)))
 
 
 def _faint(difference: F32) -> F32:

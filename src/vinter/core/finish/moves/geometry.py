@@ -1,5 +1,9 @@
 """Level, upright walls and crop: turn about the centre, tilt back, then cut a rectangle that holds no empty
-corner."""
+corner.
+
+The first thing to decide, and the last to be done: so a turn does not work the whole edit out anew, and what
+a crop leaves is what was there before.
+"""
 
 from dataclasses import replace
 from typing import Literal
@@ -20,7 +24,7 @@ LEVEL, CROP = Row("Level", 10), Row("Crop", 90)
 FINE = 30  # halvings of the size of a rectangle that is sought
 
 
-@move("geometry", place=10)
+@move("geometry", place=90)
 class Geometry(Move):
     """Turn in degrees clockwise; degrees that the lens looked up by, which make walls lean, undone; a
     rectangle of a ratio (free: of an aspect, width over height), its size against the largest that fits, its

@@ -2,13 +2,12 @@
 
 from dataclasses import replace
 
-import cv2
 import numpy as np
 import numpy.typing as npt
 
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import Move, Row, Shown, move, setting
-from vinter.core.finish.pixels import less
+from vinter.core.finish.pixels import less_smooth
 from vinter.core.finish.scene import Scene, terms
 
 Array = npt.NDArray[np.float64]
@@ -86,6 +85,5 @@ class GradientRemoval(Move):
         x, y = canvas.places(16)
         surface = (terms(np.clip(x, 0, 1).ravel(), np.clip(y, 0, 1).ravel()) @ glow).reshape(*x.shape, 3)
         over = (surface - base).astype(np.float32) * np.float32(self.share)
-        h, w = canvas.sky.shape
-        full = np.asarray(cv2.resize(over, (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
-        return replace(canvas, rgb=less(canvas.rgb, full, canvas.sky), background=self.background(scene))
+        rgb = less_smooth(canvas.rgb, over, canvas.sky)
+        return replace(canvas, rgb=rgb, background=self.background(scene))

@@ -1,6 +1,7 @@
 """White balance and brightness, sky and ground apart: from camera RGB to linear sRGB."""
 
 from dataclasses import replace
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
@@ -23,6 +24,7 @@ LOW_EV, HIGH_EV = -4, 6
 MOST_CAST = 0.5
 
 
+@lru_cache(maxsize=512)
 def balance_gains(kelvin: float, colour: Colour) -> Array:
     """Gains (3,) on balanced camera RGB that make a grey in light of a temperature (K) neutral, green 1.
 
@@ -30,8 +32,9 @@ def balance_gains(kelvin: float, colour: Colour) -> Array:
     """
     to_camera = np.linalg.inv(np.array(colour.matrix))
     there, own = (np.maximum(to_camera @ light_srgb(k), 1e-3) for k in (kelvin, colour.kelvin))
-    ratio = own / there
-    return np.asarray(ratio / ratio[1])
+    gains = own / there / (own[1] / there[1])
+    gains.flags.writeable = False
+    return np.asarray(gains)
 
 
 def light_of(raw: Array, colour: Colour) -> tuple[float, float]:

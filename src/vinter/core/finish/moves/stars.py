@@ -9,7 +9,7 @@ import numpy.typing as npt
 
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import F32, Move, Row, Shown, move, setting
-from vinter.core.finish.pixels import between
+from vinter.core.finish.pixels import between, light_of, thinner
 from vinter.core.finish.scene import Scene
 
 Array = npt.NDArray[np.float64]
@@ -20,7 +20,7 @@ LEAST_TRAIL = 0.6  # px of the canvas, from which on stars are shortened
 SEEN = 0.3  # of a star's linear peak: half of it as encoded
 NEAR = 1e-3  # of the picture, over which a direction is measured
 MOST_BACK = 2.5  # times brighter than before a shortened star may become
-LEAST = 0.02  # encoded height of the faintest
+LEAST, SURE = 0.02, 0.1  # encoded height of the faintest, and how much more is surely a star
 
 
 @move("stars", place=66)
@@ -40,17 +40,16 @@ class Stars(Move):
         rgb = canvas.rgb
         wide = max(int(STAR_PX * scene.scale) | 1, 3)
         kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (wide, wide))
-        sky = np.asarray(cv2.morphologyEx(rgb, cv2.MORPH_OPEN, kernel), np.float32)
-        star = np.asarray(cv2.subtract(rgb, sky), np.float32)
+        if self.fewer or self.rounder:
+            sky = np.asarray(cv2.morphologyEx(rgb, cv2.MORPH_OPEN, kernel), np.float32)
         way = shortening(canvas, scene) if self.rounder else None
         if way is not None:
-            rgb = _rounded(rgb, sky, star, way, canvas.sky * np.float32(self.rounder))
             star = np.asarray(cv2.subtract(rgb, sky), np.float32)
-        height = np.asarray(cv2.transform(star, np.array([[0.3, 0.59, 0.11]], np.float32)), np.float32)
+            rgb = _rounded(rgb, sky, star, way, canvas.sky * np.float32(self.rounder))
+        light = light_of(rgb, np.inf)
+        height = np.asarray(cv2.subtract(light, cv2.morphologyEx(light, cv2.MORPH_OPEN, kernel)), np.float32)
         if self.smaller:
-            thin = cv2.erode(rgb, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (3, 3)))
-            share = np.clip((height - LEAST) / 0.1, 0, 1) * canvas.sky * np.float32(self.smaller)
-            rgb = between(np.asarray(thin, np.float32), rgb, np.asarray(share, np.float32))
+            rgb = thinner(rgb, height, canvas.sky, self.smaller, LEAST, SURE)
         if self.fewer:
             peak = cv2.dilate(height, kernel)
             share = np.clip((BRIGHT - peak) / (BRIGHT - LEAST), 0, 1) * canvas.sky * np.float32(self.fewer)
