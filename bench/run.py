@@ -9,6 +9,7 @@ process. editing:  one change at 1600 x 1200 through all steps, against the same
 NumPy. Times vary by a third from run to run on shared machines; ratios come from one run.
 """
 
+import json
 import os
 import resource
 import shutil
@@ -201,11 +202,26 @@ def naive_edit(scene: "Scene", recipe: "RecipeParts") -> np.ndarray:  # type: ig
     return light[..., None] + chroma + 0.35 * (soft - chroma)
 
 
+CHANGES = {  # of every move one setting, and the values between which it goes
+    "geometry.level": (0.2, 1.2),
+    "corners.amount": (0.1, 0.6),
+    "gradient_removal.share": (0.5, 0.8),
+    "black_point.magnitudes": (0.5, 1.0),
+    "light_balance.sky.kelvin": (3800.0, 4800.0),
+    "core.brightness": (0.1, 0.6),
+    "curve.sky.contrast": (1.05, 1.25),
+    "noise_reduction.sky.colour": (0.1, 0.6),
+    "detail.sky.haze": (0.1, 0.6),
+    "colour.sky.saturation": (0.05, 0.4),
+    "stars.smaller": (0.1, 0.6),
+    "fine_scales.two": (0.1, 0.6),
+}
+
+
 def editing() -> None:
-    from vinter.core.finish.moves.base import Move
-    from vinter.core.finish.moves.black_point import BlackPoint
-    from vinter.core.finish.moves.curve import Contrast, Curve
-    from vinter.core.finish.render import Renderer, suggest, to_8bit
+    from vinter.core.finish.guard import limits
+    from vinter.core.finish.recipe import parse_recipe
+    from vinter.core.finish.render import Renderer, histogram, suggest, to_8bit
     from vinter.core.finish.scene import prepare
     from vinter.core.formats.pictures import jpeg_bytes
     from vinter.core.frames.reading import Colour
@@ -215,25 +231,34 @@ def editing() -> None:
     mask = np.where(np.arange(1200)[:, None] < 950, 255, 0).astype(np.uint8) * np.ones((1, 1600), np.uint8)
     scene = prepare(rgb, mask, Colour((0.46, 1.0, 0.71)))
     renderer, recipe = Renderer(scene), suggest(scene)
-    values = iter(np.linspace(0.5, 1.5, 40))
+    plain = recipe.model_dump()
 
-    def first(value: float) -> Move:
-        return BlackPoint(magnitudes=value)
+    def changed(path: str, value: float) -> "RecipeParts":
+        key, *way = path.split(".")
+        out = json.loads(json.dumps(plain))
+        part = out[key]
+        for name in way[:-1]:
+            part = part[name]
+        part[way[-1]] = value
+        return parse_recipe(json.dumps(out))
 
-    def last(value: float) -> Move:
-        return Curve(sky=Contrast(contrast=value), ground=recipe.of(Curve).ground)
+    def shown(wanted: "RecipeParts") -> bytes:
+        canvas = renderer.render(wanted)
+        picture = to_8bit(canvas)
+        limits(scene, wanted, picture)
+        histogram(picture, canvas.sky)
+        return jpeg_bytes(picture, 92)
 
-    def change(move: Callable[[float], Move]) -> Callable[[], object]:
-        def run() -> object:
-            changed = recipe.with_moves(move(float(next(values))))
-            return jpeg_bytes(to_8bit(renderer.render(changed)))
-
-        return run
-
-    renderer.render(recipe)
+    shown(recipe)
     slow = timed(lambda: naive_edit(scene, recipe), 2)
-    row("an early change, 1600 x 1200, to JPEG / naive", timed(change(first), 5), slow)
-    row("a late change (curve) / naive", timed(change(last), 5), slow)
+    print("one change at 1600 x 1200 to JPEG, histogram and limits / all moves written naively")
+    for path, (low, high) in CHANGES.items():
+        values = iter(np.linspace(low, high, 6))
+        row(
+            f"  {path}",
+            timed(lambda path=path, values=values: shown(changed(path, float(next(values)))), 5),
+            slow,
+        )
 
 
 def main() -> None:
