@@ -276,7 +276,13 @@ def test_one_frame_is_developed_by_itself_and_finished(desk, small_take, tools):
     run_stack(one.pk, tools)
     one.refresh_from_db()
     assert one.report["frames_used"] == 1
+    Job.objects.filter(kind="stack", subject=one.pk).update(state=Job.DONE)
+    page = said(desk.get(answer.url))
+    assert "developed by itself" in page and "1 frames" not in page and "Samples left out" not in page
+    assert "data-at-once" in desk.get(answer.url).content.decode()
     begun = desk.post(reverse("finish-new", args=[one.pk]))
+    assert "data-at-once" not in desk.get(answer.url).content.decode()  # begun once
+    assert desk.post(reverse("frame-finish", args=[frame.pk])).url == begun.url
     page = said(desk.get(begun.url))
     assert "1 frame" in page and "1 frames" not in page and "White balance" in page
 

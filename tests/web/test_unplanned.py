@@ -146,7 +146,7 @@ def test_one_frame_of_an_unplanned_night_is_developed_and_its_stars_named(desk, 
     file = SimulatedPhone(burst).write(0, tmp_path)
     answer = desk.post(reverse("picture-new"), {"file": upload(file.name, file.read_bytes())})
     stack = Stack.objects.latest("id")
-    assert answer.url == reverse("stack", args=[stack.pk]) and stack.take.title == file.stem
+    assert answer.url == reverse("stack", args=[stack.pk]) + "?finish" and stack.take.title == file.stem
     assert set(Job.objects.values_list("kind", flat=True)) >= {"measure", "stack"}
     measure_take(stack.take.pk, tools)
     run_stack(stack.pk, tools)

@@ -27,6 +27,7 @@ BY_NOISE = (
     ("core.brightness", -1.0, 2.0),
     ("detail.sky.fine", -0.8, 1.5),
 )
+EVEN = 0.1  # EV, within which nothing is said of more or less
 CUT = (254, 2)  # levels from which on a pixel is white, and to which it is black, without detail
 VISIBLE_NOISE = 6.0 / 255  # encoded deviation at full size that reads as grain
 
@@ -69,12 +70,7 @@ def limits(scene: Scene, recipe: RecipeParts, picture: U8, with_ends: bool = Tru
     be left out."""
     noise = seen_noise(scene, recipe)
     headroom = float(np.log2(VISIBLE_NOISE / max(noise, 1e-6)))
-    words = [
-        f"The sky holds about {headroom:.1f} EV more before its noise shows, seen {VIEWED_PX} px across."
-        if headroom > 0
-        else f"The sky is pushed {-headroom:.1f} EV beyond its noise: grain of {noise * 255:.0f} levels "
-        f"shows, seen {VIEWED_PX} px across. {_more(headroom)}"
-    ]
+    words = [_of_noise(noise, headroom)]
     smoothing = recipe.of(NoiseReduction)
     for name, zone in (("sky", smoothing.sky), ("ground", smoothing.ground)):
         if zone.light > SMOOTH_LIMIT:
@@ -85,6 +81,20 @@ def limits(scene: Scene, recipe: RecipeParts, picture: U8, with_ends: bool = Tru
     if black > 0.05 * many:
         words.append(f"{100 * black / many:.0f} % of the picture is black without detail.")
     return Limits(noise * 255, headroom, words, ends(scene, recipe) if with_ends else {})
+
+
+def _of_noise(noise: float, headroom: float) -> str:
+    """What is to be said of the sky's noise."""
+    if abs(headroom) < EVEN:
+        return f"The sky is as bright as its noise allows, seen {VIEWED_PX} px across."
+    if headroom > 0:
+        return (
+            f"The sky holds about {headroom:.1f} EV more before its noise shows, seen {VIEWED_PX} px across."
+        )
+    return (
+        f"The sky is pushed {-headroom:.1f} EV beyond its noise: grain of {noise * 255:.0f} levels "
+        f"shows, seen {VIEWED_PX} px across. {_more(headroom)}"
+    )
 
 
 def _more(headroom: float) -> str:

@@ -25,6 +25,7 @@ from vinter.core.finish.scene import Scene
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 NIGHT_RED_TO_BLUE = 0.92
+SMOOTHED, MOST_SMOOTHED = 0.35, 0.85  # share of the sky's colour noise, where noise just shows, and at most
 LEAST_BRIGHTNESS = 0.9  # EV: a picture that is too dark tells nothing of its noise either
 
 
@@ -94,8 +95,8 @@ def cool_kelvin(scene: Scene) -> float:
 
 
 def suggest(scene: Scene) -> RecipeParts:
-    """A restrained first recipe: level, the sky a little cool, most glow out, a darker sky, a gentle
-    curve."""
+    """A restrained first recipe: level, the sky a little cool, most glow out, a darker sky, a gentle curve,
+    and colour noise smoothed the more of it there is."""
     kelvin = cool_kelvin(scene)
     first = recipe_of(
         levelled(scene),
@@ -108,10 +109,13 @@ def suggest(scene: Scene) -> RecipeParts:
         Curve(sky=Contrast(contrast=1.3), ground=Contrast(contrast=1.05)),
         Detail(sky=LocalContrast(haze=0.3, fine=0.2)),
         Saturation(sky=SkySaturation(saturation=0.15, green=0.4)),
-        NoiseReduction(sky=Smoothing(colour=0.35, light=0.15), ground=Smoothing(colour=0.6, light=0.25)),
+        NoiseReduction(sky=Smoothing(colour=SMOOTHED, light=0.15), ground=Smoothing(colour=0.6, light=0.25)),
         Stars(smaller=0.2),
     )
-    return held(first, scene)
+    noise = first.of(NoiseReduction)
+    colour = SMOOTHED * seen_noise(scene, first) / VISIBLE_NOISE
+    sky = noise.sky.model_copy(update={"colour": round(min(max(colour, SMOOTHED), MOST_SMOOTHED), 2)})
+    return held(first.with_moves(noise.model_copy(update={"sky": sky})), scene)
 
 
 def held(recipe: RecipeParts, scene: Scene) -> RecipeParts:

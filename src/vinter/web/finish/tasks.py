@@ -17,9 +17,9 @@ def _info(one: Export) -> PictureInfo:
     first = Frame.objects.filter(pk__in=stack.frames).order_by("name").first()
     m = (first.measure or {}) if first else {}
     model = stack.take.phone.name if stack.take.phone else ""
+    many = stack.report["frames_used"] if stack.report else len(stack.frames)
     return PictureInfo(
-        f"{stack.take.title}: {stack.report['frames_used'] if stack.report else len(stack.frames)} frames "
-        "stacked",
+        stack.take.title if stack.alone else f"{stack.take.title}: {many} frames stacked",
         model.split(" ")[0],
         model,
         m.get("time"),

@@ -49,6 +49,17 @@ class Stack(Binnable):
             return f"{self.take.title}, {len(panels)} stacks joined"
         return f"{self.take.title}, {many} frames" if many > 1 else f"{self.take.title}, one frame"
 
+    @property
+    def alone(self) -> bool:
+        """Whether it is one frame, developed by itself."""
+        return self.of_a_burst and len(self.frames) == 1
+
+    @property
+    def short_words(self) -> str:
+        """What it is, on its picture."""
+        many = (self.report or {}).get("frames_used", len(self.frames))
+        return "developed" if self.alone else "trails" if self.method == "trails" else f"stack of {many}"
+
     def came_of_it(self) -> list[Binnable]:
         """Its finishes."""
         return list(self.finish_set.all())

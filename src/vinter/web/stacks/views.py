@@ -4,6 +4,7 @@ from pathlib import Path
 
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 import vinter
@@ -21,6 +22,7 @@ from vinter.web.takes.intake import Refused, take_in_upload
 from vinter.web.takes.models import Frame, Take
 from vinter.web.workflow import head
 
+AT_ONCE = "finish"  # in the address of a page that begins a finish as soon as there is something to finish
 LAMP_WORDS = {"out": "left out", "only": "only these", "all": "counted too"}
 FILES = {
     "before": ("before.jpg", "image/jpeg"),
@@ -82,7 +84,7 @@ def single(request: HttpRequest, pk: int) -> HttpResponse:
     if frame.is_film:
         raise BadInput(f"{frame.name}: a film; its sharpest pictures become one by a stack of the take")
     check_quota(frame.take.owner_id)
-    return redirect("stack", _developed(frame).pk)
+    return _to_its_finish(_developed(frame))
 
 
 def _developed(frame: Frame) -> Stack:
@@ -95,6 +97,12 @@ def _developed(frame: Frame) -> Stack:
         )
         enqueue(take.owner, "stack", one.pk)
     return one
+
+
+def _to_its_finish(one: Stack) -> HttpResponse:
+    """To the finish of a frame that is developed by itself; its page begins one as soon as it is ready."""
+    begun = one.finish_set.first()
+    return redirect("finish", begun.pk) if begun else redirect(f"{reverse('stack', args=[one.pk])}?{AT_ONCE}")
 
 
 @require_POST
@@ -111,7 +119,7 @@ def picture(request: HttpRequest) -> HttpResponse:
         take.delete()
         raise BadInput(str(error)) from error
     enqueue(request.user, "measure", take.pk)
-    return redirect("stack", _developed(take.frame_set.get()).pk)
+    return _to_its_finish(_developed(take.frame_set.get()))
 
 
 @require_POST
@@ -143,6 +151,7 @@ def stack(request: HttpRequest, pk: int) -> HttpResponse:
         one.page_template if ready else "stacks/stack.html",
         {
             "lamp_words": LAMP_WORDS,
+            "at_once": AT_ONCE in request.GET,
             "stack": one,
             "job": job,
             "ready": ready,

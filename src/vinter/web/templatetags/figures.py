@@ -34,6 +34,12 @@ def people(count: int) -> str:
 
 
 @register.filter
+def frames(count: int) -> str:
+    """A number of frames in words: 1 frame, 12 frames."""
+    return f"{count} frame{'' if count == 1 else 's'}"
+
+
+@register.filter
 def shutter(seconds: float) -> str:
     """A shutter as a phone shows it."""
     return spoken_shutter(float(seconds))

@@ -63,4 +63,13 @@ function start() {
   before.src = box.dataset.before;
 }
 
+// A picture brought to be finished: its finish begins as soon as it is developed, once.
+function finishAtOnce() {
+  const form = document.querySelector("form[data-at-once]");
+  if (!form) return;
+  window.history.replaceState(null, "", window.location.pathname);
+  form.requestSubmit();
+}
+
 start();
+finishAtOnce();
