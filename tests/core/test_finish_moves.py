@@ -16,6 +16,7 @@ from vinter.core.finish.moves.curve import curve_table
 from vinter.core.finish.moves.fine_scales import FineScales
 from vinter.core.finish.moves.geometry import Geometry
 from vinter.core.finish.moves.gradient_removal import GradientRemoval, plain_level
+from vinter.core.finish.moves.noise_reduction import NoiseReduction, Smoothing
 from vinter.core.finish.moves.stars import Stars
 from vinter.core.finish.scene import prepare
 from vinter.core.finish.star_field import found_stars, star_field
@@ -264,3 +265,19 @@ def test_fine_scales_give_back_what_a_blur_took_and_leave_the_grain():
     far = np.hypot(x - 128, y - 128) > 100
     assert sharp[far].std() < 1.3 * soft[far].std()  # the dark about it is not made rough
     assert np.array_equal(FineScales().apply(canvas, one).rgb, canvas.rgb)
+
+
+@pytest.mark.parametrize("grain", [0.02, 0.15])
+def test_colour_noise_is_told_by_its_own_size_and_coloured_stars_stay(grain):
+    """Grain of colour, weak or strong, loses the share that is asked for; a red star keeps its colour."""
+    rng = np.random.default_rng(5)
+    rgb = 0.3 + grain * rng.standard_normal((300, 400, 3))
+    rgb[148:153, 198:203] = (1.0, 0.1, 0.1)
+    one = scene_of(np.full((300, 400, 3), 0.02))
+    canvas = replace(fresh(one), rgb=rgb.astype(np.float32))
+    calm = NoiseReduction(sky=Smoothing(colour=0.8), ground=Smoothing(colour=0.8)).apply(canvas, one).rgb
+    clear = np.s_[10:130, 10:390]
+    before, after = ((v[clear][..., 0] - v[clear][..., 2]).std() for v in (rgb, calm))
+    assert after < 0.4 * before
+    assert calm[150, 200, 0] - calm[150, 200, 1] > 0.5
+    assert calm[clear].mean() == pytest.approx(rgb[clear].mean(), abs=1e-3)

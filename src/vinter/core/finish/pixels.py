@@ -265,17 +265,17 @@ def luma_and_colours(rgb: F32) -> tuple[F32, F32]:
 
 @_kernel  # type: ignore[untyped-decorator]
 def calmer(
-    luma: F32, colours: F32, soft: F32, smooth: F32, share: F32, colour: Array, light: Array, grain: float
+    luma: F32, colours: F32, soft: F32, smooth: F32, share: F32, colour: Array, light: Array, grain: Array
 ) -> F32:
     """RGB of a luma and its colour differences moved towards their surroundings (``soft`` of the differences,
     a small map (rows, columns, 2); ``smooth`` of the luma), by shares of sky and ground; less where they
-    stand far off: stars, lamps, edges."""
+    stand further off than is usual of grain (``grain``: of luma, of the differences): stars, lamps, edges."""
     out = np.empty((*luma.shape, 3), np.float32)
     (above, down), (left, along) = (
         _places(luma.shape[0], soft.shape[0]),
         _places(luma.shape[1], soft.shape[1]),
     )
-    narrow, reach = np.float32(1 / (3 * grain)), np.float32(1 / 0.12)
+    narrow, reach = np.float32(1 / grain[0]), np.float32(1 / grain[1])
     own, over = np.asarray(colour, np.float32), np.asarray(light, np.float32)
     for y in numba.prange(luma.shape[0]):
         lines = np.empty((2, soft.shape[1] + 1), np.float32)
@@ -364,7 +364,7 @@ def warm() -> None:
     between(rgb, rgb, share)
     luma, colours = luma_and_colours(rgb)
     locally(rgb, share, colours)
-    calmer(luma, colours, colours, luma, share, np.zeros(2), np.zeros(2), 0.1)
+    calmer(luma, colours, colours, luma, share, np.zeros(2), np.zeros(2), np.ones(2))
     thinner(rgb, share, share, 0.5, 0.02, 0.1)
     picture = np.zeros((4, 4, 3), np.uint8)
     counted(picture, share, 128)

@@ -11,6 +11,7 @@ from vinter.core.finish.pixels import calmer, luma_and_colours
 from vinter.core.finish.scene import Scene
 
 GRAIN = Row("Noise", 70)
+LEAST_COLOUR = 0.12  # encoded, from which on a colour stands out of a picture without grain
 SMOOTH_LIMIT = 0.33  # of luminance, beyond which grain turns to blotches
 
 
@@ -35,13 +36,16 @@ class NoiseReduction(Move):
             return canvas
         h, w = canvas.sky.shape
         luma, colours = luma_and_colours(canvas.rgb)
-        soft, smooth, grain = colours, luma, 1e-5
+        soft, smooth, grain = colours, luma, np.array([1e-5, LEAST_COLOUR])
         if colour:
             half = cv2.resize(colours, (max(w // 2, 1), max(h // 2, 1)), interpolation=cv2.INTER_AREA)
             soft = np.asarray(cv2.GaussianBlur(half, (0, 0), max(3.5 * scene.scale, 0.5)), np.float32)
+            some = soft[: h // 2 : 4, : w // 2 : 4]
+            away = np.abs(colours[::8, ::8][: some.shape[0], : some.shape[1]] - some)
+            grain[1] = max(4 * 1.4826 * float(np.median(away)), LEAST_COLOUR)
         if light:
             smooth = np.asarray(cv2.GaussianBlur(luma, (0, 0), max(2.2 * scene.scale, 0.6)), np.float32)
-            grain += 1.4826 * float(np.median(np.abs(luma[::8, ::8] - smooth[::8, ::8])))
+            grain[0] += 3 * 1.4826 * float(np.median(np.abs(luma[::8, ::8] - smooth[::8, ::8])))
         of_colour, of_light = (
             np.array([getattr(zone, name) for zone in (self.sky, self.ground)])
             for name in ("colour", "light")
