@@ -1,6 +1,7 @@
 """What the scripts compute, asked of them in the browser as pages import them; expected values by hand."""
 
 import json
+import math
 from datetime import datetime
 from zoneinfo import ZoneInfo
 
@@ -129,6 +130,21 @@ def test_what_a_line_of_the_ladder_says_and_where_a_place_lies(ask):
     assert 640 < edge["x"] <= 652 and edge["w"] == pytest.approx(300, abs=2)
     free = ask("finish-recipe", "cropFrame", {**square, "ratio": "free", "aspect": 2.0}, whole, [800, 600])
     assert free["w"] / free["h"] == pytest.approx(2.0) and free["w"] == pytest.approx(400, abs=2)
+    # drawn aside, a frame as tall as a turned picture slides along its slanted edge instead of sticking
+    c, k = math.cos(math.radians(3)), math.sin(math.radians(3))
+    leaning = [
+        [c / 800, -k / 800, 0.5 - (400 * c - 300 * k) / 800],
+        [k / 600, c / 600, 0.5 - (400 * k + 300 * c) / 600],
+    ]
+    leaning = [*leaning, [0, 0, 1]]
+    frame = ask("finish-recipe", "cropFrame", {**square, "size": 1.0}, leaning, [800, 600])
+    was, size = [frame["x"], frame["y"]], (frame["w"], frame["h"])
+    for _ in range(5):
+        now = ask("finish-recipe", "slid", leaning, [was[0] - 12, frame["y"]], was, *size)
+        assert now[0] == pytest.approx(was[0] - 12) and abs(now[1] - was[1]) < 2
+        was = now
+    assert ask("finish-recipe", "holds", leaning, was, size[0] * 0.999, size[1] * 0.999)
+    assert ask("finish-recipe", "slid", leaning, [-900, -900], was, *size) == was
     # a horizon that falls to the right by 5 in 100 is turned back anticlockwise
     assert ask("finish-recipe", "lean", 0, 0, 100, 5) == pytest.approx(-2.8624, abs=1e-3)
     assert ask("finish-recipe", "lean", 100, 5, 0, 0) == pytest.approx(-2.8624, abs=1e-3)

@@ -2,8 +2,8 @@
 import {
   cropFrame,
   fromShares,
-  holds,
   proportion,
+  slid,
   tallest,
   toShares
 } from "./finish-recipe.js";
@@ -110,7 +110,18 @@ export function startCrop(root, editor, stage) {
 
   let drag = null;
 
+  // The picture may have come anew, smaller or larger, since the frame was taken hold of.
+  function resized() {
+    const k = stage.shown.size[0] / drag.wide;
+    if (k === 1) return;
+    for (const key of Object.keys(drag.from)) drag.from[key] *= k;
+    drag.at = drag.at.map((v) => v * k);
+    drag.last = drag.last.map((v) => v * k);
+    drag.wide = stage.shown.size[0];
+  }
+
   function moved([px, py]) {
+    resized();
     const {
       geometry
     } = editor.recipe, m = stage.shown.to_shares;
@@ -124,14 +135,8 @@ export function startCrop(root, editor, stage) {
       geometry.size = round(Math.max(LEAST, Math.min(1, most / tallest(m, centre, ratio, stage.shown.size))));
     } else {
       const to = [drag.from.x + px - drag.at[0], drag.from.y + py - drag.at[1]];
-      for (const middle of [to, [to[0], drag.last[1]],
-          [drag.last[0], to[1]]
-        ]) {
-        if (!holds(m, middle, drag.from.w * 0.999, drag.from.h * 0.999)) continue;
-        drag.last = middle;
-        [geometry.x, geometry.y] = toShares(m, middle[0] - 0.5, middle[1] - 0.5).map(round);
-        break;
-      }
+      drag.last = slid(m, to, drag.last, drag.from.w, drag.from.h);
+      [geometry.x, geometry.y] = toShares(m, drag.last[0] - 0.5, drag.last[1] - 0.5).map(round);
     }
     draw();
   }
@@ -149,7 +154,8 @@ export function startCrop(root, editor, stage) {
       corner,
       from,
       at: [px, py],
-      last: [from.x, from.y]
+      last: [from.x, from.y],
+      wide: stage.shown.size[0]
     };
   });
   stage.box.addEventListener("pointermove", (e) => drag && moved(at(e)));

@@ -102,6 +102,21 @@ export function holds(m, [x, y], w, h) {
   });
 }
 
+const SLIDES = 60,
+  SLIDE = 1500; // steps along an edge that are looked at, and how many of them are a frame's height
+
+// Where the middle of a frame (w, h) comes to lie that is drawn from one place to another: there, or else along the
+// picture's edge, which may be slanted; where it was if nowhere.
+export function slid(m, to, last, w, h) {
+  const ways = [to];
+  for (let k = 0; k <= SLIDES; k += 1) {
+    for (const by of [k * h / SLIDE, -k * h / SLIDE]) ways.push([to[0], last[1] + by], [last[0] + by, to[1]]);
+  }
+  const off = ([x, y]) => Math.hypot(x - to[0], y - to[1]);
+  ways.sort((a, b) => off(a) - off(b));
+  return ways.find((middle) => holds(m, middle, w * 0.999, h * 0.999)) ?? last;
+}
+
 export function tallest(m, middle, ratio, size) {
   let [low, high] = [0, 4 * Math.max(...size)];
   for (let k = 0; k < 30; k += 1) {
