@@ -7,6 +7,7 @@ from vinter.core.camera.phones import Lens
 from vinter.core.camera.photons import encoded
 from vinter.core.camera.shutter import SHUTTERS
 from vinter.core.frames.measure import Measure
+from vinter.core.words import count_of
 
 TOO_NOISY = 0.10  # of the noise at the best ISO: from which read noise is worth another test shot
 SOFT_PX = 4.4  # FWHM of stars above which focus is off
@@ -70,7 +71,7 @@ def advise(
                 f"ISO {max(iso // 4, lens.iso_min)}",
             )
         return change(
-            f"Only {m.stars} stars: focus far off, a covered lens or cloud.",
+            f"Only {count_of(m.stars, 'star')}: focus far off, a covered lens or cloud.",
             f"focus {lens.infinity_ticks} ticks back from the end mark"
             if lens.infinity_found
             else "focus: step back from the end mark until a bright star is smallest",

@@ -32,13 +32,15 @@ class PlainBayer:
     orientation: int
 
 
-def _rationals(value: Any) -> npt.NDArray[np.float64]:
+def rationals(value: Any) -> npt.NDArray[np.float64]:
+    """A tag's pairs of whole numbers as fractions."""
     flat = np.array(value, float).reshape(-1, 2)
     return np.asarray(flat[:, 0] / flat[:, 1])
 
 
-def _numbers(value: Any, kind: int) -> npt.NDArray[np.float64]:
-    return _rationals(value) if kind in (5, 10) else np.atleast_1d(np.array(value, float))
+def numbers(value: Any, kind: int) -> npt.NDArray[np.float64]:
+    """A tag's numbers, by its type."""
+    return rationals(value) if kind in (5, 10) else np.atleast_1d(np.array(value, float))
 
 
 def _sensor_page(file: tifffile.TiffFile) -> Any:
@@ -66,7 +68,7 @@ def _unusual(page: Any) -> bool:
 
 def _black(page: Any) -> npt.NDArray[np.float64] | None:
     tag = page.tags.get(50714)
-    values = _numbers(tag.value, tag.dtype) if tag else np.zeros(1)
+    values = numbers(tag.value, tag.dtype) if tag else np.zeros(1)
     if values.size == 1:
         return np.full((2, 2), float(values[0]))
     return values.reshape(2, 2) if values.size == 4 else None
@@ -107,8 +109,8 @@ def plain_bayer(path: Path) -> PlainBayer | None:
                 pattern=pattern,
                 black=black,
                 white=float(np.max(white.value)),
-                neutral=_numbers(neutral.value, neutral.dtype) if neutral else None,
-                matrix=_rationals(matrix.value).reshape(3, 3) if matrix else None,
+                neutral=numbers(neutral.value, neutral.dtype) if neutral else None,
+                matrix=rationals(matrix.value).reshape(3, 3) if matrix else None,
                 orientation=int(tags[274].value) if 274 in tags else 1,
             )
     except (

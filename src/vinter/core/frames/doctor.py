@@ -12,6 +12,7 @@ from vinter.core.frames.decoding import decoded
 from vinter.core.frames.measure import measure
 from vinter.core.frames.profiles import profile_name
 from vinter.core.frames.reading import PICTURE_SUFFIXES, SUFFIXES, Frame, named
+from vinter.core.words import count_of
 
 MAGIC = (
     (b"\xff\xd8\xff", "JPEG"),
@@ -87,7 +88,8 @@ def examine_file(path: Path) -> list[Finding]:
             out.append(Finding("pictures", True, f"{many} in the file; the first is taken"))
     words = {"sensor": "true sensor data", "processed": "processed", "unknown": "cannot be told"}[m.raw]
     out.append(Finding("RAW", m.raw != "unknown", f"{words}: {'; '.join(m.raw_reasons)}"))
-    judged = f"{m.stars} stars, {m.fwhm_px:.1f} px wide; sky at {100 * m.background:.2f} % of full scale"
+    sky = f"sky at {100 * m.background:.2f} % of full scale"
+    judged = f"{count_of(m.stars, 'star')}, {m.fwhm_px:.1f} px wide; {sky}"
     out.append(Finding("stars", m.stars > 0, judged))
     out.append(Finding("verdict", True, f"{m.verdict}{': ' if m.reasons else ''}{'; '.join(m.reasons)}"))
     return out

@@ -12,6 +12,7 @@ from vinter.core.frames.psf_map import Cell, cells, diagnosis
 from vinter.core.frames.reading import Frame
 from vinter.core.frames.stars import Background, Detection, background, find_stars
 from vinter.core.frames.streaks import find_streaks
+from vinter.core.words import count_of
 
 F32 = npt.NDArray[np.float32]
 U16 = npt.NDArray[np.uint16]
@@ -238,8 +239,8 @@ def _no_sky(m: Measure) -> str:
     if m.background < NOTHING and m.uneven < NOTHING:
         return "no night sky in it: nothing shone on the sensor"
     if m.structure > GROUND_DETAIL:
-        return f"only {m.stars} stars: ground, or cloud over the whole sky"
-    return f"only {m.stars} stars: cloud, focus or a covered lens"
+        return f"only {count_of(m.stars, 'star')}: ground, or cloud over the whole sky"
+    return f"only {count_of(m.stars, 'star')}: cloud, focus or a covered lens"
 
 
 def _judged(m: Measure) -> Measure:

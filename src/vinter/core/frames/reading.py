@@ -17,6 +17,7 @@ from vinter.core.camera.illuminant import SRGB_OF_XYZ, temperature
 from vinter.core.errors import BadInput
 from vinter.core.frames.dng import PlainBayer, only_previews, plain_bayer
 from vinter.core.frames.lenswarp import UPRIGHT, LensWarp
+from vinter.core.frames.merged import MergedLinear, merged_linear
 from vinter.core.frames.metadata import Metadata, picture_metadata, tiff_metadata, tiff_tags
 from vinter.core.frames.opcodes import CorrectionNote, corrections
 from vinter.core.frames.profiles import srgb_pixels
@@ -133,12 +134,7 @@ def _tagged_matrix(path: Path) -> npt.NDArray[np.float64]:
 
 
 def _from_plain(path: Path, plain: PlainBayer) -> Frame:
-    neutral = (
-        plain.neutral
-        if plain.neutral is not None and plain.neutral.size == 3 and (plain.neutral > 0).all()
-        else np.ones(3)
-    )
-    colour = colour_from(neutral, plain.matrix if plain.matrix is not None else np.zeros((3, 3)))
+    colour = _tagged_colour(plain.neutral, plain.matrix)
     turn = plain.orientation if plain.orientation in UPRIGHT else 1
     return Frame(
         path=path,
@@ -153,17 +149,43 @@ def _from_plain(path: Path, plain: PlainBayer) -> Frame:
 
 
 def read_raw(path: Path) -> Frame:
-    """A RAW file: a plain Bayer DNG by its tags, any other as LibRaw unpacks it; linear DNG becomes RGB."""
-    dng = path.suffix.lower() == ".dng"
-    plain = plain_bayer(path) if dng else None
-    frame = _from_plain(path, plain) if plain is not None else read_with_libraw(path)
-    return _with_corrections(frame, plain) if dng else frame
+    """A RAW file: a plain Bayer DNG and what merged modes write by their tags, any other as LibRaw unpacks
+    it; linear DNG becomes RGB."""
+    if path.suffix.lower() != ".dng":
+        return read_with_libraw(path)
+    if (plain := plain_bayer(path)) is not None:
+        return _with_corrections(_from_plain(path, plain), plain.orientation)
+    if (merged := merged_linear(path, check_size)) is not None:
+        return _with_corrections(_from_merged(path, merged), merged.orientation)
+    return _with_corrections(read_with_libraw(path), None)
 
 
-def _with_corrections(frame: Frame, plain: PlainBayer | None) -> Frame:
+def _tagged_colour(neutral: npt.NDArray[np.float64] | None, matrix: npt.NDArray[np.float64] | None) -> Colour:
+    fair = neutral is not None and neutral.size == 3 and (neutral > 0).all()
+    return colour_from(
+        neutral if fair and neutral is not None else np.ones(3),
+        np.zeros((3, 3)) if matrix is None else matrix,
+    )
+
+
+def _from_merged(path: Path, merged: MergedLinear) -> Frame:
+    turn = merged.orientation if merged.orientation in UPRIGHT else 1
+    return Frame(
+        path=path,
+        kind="linear",
+        data=upright(merged.data, turn),
+        pattern=None,
+        black=np.full((2, 2), merged.black),
+        white=merged.white,
+        colour=_tagged_colour(merged.neutral, merged.matrix),
+        meta=tiff_metadata(path),
+    )
+
+
+def _with_corrections(frame: Frame, orientation: int | None) -> Frame:
     """A frame with the gain map (of a mosaic) and the lens warp its file carries, turned upright like its
     data."""
-    turn = plain.orientation if plain is not None and plain.orientation in UPRIGHT else frame.meta.orientation
+    turn = orientation if orientation in UPRIGHT else frame.meta.orientation
     turned = turn in (5, 6, 7, 8)
     height, width = frame.data.shape[1::-1] if turned else frame.data.shape[:2]
     found = corrections(frame.path, height, width)

@@ -16,6 +16,7 @@ from vinter.core.frames.metadata import Metadata
 from vinter.core.frames.reading import Frame, colour_from
 from vinter.core.rehearse.exercises import Exercise
 from vinter.core.simulate.modes import Shown
+from vinter.core.words import count_of
 
 HISTOGRAM_BINS = 64
 DROWNED = 0.20  # that read noise may add to the sky's own noise: half as many frames more
@@ -162,8 +163,8 @@ def judge_exercise(shown: Shown, one: Exercise) -> Judgement:
     found = judge(shown, one.the_lens, one.trail, one.width, one.brightest, one.framing)
     if one.leave:
         sentence = (
-            f"{found.measure.stars} stars, {found.measure.fwhm_px:.1f} px wide: every setting gives "
-            "the same veil."
+            f"{count_of(found.measure.stars, 'star')}, {found.measure.fwhm_px:.1f} px wide: every setting "
+            "gives the same veil."
         )
         return Judgement(
             False, sentence, "try one thing, then decide whether to stay", found.figures, found.measure

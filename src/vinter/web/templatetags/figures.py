@@ -10,6 +10,7 @@ from django.utils.safestring import SafeString, mark_safe
 
 from vinter.core.modes.basis import spoken_shutter
 from vinter.core.sky.verdict import compass as point_of
+from vinter.core.words import count_of
 from vinter.web.conventions import current, dated
 
 register = template.Library()
@@ -36,7 +37,7 @@ def people(count: int) -> str:
 @register.filter
 def frames(count: int) -> str:
     """A number of frames in words: 1 frame, 12 frames."""
-    return f"{count} frame{'' if count == 1 else 's'}"
+    return count_of(count, "frame")
 
 
 @register.filter

@@ -11,6 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.frames.stars import Stars
+from vinter.core.words import count_of
 
 Array = npt.NDArray[np.float64]
 RADII = (14.0, 4.0, 2.5)  # px, of the successive normalizations
@@ -135,7 +136,7 @@ def _refined(one: Stars, other: Stars, start: Array) -> Alignment:
     for step, radius in enumerate(RADII):
         pairs = mutual_pairs(apply(h, a), b, radius)
         if len(pairs) < FEWEST:
-            return Alignment(False, f"only {len(pairs)} stars agree with the reference")
+            return Alignment(False, f"only {count_of(len(pairs), 'star')} in common with the reference")
         method = cv2.USAC_MAGSAC if step < 2 else 0
         found, _ = cv2.findHomography(a[pairs[:, 0]], b[pairs[:, 1]], method, 1.5)
         if found is None:
@@ -145,7 +146,7 @@ def _refined(one: Stars, other: Stars, start: Array) -> Alignment:
         error = np.hypot(*(apply(h, a[pairs[:, 0]]) - b[pairs[:, 1]]).T)
         keep = error < max(3.5 * float(np.median(error)), 0.3)
         if keep.sum() < FEWEST:
-            return Alignment(False, f"only {int(keep.sum())} stars agree with the reference")
+            return Alignment(False, f"only {count_of(int(keep.sum()), 'star')} in common with the reference")
         pairs = pairs[keep]
         h = fitted(a[pairs[:, 0]], b[pairs[:, 1]], h, weights(one, other, pairs))
     rms = weighted_rms(apply(h, a[pairs[:, 0]]) - b[pairs[:, 1]], weights(one, other, pairs))
@@ -215,7 +216,7 @@ def align(stars: list[Stars], times: Array, reference: int) -> list[Alignment]:
 
 def _align_one(here: Stars, target: Stars, predicted: Array | None) -> Alignment:
     if len(here) < FEWEST or len(target) < FEWEST:
-        return Alignment(False, f"only {len(here)} stars: cloud, focus or a covered lens")
+        return Alignment(False, f"only {count_of(len(here), 'star')}: cloud, focus or a covered lens")
     starts = [h for h in (predicted, vote_shift(here.xy, target.xy)) if h is not None]
     results = [_refined(here, target, h) for h in starts[:1]]
     if not results[0].used or len(results[0].pairs) < 0.2 * min(len(here), len(target)):
