@@ -113,7 +113,7 @@ def frames_of(folder: Path, count: int) -> list[Path]:
     from vinter.core.camera.phones import phone
     from vinter.core.camera.projection import Pose
     from vinter.core.simulate.capture import Burst
-    from vinter.core.simulate.phone import shoot
+    from vinter.core.simulate.shooting import shoot
     from vinter.core.sky.site import Site
 
     site = Site(lat=37.7, lon=-8.78, tz="Europe/Lisbon", zenith=21.5)

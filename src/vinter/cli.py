@@ -134,8 +134,8 @@ def _simulate(a: argparse.Namespace) -> None:
     from vinter.core.camera.projection import Pose
     from vinter.core.shot import aim
     from vinter.core.simulate.capture import Burst, faults_from
-    from vinter.core.simulate.phone import shoot
     from vinter.core.simulate.scenes import SCENES
+    from vinter.core.simulate.shooting import shoot
     from vinter.core.sky.ephemeris import GALACTIC_CENTRE, year_of
     from vinter.core.sky.site import Site
     from vinter.core.sky.target_track import track

@@ -15,7 +15,8 @@ from vinter.core.frames.stars import find_stars
 from vinter.core.shot import plan_shot
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.expected import RGGB, finished, part_of, whole
-from vinter.core.simulate.phone import SimulatedPhone, shoot
+from vinter.core.simulate.phone import SimulatedPhone
+from vinter.core.simulate.shooting import shoot
 from vinter.core.sky.site import Site
 from vinter.core.stack.pipeline import stack
 from vinter.core.stack.settings import Settings

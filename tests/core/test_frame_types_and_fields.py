@@ -18,7 +18,8 @@ from vinter.core.frames.reading import read_frame
 from vinter.core.frames.stars import background, find_stars
 from vinter.core.simulate.calibration_frames import darks, flats
 from vinter.core.simulate.capture import Burst
-from vinter.core.simulate.phone import SimulatedPhone, shoot
+from vinter.core.simulate.phone import SimulatedPhone
+from vinter.core.simulate.shooting import shoot
 from vinter.core.sky.catalogue import to_horizon
 from vinter.core.sky.site import Site
 from vinter.core.stack.plate_solve import solve, solve_around

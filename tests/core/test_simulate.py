@@ -17,7 +17,8 @@ from vinter.core.frames.measure import clean, measure
 from vinter.core.frames.reading import read_frame
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.passing import passing
-from vinter.core.simulate.phone import SimulatedPhone, shoot
+from vinter.core.simulate.phone import SimulatedPhone
+from vinter.core.simulate.shooting import shoot
 from vinter.core.sky import catalogue
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.brightness import airmass

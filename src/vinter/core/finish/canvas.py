@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 import numpy.typing as npt
 
@@ -24,10 +23,6 @@ class Canvas:
     sky: F32
     to_shares: Array
     background: Array
-
-    def mixed(self, sky: F32, ground: F32) -> F32:
-        """Two versions of the picture laid together by the share of sky."""
-        return np.asarray(cv2.blendLinear(sky, ground, self.sky, 1 - self.sky), np.float32)
 
     def places(self, step: int) -> tuple[Array, Array]:
         """Shares of the scene's width and height on a coarse grid over the canvas, about ``step`` px

@@ -1,8 +1,6 @@
-"""The simulated phone: a burst of RAW frames of a computed sky, with the truth beside them."""
+"""The simulated phone: RAW frames of a computed sky."""
 
-import json
 from collections.abc import Callable
-from dataclasses import asdict, replace
 from datetime import datetime
 from functools import cached_property
 from pathlib import Path
@@ -62,7 +60,6 @@ MIRRORED = 5.0  # V to which stars are seen in water
 RIPPLE = 0.006  # rad by which ripples draw out what water mirrors, upright
 WAVES = 0.14  # mean slope of the water's faces, rad
 SWAY = 0.25  # degrees at the tips, from frame to frame
-TRUTH_LIMIT = 6.5
 STARS_TOLD = 8.5  # V to which ``stars_at`` says where stars are
 
 
@@ -391,33 +388,6 @@ class SimulatedPhone:
         write_dng(path, mosaic, self.info(i), _preview(mosaic, self.info(i)), self.burst.compress)
         return path
 
-    def truth(self, names: list[str]) -> dict[str, object]:
-        """What is really in the frames: star places, homographies to the middle frame, streaks, settings."""
-        frames = [self.stars_at(i) for i in range(self.burst.count)]
-        reference = frames[self.burst.count // 2]
-        out = []
-        for i, (name, (index, x, y, v)) in enumerate(zip(names, frames, strict=True)):
-            bright = v < TRUTH_LIMIT
-            out.append(
-                {
-                    "file": name,
-                    "time": self.burst.middle(i),
-                    "homography": _fit(index, x, y, *reference[:3]),
-                    "stars": [
-                        [int(a), round(b, 4), round(c, 4), round(d, 2)]
-                        for a, b, c, d in zip(index[bright], x[bright], y[bright], v[bright], strict=True)
-                    ],
-                    "streaks": [asdict(s) for s in self.streaks(i)],
-                }
-            )
-        settings = asdict(replace(self.burst, site=replace(self.burst.site)))
-        return {
-            "settings": settings,
-            "reference": names[self.burst.count // 2],
-            "mask": "truth.mask.png",
-            "frames": out,
-        }
-
 
 def _mosaic(planes: list[F32], view: View) -> F32:
     """Planes by colour at half size laid on an RGGB mosaic."""
@@ -425,15 +395,6 @@ def _mosaic(planes: list[F32], view: View) -> F32:
     for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
         mosaic[y::2, x::2] = planes[x + y][: mosaic[y::2].shape[0], : mosaic[:, x::2].shape[1]]
     return mosaic
-
-
-def _fit(index: Array, x: Array, y: Array, ref_index: Array, ref_x: Array, ref_y: Array) -> list[list[float]]:
-    """Homography by least squares over the stars that both frames show; no motion where there are too few."""
-    _, a, b = np.intersect1d(index, ref_index, return_indices=True)
-    if len(a) < 4:
-        return [[float(i == j) for j in range(3)] for i in range(3)]
-    h, _ = cv2.findHomography(np.c_[x[a], y[a]], np.c_[ref_x[b], ref_y[b]], 0)
-    return [[float(v) for v in row] for row in h]
 
 
 def _preview(mosaic: npt.NDArray[np.uint16], info: DngInfo) -> npt.NDArray[np.uint8]:
@@ -451,17 +412,3 @@ def _preview(mosaic: npt.NDArray[np.uint16], info: DngInfo) -> npt.NDArray[np.ui
     ).astype(np.float32)
     rgb = np.clip((rgb - info.black) / (info.white - info.black) / np.array(info.neutral, np.float32), 0, 1)
     return np.asarray(255 * rgb ** (1 / 2.2), np.uint8)
-
-
-def shoot(burst: Burst, folder: Path, progress: Callable[[int, int], None] | None = None) -> list[Path]:
-    """Write all frames of a burst, truth.json and truth.mask.png (255 = sky) into a folder."""
-    folder.mkdir(parents=True, exist_ok=True)
-    camera = SimulatedPhone(burst)
-    paths = []
-    for i in range(burst.count):
-        paths.append(camera.write(i, folder))
-        if progress:
-            progress(i + 1, burst.count)
-    (folder / "truth.json").write_text(json.dumps(camera.truth([p.name for p in paths]), default=str))
-    cv2.imwrite(str(folder / "truth.mask.png"), np.round(camera.ground.sky * 255).astype(np.uint8))
-    return paths
