@@ -15,6 +15,16 @@ import tifffile
 CFA, LINEAR_RAW = 32803, 34892
 READABLE = {1, 7}  # uncompressed, lossless JPEG
 LINEARISATION, BLACK_DELTAS, ACTIVE_AREA = 50712, (50715, 50716), 50829
+UNREADABLE = (  # what the reader of tags raises of broken files
+    OSError,
+    ValueError,
+    KeyError,
+    TypeError,
+    IndexError,
+    ZeroDivisionError,
+    RuntimeError,
+    tifffile.TiffFileError,
+)
 D65_LIKE = {0, 20, 21, 22, 23}  # illuminants whose matrix serves as LibRaw's would
 
 
@@ -41,6 +51,19 @@ def rationals(value: Any) -> npt.NDArray[np.float64]:
 def numbers(value: Any, kind: int) -> npt.NDArray[np.float64]:
     """A tag's numbers, by its type."""
     return rationals(value) if kind in (5, 10) else np.atleast_1d(np.array(value, float))
+
+
+def colour_tags(
+    tags: Any,
+) -> tuple[npt.NDArray[np.float64] | None, npt.NDArray[np.float64] | None, int]:
+    """The camera's white and its matrix from XYZ (None where absent), and how the picture is turned, by the
+    tags of a file's first directory."""
+    neutral, matrix = tags.get(50728), tags.get(50721)
+    return (
+        numbers(neutral.value, neutral.dtype) if neutral else None,
+        rationals(matrix.value).reshape(3, 3) if matrix else None,
+        int(tags[274].value) if 274 in tags else 1,
+    )
 
 
 def _sensor_page(file: tifffile.TiffFile) -> Any:
@@ -98,7 +121,7 @@ def plain_bayer(path: Path) -> PlainBayer | None:
             if sorted(pattern.ravel().tolist()) != [0, 1, 1, 2]:
                 return None
             tags = first.tags
-            light, neutral, matrix = tags.get(50778), tags.get(50728), tags.get(50721)
+            light, (neutral, matrix, orientation) = tags.get(50778), colour_tags(tags)
             if matrix is not None and light is not None and int(light.value) not in D65_LIKE:
                 return None
             data = page.asarray(maxworkers=1)
@@ -109,20 +132,11 @@ def plain_bayer(path: Path) -> PlainBayer | None:
                 pattern=pattern,
                 black=black,
                 white=float(np.max(white.value)),
-                neutral=numbers(neutral.value, neutral.dtype) if neutral else None,
-                matrix=rationals(matrix.value).reshape(3, 3) if matrix else None,
-                orientation=int(tags[274].value) if 274 in tags else 1,
+                neutral=neutral,
+                matrix=matrix,
+                orientation=orientation,
             )
-    except (
-        OSError,
-        ValueError,
-        KeyError,
-        TypeError,
-        IndexError,
-        ZeroDivisionError,
-        RuntimeError,
-        tifffile.TiffFileError,
-    ):
+    except UNREADABLE:
         return None
 
 

@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 import tifffile
 
-from vinter.core.frames.dng import LINEAR_RAW, numbers, rationals
+from vinter.core.frames.dng import LINEAR_RAW, UNREADABLE, colour_tags, numbers
 
 DEFLATED, JPEG_XL = {8, 32946}, 52546
 FLOATING = 3  # of the tag that says how samples are stored
@@ -80,24 +80,14 @@ def merged_linear(path: Path, check_size: Callable[[Path, int, int], None]) -> M
             data = np.ascontiguousarray(values[..., :3])
             if floating:
                 data, black, white = _in_16_bits(values, black, white)
-            tags = first.tags
-            neutral, matrix = tags.get(50728), tags.get(50721)
+            neutral, matrix, orientation = colour_tags(first.tags)
             return MergedLinear(
                 data=data,
                 black=black,
                 white=white,
-                neutral=numbers(neutral.value, neutral.dtype) if neutral else None,
-                matrix=rationals(matrix.value).reshape(3, 3) if matrix else None,
-                orientation=int(tags[274].value) if 274 in tags else 1,
+                neutral=neutral,
+                matrix=matrix,
+                orientation=orientation,
             )
-    except (
-        OSError,
-        ValueError,
-        KeyError,
-        TypeError,
-        IndexError,
-        ZeroDivisionError,
-        RuntimeError,
-        tifffile.TiffFileError,
-    ):
+    except UNREADABLE:
         return None
