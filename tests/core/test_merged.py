@@ -6,7 +6,7 @@ import tifffile
 
 from vinter.core.errors import BadInput
 from vinter.core.frames.measure import clean, measure
-from vinter.core.frames.reading import read_frame
+from vinter.core.frames.reading import check_size, read_frame
 
 MERGED = {
     "half": (np.float16, "deflate"),
@@ -60,3 +60,11 @@ def test_light_over_white_keeps_its_place_and_a_broken_merged_file_is_named(tmp_
     cut.write_bytes(path.read_bytes()[:900])
     with pytest.raises(BadInput, match=r"cut\.dng"):
         read_frame(cut)
+
+
+def test_a_merged_file_too_large_for_a_frames_memory_is_refused_before_it_is_unpacked(tmp_path, monkeypatch):
+    path = merged_dng(tmp_path / "wide.dng", np.full((300, 400, 3), 0.05), "deflated")
+    monkeypatch.setattr(tifffile.TiffPage, "asarray", lambda *_, **__: pytest.fail("was unpacked"))
+    monkeypatch.setattr(check_size, "__defaults__", (100_000,))
+    with pytest.raises(BadInput, match="400 x 300 pixels is too large"):
+        read_frame(path)

@@ -9,6 +9,7 @@ import numpy as np
 import numpy.typing as npt
 import tifffile
 
+from vinter.core.errors import BadInput
 from vinter.core.frames.dng import LINEAR_RAW, UNREADABLE, colour_tags, numbers
 
 DEFLATED, JPEG_XL = {8, 32946}, 52546
@@ -89,5 +90,7 @@ def merged_linear(path: Path, check_size: Callable[[Path, int, int], None]) -> M
                 matrix=matrix,
                 orientation=orientation,
             )
+    except BadInput:
+        raise
     except UNREADABLE:
         return None
