@@ -16,7 +16,7 @@ from vinter.core.frames.preview import linear_of
 from vinter.core.simulate.capture import Burst, faults_from
 from vinter.core.simulate.mishaps import flare
 from vinter.core.simulate.phone import FRINGE, SimulatedPhone, row_noise
-from vinter.core.simulate.scenes import SCENES, scene_for
+from vinter.core.simulate.scenes import SCENES, place_seed, scene_for
 from vinter.core.sky.horizon import Horizon
 from vinter.core.sky.site import Site
 
@@ -51,6 +51,18 @@ def test_every_scene_stands_on_the_ground_and_leaves_the_sky_free(name):
     assert edge.any() and edge.mean() < 0.08  # borders are smooth, and narrow
     again = camera(scene=name).ground
     assert np.array_equal(made.colour, again.colour)
+
+
+def test_a_place_looks_the_same_on_another_night_and_another_place_does_not():
+    here, there = place_seed(37.702, -8.772), place_seed(37.702, -8.782)
+    assert here != there and place_seed(-89.9996, -179.9996) >= 0
+    one, same, other = (
+        camera(scene="sheepfold", seed=seed, ground_seed=place)
+        for seed, place in ((1, here), (2, here), (1, there))
+    )
+    assert np.array_equal(one.ground.colour, same.ground.colour)
+    assert not np.array_equal(one.frame(0), same.frame(0))  # its noise is its own
+    assert not np.array_equal(one.ground.colour, other.ground.colour)
 
 
 def test_the_building_stands_where_the_site_says_and_hides_the_sky_there():

@@ -137,6 +137,13 @@ def test_resolution_and_clip_on_travel_into_plan_card_and_frames(desk, mill):
     assert answer.status_code == 400 and "bins no pixels" in said(answer)
 
 
+def test_all_takes_of_a_site_have_one_ground(desk, mill):
+    """So fields of an arch fit each other, and the expected picture shows what the take will."""
+    first, second = planned(desk, mill), planned(desk, mill)
+    assert first.burst(1).ground_seed == second.burst(7).ground_seed is not None
+    assert first.burst(1).seed != second.burst(7).seed
+
+
 def test_a_time_lapse_keeps_its_interval_in_the_simulated_phone(desk, mill):
     one = planned(desk, mill, mode="timelapse", o_interval=20, o_hours=0.5)
     burst = one.burst(1)

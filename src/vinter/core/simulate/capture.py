@@ -14,9 +14,9 @@ FAULTS = ("lamp", "sway", "cloud", "shake", "dew", "meteor", "person", "screen")
 class Burst:
     """What the simulated phone is told: where it stands and points, and its settings. Times in Unix seconds.
 
-    ``scene`` names what stands there, about the azimuth ``facing`` (the pose's unless said); ``faults`` are
-    kinds (``FAULTS``) with the frames they are in, none for all; ``cloud`` is the share of the
-    sky under thin cloud.
+    ``scene`` names what stands there, about the azimuth ``facing`` (the pose's unless said), drawn by
+    ``ground_seed`` (``seed`` unless said); ``faults`` are kinds (``FAULTS``) with the frames they are in,
+    none for all; ``cloud`` is the share of the sky under thin cloud.
     """
 
     site: Site
@@ -36,6 +36,7 @@ class Burst:
     compress: bool = True
     scene: str = ""
     facing: float | None = None
+    ground_seed: int | None = None
     faults: tuple[tuple[str, tuple[int, ...]], ...] = ()
     cloud: float = 0.0
 

@@ -111,7 +111,8 @@ class SimulatedPhone:
     def _ground_with(self, sway: float) -> Ground:
         b = self.burst
         facing = b.pose.azimuth if b.facing is None else b.facing
-        return ground(self.view, b.seed, facing, b.site.horizon, b.scene, sway)
+        seed = b.seed if b.ground_seed is None else b.ground_seed
+        return ground(self.view, seed, facing, b.site.horizon, b.scene, sway)
 
     def ground_of(self, i: int) -> Ground:
         """The ground of frame i: leaves move where the wind blows."""

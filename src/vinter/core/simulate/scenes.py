@@ -89,6 +89,12 @@ def scene_for(dangers: list[str], zenith: float) -> str:
     return "sheepfold" if "animals" in dangers else "ridge"
 
 
+def place_seed(lat: float, lon: float) -> int:
+    """What the ground of a place is drawn by, so that it is the same whenever somebody stands there (within
+    about 100 m); degrees."""
+    return round((lat + 90) * 1000) * 1_000_000 + round((lon + 180) * 1000)
+
+
 def box(left: float, right: float, low: float, high: float) -> Array:
     """Corners of an upright rectangle."""
     return np.array([[left, low], [left, high], [right, high], [right, low]])

@@ -21,7 +21,7 @@ from vinter.core.picture import Picture, Wish
 from vinter.core.planned_with import changes, snapshot
 from vinter.core.shot import SHOT_PLAN
 from vinter.core.simulate.capture import Burst
-from vinter.core.simulate.scenes import SUBURB, scene_for
+from vinter.core.simulate.scenes import SUBURB, place_seed, scene_for
 from vinter.core.sky.nights import Night, nights
 from vinter.core.sky.targets import target
 from vinter.web.bin.models import Binnable
@@ -229,4 +229,5 @@ class Shot(Binnable):
             seed=seed,
             model=self.phone.name,
             scene=scene_for(self.site.hazards, self.site.core().zenith or SUBURB),
+            ground_seed=place_seed(self.site.lat, self.site.lon),
         )

@@ -95,9 +95,14 @@ function start() {
       `${plain} marked${wanted > 0 ? `, ${wanted} more until they count` : ": the glow is drawn through them"}` :
       "the glow is told from the galaxy by the sky's map";
     document.getElementById("areas-count").textContent = `${editor.recipe.areas.list.length} painted`;
-    document.getElementById("steps").textContent = steps.past.length === 1 ? "1 step" : `${steps.past.length} steps`;
-    document.getElementById("undo").disabled = !steps.past.length;
-    document.getElementById("redo").disabled = !steps.future.length;
+    for (const [id, way] of [
+        ["undo", steps.past],
+        ["redo", steps.future]
+      ]) {
+      const button = document.getElementById(id);
+      button.disabled = !way.length;
+      button.title = way.length === 1 ? "1 step" : `${way.length} steps`;
+    }
   }
 
   function fill() {
