@@ -14,6 +14,8 @@ from collections.abc import Callable, Hashable
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures import TimeoutError as NotInTime
 from concurrent.futures.process import BrokenProcessPool
+from datetime import date
+from importlib import import_module
 from typing import Any, TypeVar
 
 import django
@@ -23,7 +25,10 @@ from django.shortcuts import render
 
 from vinter.core.byte_cache import ByteCache
 from vinter.core.parallel import die_with_parent
+from vinter.core.sky.catalogue import between_stars, milky_way, star_table
 from vinter.core.sky.ephemeris import year_direction, year_ephemeris
+from vinter.core.sky.nights import nights
+from vinter.core.sky.site import Site
 
 V = TypeVar("V")
 PAGE_SECONDS = 0.8  # that a page waits for what it needs
@@ -46,6 +51,13 @@ def _begin() -> None:
     for year in (time.gmtime().tm_year, time.gmtime().tm_year + 1):
         year_ephemeris(year)
         year_direction(year)
+    # what the first night and the first expected picture would wait for
+    today = date.today()
+    nights(Site(lat=45.0, lon=5.0, tz="UTC"), today, today)  # its zenith modelled, so towns are loaded
+    for table in (star_table, milky_way, between_stars):
+        table()
+    import_module("vinter.core.simulate.expected")
+    import_module("vinter.core.warm").main()
 
 
 class ComputePool:
