@@ -18,6 +18,7 @@ STAR_PX = 7.0  # px at full size that hold a star
 BRIGHT = 0.28  # encoded height over the sky, from which on a star is not among the faint ones
 LEAST_TRAIL = 0.6  # px of the canvas, from which on stars are shortened
 SEEN = 0.3  # of a star's linear peak: half of it as encoded
+BRIGHTEST = 1e6  # encoded light, over everything there is
 NEAR = 1e-3  # of the picture, over which a direction is measured
 MOST_BACK = 2.5  # times brighter than before a shortened star may become
 LEAST, SURE = 0.02, 0.1  # encoded height of the faintest, and how much more is surely a star
@@ -46,7 +47,7 @@ class Stars(Move):
         if way is not None:
             star = np.asarray(cv2.subtract(rgb, sky), np.float32)
             rgb = _rounded(rgb, sky, star, way, canvas.sky * np.float32(self.rounder))
-        light = light_of(rgb, np.inf)
+        light = light_of(rgb, BRIGHTEST)
         height = np.asarray(cv2.subtract(light, cv2.morphologyEx(light, cv2.MORPH_OPEN, kernel)), np.float32)
         if self.smaller:
             rgb = thinner(rgb, height, canvas.sky, self.smaller, LEAST, SURE)
