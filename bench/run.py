@@ -9,6 +9,7 @@ process. editing:  one change at 1600 x 1200 through all steps, against the same
 NumPy. Times vary by a third from run to run on shared machines; ratios come from one run.
 """
 
+import copy
 import json
 import os
 import resource
@@ -235,7 +236,7 @@ def editing() -> None:
 
     def changed(path: str, value: float) -> "RecipeParts":
         key, *way = path.split(".")
-        out = json.loads(json.dumps(plain))
+        out = copy.deepcopy(plain)
         part = out[key]
         for name in way[:-1]:
             part = part[name]

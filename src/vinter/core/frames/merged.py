@@ -15,7 +15,7 @@ from vinter.core.frames.dng import LINEAR_RAW, UNREADABLE, colour_tags, numbers
 DEFLATED, JPEG_XL = {8, 32946}, 52546
 FLOATING = 3  # of the tag that says how samples are stored
 PEDESTAL = 1024  # levels under black, in which noise stays
-HIGHEST = 16.0  # times the white level, beyond which light is cut
+HIGHEST = 4.0  # times the white level, where the 16 bits of floating-point light end: in every frame alike
 FULL = 65535
 
 
@@ -54,8 +54,7 @@ def _in_16_bits(
     """Floating-point light as 16 bits with its black and white: what is brighter than white keeps its place
     up to ``HIGHEST`` times as much."""
     light = (np.nan_to_num(values[..., :3].astype(np.float32)) - black) / max(white - black, 1e-9)
-    top = float(np.clip(light.max(initial=0.0), 1.0, HIGHEST))
-    data = np.clip(light / top * (FULL - PEDESTAL) + PEDESTAL + 0.5, 0, FULL).astype(np.uint16)
+    data = np.clip(light / HIGHEST * (FULL - PEDESTAL) + PEDESTAL + 0.5, 0, FULL).astype(np.uint16)
     return data, float(PEDESTAL), float(FULL)
 
 
