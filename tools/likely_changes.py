@@ -127,7 +127,7 @@ CHANGES = (
             ),
         ),
         "from vinter.web.shots.models import Shot\n"
-        'shot = Shot.objects.get()\nshot.site.hazards = ["ice"]\nshot.site.save()\n'
+        'shot = Shot.objects.earliest("pk")\nshot.site.hazards = ["ice"]\nshot.site.save()\n'
         'assert "Spikes" in page("pack", shot.pk) and "Known here: ice" in page("card", shot.pk)\n'
         'assert "ice" in page("site", shot.site_id)',
     ),
