@@ -41,7 +41,7 @@ def found_stars(rgb: F32) -> tuple[F32, Stars]:
     """Stars of a linear full-size picture, and the half-size green plane without its background."""
     plane = picture_half(np.clip(rgb * SPAN + PEDESTAL, 0, 65535).astype(np.uint16))
     level = background(plane)
-    return plane - level.level, find_stars(plane, level).stars
+    return level.signal, find_stars(plane, level).stars
 
 
 def star_field(rgb: F32, sky: F32, plane: F32, stars: Stars) -> StarField | None:

@@ -193,11 +193,11 @@ def measure(
     """Measures of one frame with a verdict by absolute limits; pass what is already computed."""
     data, plane = cleaned or clean(frame)
     floor, detection = found or ((b := background(plane)), find_stars(plane, b))
-    fwhm, stretch, trail, grid = _star_figures(detection, plane - floor.level, _diagonal(frame))
+    fwhm, stretch, trail, grid = _star_figures(detection, floor.signal, _diagonal(frame))
     raw, why = raw_kind(frame)
     level = float(np.median(floor.level[::4, ::4]) - PEDESTAL) / SPAN
     clipped = float(np.mean(data[::2, ::2] >= PEDESTAL + 0.985 * SPAN))
-    lines = find_streaks(plane, floor.level, floor.noise) if len(detection.stars) >= FEW_STARS else []
+    lines = find_streaks(floor.signal, floor.level, floor.noise) if len(detection.stars) >= FEW_STARS else []
     parts = _parts(plane)
     noise = floor.noise / SPAN * (np.sqrt(2) if frame.pattern is not None else 1)
     m = Measure(

@@ -8,6 +8,7 @@ import numpy.typing as npt
 from vinter.core.camera.illuminant import linear_srgb
 from vinter.core.frames.reading import Frame
 
+F32 = npt.NDArray[np.float32]
 U16 = npt.NDArray[np.uint16]
 PEDESTAL, SPAN = 2048, 60000  # clean = PEDESTAL + SPAN * (0 to 1), so that noise below black survives
 _BAYER = {(0, 1, 1, 2): "RGGB", (2, 1, 1, 0): "BGGR", (1, 0, 2, 1): "GRBG", (1, 2, 0, 1): "GBRG"}
@@ -25,6 +26,42 @@ def _rise_around(dn: U16, y: int, x: int) -> float:
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _scale_row(dn: U16, black: F32, gain: float, out: U16) -> None:
+    """A row on the common scale; ``black`` is that of its columns."""
+    times, zero = np.float32(gain), np.float32(PEDESTAL + 0.5)
+    least, most = np.float32(1), np.float32(65535)
+    for at in range(len(dn)):
+        value = (np.float32(dn[at]) - black[at]) * times + zero
+        out[at] = np.uint16(np.int32(min(max(value, least), most)))
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _stands_out(dn: U16, black: F32, least: float, out: npt.NDArray[np.uint8]) -> None:
+    """Where a pixel of a row is high and stands half as high again as the like-coloured at both sides."""
+    half, low = np.float32(1.5), np.float32(least)
+    for at in range(np.uint64(len(dn) - 4)):
+        level = black[at]
+        value = np.float32(dn[at + np.uint64(2)]) - level
+        sides = max(np.float32(dn[at]), np.float32(dn[at + np.uint64(4)])) - level
+        out[at + np.uint64(2)] = np.uint8(1) if value > max(half * sides, low) else np.uint8(0)
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _instead_of(dn: U16, y: int, x: int, level: float, threshold: float) -> float:
+    """Mean of the eight like-coloured around a hot pixel; -1 where a pixel is none."""
+    top, total = 0.0, 0.0
+    for dy in (-2, 0, 2):
+        for dx in (-2, 0, 2):
+            if dy != 0 or dx != 0:
+                like = float(dn[y + dy, x + dx])
+                total += like
+                top = max(top, like)
+    excess = dn[y, x] - total / 8
+    hot = excess > threshold and dn[y, x] - level > 1.5 * (top - level)
+    return total / 8 if hot and _rise_around(dn, y, x) < 0.15 * excess else -1.0
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
 def _scale_and_repair(
     dn: U16, black: npt.NDArray[np.float64], gain: float, threshold: float, out: U16
 ) -> int:
@@ -34,33 +71,26 @@ def _scale_and_repair(
     touch it, of other colours, do not rise with it. A star raises them too.
     """
     height, width = dn.shape
+    blacks = np.empty((2, width), np.float32)
+    for x in range(width):
+        blacks[0, x], blacks[1, x] = black[0, x & 1], black[1, x & 1]
     for y in range(height):
-        for x in range(width):
-            out[y, x] = min(max(int(PEDESTAL + gain * (dn[y, x] - black[y & 1, x & 1]) + 0.5), 1), 65535)
+        _scale_row(dn[y], blacks[y & 1], gain, out[y])
     repaired = 0
+    flags = np.zeros(-(-width // 8) * 8, np.uint8)
+    eights = flags.view(np.uint64)
     for y in range(2, height - 2):
-        for x in range(2, width - 2):
-            level = black[y & 1, x & 1]
-            value = dn[y, x] - level
-            # most pixels end here: a hot one stands over the threshold even above a dark neighbourhood
-            if (
-                value < 0.8 * threshold
-                or value <= 1.5 * (dn[y, x - 2] - level)
-                or value <= 1.5 * (dn[y, x + 2] - level)
-            ):
+        # nearly all pixels end here: a hot one stands over the threshold even above a dark neighbourhood
+        _stands_out(dn[y], blacks[y & 1], 0.8 * threshold, flags)
+        for eight in range(len(eights)):
+            if eights[eight] == 0:
                 continue
-            top, total = 0.0, 0.0
-            for dy in (-2, 0, 2):
-                for dx in (-2, 0, 2):
-                    if dy != 0 or dx != 0:
-                        like = float(dn[y + dy, x + dx])
-                        total += like
-                        top = max(top, like)
-            mean = total / 8 - level
-            excess = value - mean
-            if excess > threshold and value > 1.5 * (top - level) and _rise_around(dn, y, x) < 0.15 * excess:
-                out[y, x] = min(max(int(PEDESTAL + gain * mean + 0.5), 1), 65535)
-                repaired += 1
+            for x in range(8 * eight, 8 * eight + 8):
+                level = black[y & 1, x & 1]
+                mean = _instead_of(dn, y, x, level, threshold) if flags[x] else -1.0
+                if mean >= 0:
+                    out[y, x] = min(max(int(PEDESTAL + gain * (mean - level) + 0.5), 1), 65535)
+                    repaired += 1
     return repaired
 
 
@@ -96,7 +126,7 @@ def clean_mosaic(
 def _noise_of(data: U16, frame: Frame) -> float:
     """Robust noise in digital numbers from differences of like-coloured neighbours."""
     height, width = data.shape
-    part = data[height // 8 : height // 2 : 2, width // 4 : 3 * width // 4 : 2].astype(np.float32)
+    part = data[height // 8 : height // 2 : 4, width // 4 : 3 * width // 4 : 2].astype(np.float32)
     return float(1.4826 * np.median(np.abs(np.diff(part, axis=1))) / np.sqrt(2)) + 0.5
 
 
@@ -107,23 +137,41 @@ def demosaic(mosaic: U16, pattern: npt.NDArray[np.int64]) -> U16:
     return np.asarray(cv2.demosaicing(mosaic, getattr(cv2, f"COLOR_Bayer{name}2RGB")), np.uint16)
 
 
-def green_half(mosaic: U16, pattern: npt.NDArray[np.int64]) -> npt.NDArray[np.float32]:
-    """Mean of the two greens at half size; its (x, y) lies at (2 x + 0.5, 2 y + 0.5) of the mosaic."""
-    places = np.argwhere(pattern == 1)
-    planes = [mosaic[y::2, x::2].astype(np.float32) for y, x in places]
-    return np.asarray(sum(planes) / len(planes), np.float32)
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _halved(upper: U16, lower: U16, one: int, other: int, less: float, out: F32) -> None:
+    """Mean of a column of every two in the upper row and one of every two in the lower, less a level."""
+    half, off, a, b = np.float32(0.5), np.float32(less), np.uint64(one), np.uint64(other)
+    for at in range(np.uint64(len(out))):
+        two = np.uint64(2) * at
+        out[at] = (np.float32(upper[two + a]) + np.float32(lower[two + b])) * half - off
 
 
-def picture_half(rgb: U16) -> npt.NDArray[np.float32]:
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _greens(mosaic: U16, one: int, other: int, less: float, out: F32) -> None:
+    for y in range(len(out)):
+        _halved(mosaic[2 * y], mosaic[2 * y + 1], one, other, less, out[y])
+
+
+def green_half(mosaic: U16, pattern: npt.NDArray[np.int64], less: float = 0.0) -> F32:
+    """Mean of the two greens at half size, less a level; its (x, y) lies at (2 x + 0.5, 2 y + 0.5) of the
+    mosaic."""
+    (_, one), (_, other) = np.argwhere(pattern == 1)
+    out = np.empty((mosaic.shape[0] // 2, mosaic.shape[1] // 2), np.float32)
+    _greens(np.ascontiguousarray(mosaic), int(one), int(other), less, out)
+    return out
+
+
+def picture_half(rgb: U16) -> F32:
     """Green of a picture at half size, on the same coordinates as ``green_half``."""
     g = rgb[: rgb.shape[0] // 2 * 2, : rgb.shape[1] // 2 * 2, 1].astype(np.float32)
     return np.asarray((g[::2, ::2] + g[1::2, ::2] + g[::2, 1::2] + g[1::2, 1::2]) / 4, np.float32)
 
 
-def half_plane(data: U16, pattern: npt.NDArray[np.int64] | None) -> npt.NDArray[np.float32]:
+def half_plane(data: U16, pattern: npt.NDArray[np.int64] | None) -> F32:
     """Green of clean data, a mosaic or a picture, at half size and above black."""
-    plane = green_half(data, pattern) if pattern is not None else picture_half(data)
-    return np.asarray(plane - PEDESTAL, np.float32)
+    if pattern is not None:
+        return green_half(data, pattern, PEDESTAL)
+    return np.asarray(picture_half(data) - PEDESTAL, np.float32)
 
 
 _DECODE = np.clip(np.round(PEDESTAL + SPAN * linear_srgb(np.linspace(0, 1, 65536))), 1, 65535).astype(

@@ -7,6 +7,8 @@ import numpy as np
 import numpy.typing as npt
 import sep
 
+from vinter.core.frames.windowed import windowed
+
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
 PIXELS, MOST_PIXELS = (
@@ -20,6 +22,7 @@ PLACE_ERROR, PLACE_FLOOR = (
     0.03,
 )  # px: of a star whose peak is one deviation of the background, and of the brightest
 BACKGROUND_BOX = 64
+WINDOW = 1.3  # half-size px, deviation of the window under which places are measured
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -58,16 +61,18 @@ class Detection:
 
 @dataclass(frozen=True)
 class Background:
-    """Smooth background of the half-size plane and its noise, both in the plane's units."""
+    """Smooth background of the half-size plane, its noise, and what stands over it, in the plane's units."""
 
     level: F32
     noise: float
+    signal: F32
 
 
 def background(plane: F32) -> Background:
     """Background by sigma-clipped boxes of 64 half-size pixels."""
     found = sep.Background(np.ascontiguousarray(plane), bw=BACKGROUND_BOX, bh=BACKGROUND_BOX, fw=3, fh=3)
-    return Background(found.back(), float(found.globalrms))
+    level = found.back()
+    return Background(level, float(found.globalrms), plane - level)
 
 
 def _extracted(signal: F32, pixels: int, **how: Any) -> npt.NDArray[Any] | None:
@@ -84,8 +89,7 @@ def _extracted(signal: F32, pixels: int, **how: Any) -> npt.NDArray[Any] | None:
 def find_stars(plane: F32, floor: Background | None = None, threshold: float = THRESHOLD) -> Detection:
     """Stars on a half-size plane; aeroplanes and other long shapes are told apart."""
     floor = floor or background(plane)
-    signal = np.ascontiguousarray(plane - floor.level)
-    err = max(floor.noise, 1e-6)
+    signal, err = floor.signal, max(floor.noise, 1e-6)
     found = None
     for pixels in (PIXELS, MOST_PIXELS):
         if found is None:
@@ -100,12 +104,8 @@ def find_stars(plane: F32, floor: Background | None = None, threshold: float = T
     found, a, b = found[good], a[good], b[good]
     order = np.argsort(-found["flux"])[:MOST]
     found, a, b = found[order], a[order], b[order]
-    x, y, _ = (
-        sep.winpos(signal, found["x"], found["y"], np.full(len(found), 1.3), subpix=3)
-        if len(found)
-        else (found["x"],) * 3
-    )
-    lost = np.hypot(x - found["x"], y - found["y"]) > 1
+    x, y = windowed(signal, found["x"], found["y"], WINDOW)
+    lost = ~(np.hypot(x - found["x"], y - found["y"]) <= 1)
     x, y = np.where(lost, found["x"], x), np.where(lost, found["y"], y)
     fwhm = 2 * 2.355 * np.sqrt((a * a + b * b) / 2)
     stars = Stars(

@@ -42,11 +42,11 @@ class Streak:
         return float(np.hypot(self.x1 - self.x0, self.y1 - self.y0))
 
 
-def find_streaks(plane: F32, level: F32, noise: float) -> list[Streak]:
-    """Lines of light on a half-size plane with its smooth background and noise; none where there are so many
-    that they are a texture."""
-    size = plane.shape[1] // REDUCED, plane.shape[0] // REDUCED
-    signal = cv2.resize(plane - level, size, interpolation=cv2.INTER_AREA)
+def find_streaks(over: F32, level: F32, noise: float) -> list[Streak]:
+    """Lines of light on a half-size plane that stand over its smooth background, with that background and the
+    noise; none where there are so many that they are a texture."""
+    size = over.shape[1] // REDUCED, over.shape[0] // REDUCED
+    signal = cv2.resize(over, size, interpolation=cv2.INTER_AREA)
     floor = cv2.resize(level, size, interpolation=cv2.INTER_AREA)
     deviation = max(noise / REDUCED, 1e-6)
     # without what is broad: the clouds of the Milky Way shine in patches, and patches lie in rows

@@ -150,7 +150,7 @@ def ingest(path: Path, spill: Path, masters: Masters) -> Ingested:
             stars=found.stars,
             measure=measure(frame, (data, plane), (floor, found)),
             grid=colour_grid(data, frame.pattern),
-            light=star_light(plane - floor.level, found.stars),
+            light=star_light(floor.signal, found.stars),
             warp=frame.warp,
         )
     except BadInput as error:

@@ -82,7 +82,7 @@ def solved(one: Stack) -> tuple[Solution, Stars, F32, float] | None:
         if report.get("straightened_px"):
             view = replace(view, k1=0.0)
         found = found or solve_around(stars.xy, view, site.core(), unix)
-    light = np.where(stars.peak < LINEAR * SPAN, star_light(plane - floor.level, stars), 0).astype(
+    light = np.where(stars.peak < LINEAR * SPAN, star_light(floor.signal, stars), 0).astype(
         np.float32
     )  # a cut star says nothing
     return (found, stars, light, unix) if found else None

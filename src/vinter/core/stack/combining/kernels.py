@@ -10,53 +10,19 @@ import numpy.typing as npt
 
 from vinter.core.frames.mosaic import PEDESTAL
 from vinter.core.stack.combining.methods import KAPPA, Method
+from vinter.core.stack.combining.ordering import copy_into, middle, network, order, scatter
 
 F32 = npt.NDArray[np.float32]
 U16 = npt.NDArray[np.uint16]
+I64 = npt.NDArray[np.int64]
+SORTED_AT_ONCE = 512  # px of a row whose samples are put in order together
 # Samples up to which each is judged by the others: beyond, the largest deviation from the mean can tell
 FEW = 10
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _median(values: F32, n: int) -> float:
-    """Median of the first n values, which are sorted in place."""
-    for i in range(1, n):
-        v = values[i]
-        j = i - 1
-        while j >= 0 and values[j] > v:
-            values[j + 1] = values[j]
-            j -= 1
-        values[j + 1] = v
-    half = n // 2
-    return float(values[half]) if n % 2 else 0.5 * float(values[half - 1] + values[half])
-
-
-@numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _clip_many(
-    samples: F32, kappa: float, sigma: float, spread: F32, alive: npt.NDArray[np.bool_], kept: F32, off: F32
-) -> float:
-    """Marks the samples within kappa deviations of the median as alive; returns the median."""
-    m = 0
-    for i in range(len(samples)):
-        alive[i] = samples[i] != 0
-        if alive[i]:
-            kept[m] = samples[i]
-            m += 1
-    centre = float(_median(kept, m))
-    for i in range(m):
-        off[i] = abs(kept[i] - centre)
-    scatter = 1.4826 * _median(off, m)
-    for i in range(len(samples)):
-        alive[i] = alive[i] and abs(samples[i] - centre) <= kappa * max(sigma * spread[i], scatter)
-    return centre
-
-
-@numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _clip_few(
-    samples: F32, kappa: float, sigma: float, spread: F32, alive: npt.NDArray[np.bool_], kept: F32
-) -> float:
-    """Leaves out, one after the other, the sample that lies farthest from the others; returns the median of
-    the rest.
+def _clip_few(samples: F32, kappa: float, sigma: float, spread: F32, alive: npt.NDArray[np.bool_]) -> None:
+    """Leaves out, one after the other, the sample that lies farthest from the others.
 
     The measure is the noise model, or the others' own scatter where that is larger. Of two that disagree the
     darker stays: what crosses one frame only is light.
@@ -85,12 +51,6 @@ def _clip_few(
         v = float(samples[worst])
         alive[worst] = False
         total, square, m = total - v, square - v * v, m - 1
-    m = 0
-    for i in range(len(samples)):
-        if alive[i]:
-            kept[m] = samples[i]
-            m += 1
-    return float(_median(kept, m))
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
@@ -179,12 +139,59 @@ def combine(cube: U16, rules: Rules) -> Combined:
         np.ascontiguousarray(rules.noise, np.float64),
         rules.weights,
         rules.spread,
+        network(len(cube)),
         found.picture,
         found.halves,
         found.count,
         found.left_out,
     )
     return found
+
+
+@numba.njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _far_of_all(
+    least: U16, lower: U16, upper: U16, most: U16, total: F32, steady: F32, rising: F32, by: float, out: F32
+) -> None:
+    """``_far`` where every frame gives a sample; the four rows are those of the ordered samples it needs."""
+    half, pedestal, none, one = np.float32(0.5), np.float32(PEDESTAL), np.float32(0), np.float32(1)
+    share = np.float32(by)
+    for at in range(len(total)):
+        centre = half * (np.float32(lower[at]) + np.float32(upper[at]))
+        far = max(np.float32(most[at]) - centre, centre - np.float32(least[at]))
+        variance = max(steady[at] + rising[at] * max(total[at] * share - pedestal, none), one)
+        out[at] = far * far / variance
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _far(rows: U16, total: F32, given: F32, steady: F32, rising: F32, excess: F32) -> None:
+    """Where more than ten samples are given, squared distance of the farthest from their median instead of
+    their mean, in variances by the noise model."""
+    n = len(rows)
+    if given.min() == n:
+        _far_of_all(
+            rows[0, : len(total)],
+            rows[(n - 1) // 2, : len(total)],
+            rows[n // 2, : len(total)],
+            rows[n - 1, : len(total)],
+            total,
+            steady,
+            rising,
+            1 / n,
+            excess,
+        )
+        return
+    for at in range(len(total)):
+        m = int(given[at])
+        if m > FEW:
+            centre = middle(rows, at, m)
+            far = max(float(rows[n - 1, at]) - centre, centre - float(rows[n - m, at]))
+            excess[at] = far * far / _variance_at(total[at] / m, steady[at], rising[at])
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _variance_at(level: float, steady: float, rising: float) -> float:
+    """Variance of a sample by the noise model."""
+    return float(max(steady + rising * max(level - PEDESTAL, 0.0), 1.0))
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
@@ -197,13 +204,14 @@ def combine_into(
     noise: npt.NDArray[np.float64],
     weights: F32,
     spread: F32,
+    pairs: I64,
     out: F32,
     halves: F32,
     count: npt.NDArray[np.uint16],
     lost: F32,
 ) -> None:
     """``combine`` into arrays that are there; exactly one of ``clips``, ``median`` and ``brightest`` is true,
-    or none for a plain mean."""
+    or none for a plain mean. ``pairs`` is the network that puts the samples in order."""
     n, height, width, colours = cube.shape
     length = width * colours
     flat = cube.reshape(n, height, length)
@@ -212,16 +220,14 @@ def combine_into(
         halves.reshape(height, length),
         count.reshape(height, length),
     )
-    values, kept, off = np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32)
-    alive, good = np.empty(n, np.bool_), np.empty(n, np.bool_)
-    least = spread.min()
-    gates = np.empty(
-        n + 1, np.float32
-    )  # squared distance from the mean, in variances, under which none of m samples can be far
+    values, alive, good = np.empty(n, np.float32), np.empty(n, np.bool_), np.empty(n, np.bool_)
+    reach = (kappa * spread.min()) ** 2
+    gates = np.empty(n + 1, np.float32)  # what ``excess`` has to pass before one of m samples is far
+    ordered = median or (clips and n > FEW)
     for m in range(n + 1):
         gates[m] = np.inf
         if clips and m > 1:
-            gates[m] = ((0.9 if m > FEW else 0.97 * math.sqrt((m - 1) / m)) * kappa * least) ** 2
+            gates[m] = reach if m > FEW else 0.97**2 * (m - 1) / m * reach
         elif median and m > 0:
             gates[m] = -1.0  # a median looks at all of them
     sums, shares = np.empty((2, length), np.float32), np.empty((2, length), np.float32)
@@ -234,6 +240,7 @@ def combine_into(
     steady, rising = np.empty(length, np.float32), np.empty(length, np.float32)
     for at in range(length):
         steady[at], rising[at] = noise[at % colours, 0], noise[at % colours, 1]
+    rows = np.empty((n, colours * SORTED_AT_ONCE), np.uint16)
     for y in range(height):
         sums[:], shares[:], total[:], given[:], low[:], high[:] = 0, 0, 0, 0, 1e9, 0
         for i in range(n):
@@ -242,38 +249,53 @@ def combine_into(
         _means(sums, shares, merged[y], apart[y])
         for at in range(length):
             left[y, at] = int(given[at])
-        for x in range(width if clips or median else 0):
-            base, far = colours * x, False
-            for c in range(colours):
-                far = far or excess[base + c] > gates[int(given[base + c])]
-            if not far:
-                continue
-            for i in range(n):
-                good[i] = True
-            for c in range(colours):
-                at = base + c
-                if given[at] == 0 or excess[at] <= gates[int(given[at])]:
+        for begin in range(0, width if clips or median else 0, SORTED_AT_ONCE):
+            end = min(begin + SORTED_AT_ONCE, width)
+            if ordered:
+                for i in range(n):
+                    copy_into(rows[i], flat[i, y, colours * begin : colours * end])
+                order(rows, pairs)
+            if ordered and not median:
+                part = slice(colours * begin, colours * end)
+                _far(rows, total[part], given[part], steady[part], rising[part], excess[part])
+            for x in range(begin, end):
+                base, far = colours * x, False
+                for c in range(colours):
+                    far = far or excess[base + c] > gates[int(given[base + c])]
+                if not far:
                     continue
-                centre = total[at] / given[at]
-                sigma = math.sqrt(max(steady[at] + rising[at] * max(centre - PEDESTAL, 0.0), 1.0))
                 for i in range(n):
-                    values[i] = flat[i, y, at]
-                if median or int(given[at]) > FEW:
-                    centre = _clip_many(values, kappa, sigma, spread, alive, kept, off)
-                else:
-                    _clip_few(values, kappa, sigma, spread, alive, kept)
-                if median:
-                    merged[y, at] = centre
-                    _, apart[y, at], left[y, at] = _kept(values, alive, weights)
-                for i in range(n):
-                    good[i] = good[i] and (alive[i] or values[i] == 0)
-            for c in range(0 if median else colours):
-                at = base + c
-                for i in range(n):
-                    values[i] = flat[i, y, at]
-                mean, halves_apart, m = _kept(values, good, weights)
-                if m > 0:  # else each colour kept other frames, and the mean of all stands
-                    merged[y, at], apart[y, at], left[y, at] = mean, halves_apart, m
+                    good[i] = True
+                for c in range(colours):
+                    at = base + c
+                    m = int(given[at])
+                    if m == 0 or excess[at] <= gates[m]:
+                        continue
+                    sigma = math.sqrt(_variance_at(total[at] / m, steady[at], rising[at]))
+                    for i in range(n):
+                        values[i] = flat[i, y, at]
+                    if median or m > FEW:
+                        place = at - colours * begin
+                        centre = middle(rows, place, m)
+                        wide = 1.4826 * scatter(rows, place, m, centre)
+                        for i in range(n):
+                            alive[i] = values[i] != 0 and abs(values[i] - centre) <= kappa * max(
+                                sigma * spread[i], wide
+                            )
+                        if median:
+                            merged[y, at] = centre
+                            _, apart[y, at], left[y, at] = _kept(values, alive, weights)
+                    else:
+                        _clip_few(values, kappa, sigma, spread, alive)
+                    for i in range(n):
+                        good[i] = good[i] and (alive[i] or values[i] == 0)
+                for c in range(0 if median else colours):
+                    at = base + c
+                    for i in range(n):
+                        values[i] = flat[i, y, at]
+                    mean, halves_apart, m = _kept(values, good, weights)
+                    if m > 0:  # else each colour kept other frames, and the mean of all stands
+                        merged[y, at], apart[y, at], left[y, at] = mean, halves_apart, m
         if brightest:
             merged[y] = high
         for x in range(width):

@@ -37,16 +37,11 @@ def _split(places: F64, count: int, step: int, whole: I32, rest: F32) -> int:
 
 
 @numba.njit(cache=True, fastmath={"contract", "nsz"})  # type: ignore[untyped-decorator]
-def _cubic(t: np.float32) -> tuple[np.float32, np.float32, np.float32, np.float32]:
-    """Weights of the four samples around a place that lies t (0 to 1) beyond the second of them."""
-    a, one, two, three = CUBIC, np.float32(1), np.float32(2), np.float32(3)
-    s = one - t
-    return (
-        a * t * s * s,
-        ((a + two) * t - (a + three)) * t * t + one,
-        ((a + two) * s - (a + three)) * s * s + one,
-        a * s * t * t,
-    )
+def _cubic(t: np.float32, s0: np.float32, s1: np.float32, s2: np.float32, s3: np.float32) -> np.float32:
+    """The value that lies t (0 to 1) beyond the second of four samples."""
+    one = CUBIC * (s0 - s2)
+    three = CUBIC * (s0 - s3) + (CUBIC + np.float32(2)) * (s1 - s2)
+    return s1 + t * (one + t * ((s2 - s1 - one - three) + t * three))
 
 
 @numba.njit(cache=True, fastmath={"contract", "nsz"})  # type: ignore[untyped-decorator]
@@ -74,12 +69,12 @@ def _downwards(
     )
     first, into = np.uint64(start), np.uint64(start + shift)
     for i in range(np.uint64(end - start)):
-        w0, w1, w2, w3 = _cubic(over[first + i] - whole)
-        line[into + i] = (
-            w0 * np.float32(samples[b0 + i])
-            + w1 * np.float32(samples[b1 + i])
-            + w2 * np.float32(samples[b2 + i])
-            + w3 * np.float32(samples[b3 + i])
+        line[into + i] = _cubic(
+            over[first + i] - whole,
+            np.float32(samples[b0 + i]),
+            np.float32(samples[b1 + i]),
+            np.float32(samples[b2 + i]),
+            np.float32(samples[b3 + i]),
         )
 
 
@@ -96,8 +91,7 @@ def _along(line: F32, first: int, over: F32, less: int, start: int, end: int, ou
         np.uint64(start),
     )
     for i in range(np.uint64(end - start)):
-        w0, w1, w2, w3 = _cubic(over[from_ + i] - whole)
-        v = w0 * line[b0 + i] + w1 * line[b1 + i] + w2 * line[b2 + i] + w3 * line[b3 + i]
+        v = _cubic(over[from_ + i] - whole, line[b0 + i], line[b1 + i], line[b2 + i], line[b3 + i])
         out[from_ + i] = np.uint16(np.int32(min(max(v + half, low), high)))
 
 
@@ -177,26 +171,29 @@ def _by_places(rgb: U16, h: F64, out: U16) -> None:
     """``resample`` for any lines: sixteen samples for every place."""
     tall, wide, colours = rgb.shape
     height, width, _ = out.shape
-    columns, rows = np.empty(4, np.int64), np.empty(4, np.int64)
+    columns, rows, lines = np.empty(4, np.int64), np.empty(4, np.int64), np.empty(4, np.float32)
     for y in range(height):
         for x in range(width):
             w = h[2, 0] * x + h[2, 1] * y + h[2, 2]
             u = min(max((h[0, 0] * x + h[0, 1] * y + h[0, 2]) / w, -2.0), wide + 1.0) + RIM
             v = min(max((h[1, 0] * x + h[1, 1] * y + h[1, 2]) / w, -2.0), tall + 1.0) + RIM
-            across, down = _cubic(np.float32(u - int(u))), _cubic(np.float32(v - int(v)))
+            across, down = np.float32(u - int(u)), np.float32(v - int(v))
             for k in range(4):
                 columns[k], rows[k] = (
                     min(max(int(u) - RIM - 1 + k, 0), wide - 1),
                     min(max(int(v) - RIM - 1 + k, 0), tall - 1),
                 )
             for c in range(colours):
-                total = np.float32(0.5)
                 for j in range(4):
-                    part = np.float32(0)
-                    for i in range(4):
-                        part += across[i] * rgb[rows[j], columns[i], c]
-                    total += down[j] * part
-                out[y, x, c] = np.uint16(np.int32(min(max(total, np.float32(1)), np.float32(65535))))
+                    lines[j] = _cubic(
+                        across,
+                        np.float32(rgb[rows[j], columns[0], c]),
+                        np.float32(rgb[rows[j], columns[1], c]),
+                        np.float32(rgb[rows[j], columns[2], c]),
+                        np.float32(rgb[rows[j], columns[3], c]),
+                    )
+                value = _cubic(down, lines[0], lines[1], lines[2], lines[3]) + np.float32(0.5)
+                out[y, x, c] = np.uint16(np.int32(min(max(value, np.float32(1)), np.float32(65535))))
 
 
 def resample(rgb: U16, to_frame: F64, out: U16) -> None:
