@@ -5,8 +5,10 @@ import ctypes
 import multiprocessing
 import os
 import signal
+import threading
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, as_completed
+from multiprocessing.connection import wait
 from typing import Any
 
 PR_SET_PDEATHSIG = 1  # Linux, prctl(2)
@@ -27,6 +29,18 @@ def die_with_parent() -> None:
     parent = multiprocessing.parent_process()
     end_with_parent(signal.SIGKILL, parent.pid if parent else None)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+
+
+def follow_asker() -> None:
+    """As a process of a pool, whoever forked it: gone when the process that asked for the pool is."""
+    asker = multiprocessing.parent_process()
+    if asker is not None:
+        threading.Thread(target=_gone_with, args=(asker.sentinel,), daemon=True).start()
+
+
+def _gone_with(sentinel: int) -> None:
+    wait([sentinel])
+    os._exit(1)
 
 
 class Cancelled(Exception):

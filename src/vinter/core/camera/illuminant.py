@@ -1,6 +1,8 @@
 """Colours of light by their temperature: Planck's locus below 4000 K, daylight above 5000 K, between them
 both."""
 
+from functools import lru_cache
+
 import numpy as np
 import numpy.typing as npt
 
@@ -59,10 +61,15 @@ def light_srgb(kelvin: float) -> Array:
 
 def temperature(x: float, y: float) -> float:
     """Temperature in K whose light comes nearest to a chromaticity, to 10 K."""
+    kelvins, places = _locus()
+    return round(float(kelvins[np.hypot(*(places - _uv(x, y)).T).argmin()]), -1)
+
+
+@lru_cache(maxsize=1)
+def _locus() -> tuple[Array, Array]:
+    """Temperatures (n), and the places (n, 2) of their light on the u, v plane."""
     kelvins = np.geomspace(COLDEST, HOTTEST, 400)
-    u, v = _uv(x, y)
-    near = [float(np.hypot(*(np.subtract(_uv(*chromaticity(float(k))), (u, v))))) for k in kelvins]
-    return round(float(kelvins[int(np.argmin(near))]), -1)
+    return kelvins, np.array([_uv(*chromaticity(float(k))) for k in kelvins])
 
 
 def _uv(x: float, y: float) -> tuple[float, float]:

@@ -20,15 +20,19 @@ import socket
 import subprocess
 import sys
 import threading
+from collections.abc import Callable
 from contextlib import suppress
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from pydantic import TypeAdapter
 
+from vinter.core.camera.illuminant import temperature
 from vinter.core.errors import BadInput
 from vinter.core.frames.lenswarp import LensWarp
+from vinter.core.frames.lossless_jpeg import SMALLEST, lossless_jpeg
 from vinter.core.frames.metadata import Metadata
 from vinter.core.frames.opcodes import CorrectionNote
 from vinter.core.frames.reading import Colour, Frame, read_frame
@@ -39,6 +43,7 @@ CPU_SECONDS = 40
 WALL_SECONDS = 55
 SERVERS = 2
 ALIGNED = 64
+MOST_FILES = 4096  # numbers of open files that a forked server does not keep
 MESSAGE = 65536
 OUT_OF_MEMORY, REFUSED = 3, 2
 ARRAYS = ("data", "pattern", "black", "shading")
@@ -85,21 +90,16 @@ def _mapped(fd: int, path: Path) -> Frame:
 
 
 class DecodingServer:
-    """One server process and the socket to it; used by one thread at a time."""
+    """One server process and the socket to it; used by one thread at a time.
 
-    def __init__(self) -> None:
+    Where this process has one thread only, the server may be ``forked`` from it, with all that is loaded;
+    else it is a process of its own.
+    """
+
+    def __init__(self, forked: bool = False) -> None:
         ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
         with theirs:
-            fd = theirs.fileno()
-            quiet = dict.fromkeys(("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"), "1")
-            self.process = subprocess.Popen(
-                [sys.executable, "-m", "vinter.core.frames.decoding", str(fd)],
-                pass_fds=[fd],
-                stdin=subprocess.DEVNULL,
-                stdout=subprocess.DEVNULL,
-                stderr=subprocess.DEVNULL,
-                env={**os.environ, **quiet},
-            )
+            self.end = _forked_server(theirs.fileno()) if forked else _own_server(theirs.fileno())
         self.socket = ours
 
     def ask(self, path: Path, memory: int) -> dict[str, Any]:
@@ -114,7 +114,32 @@ class DecodingServer:
     def close(self) -> None:
         """End it: it goes when its socket does."""
         self.socket.close()
-        self.process.wait()
+        self.end()
+
+
+def _own_server(fd: int) -> Callable[[], object]:
+    """A server as a process of its own; what waits for its end."""
+    quiet = dict.fromkeys(("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"), "1")
+    return subprocess.Popen(
+        [sys.executable, "-m", "vinter.core.frames.decoding", str(fd)],
+        pass_fds=[fd],
+        stdin=subprocess.DEVNULL,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+        env={**os.environ, **quiet},
+    ).wait
+
+
+def _forked_server(fd: int) -> Callable[[], object]:
+    """A server forked from this process; what waits for its end."""
+    pid = os.fork()
+    if pid == 0:
+        with suppress(BaseException):
+            os.closerange(3, fd)
+            os.closerange(fd + 1, MOST_FILES)
+            serve(fd)
+        os._exit(0)
+    return partial(os.waitpid, pid, 0)
 
 
 class _Servers:
@@ -144,9 +169,18 @@ _servers = _Servers()
 
 
 def start_decoding() -> None:
-    """Start a server before it is asked, so that its libraries load beside other work."""
+    """Start a server before it is asked."""
     if not _servers.idle:
-        _servers.idle.append(DecodingServer())
+        alone = threading.active_count() == 1
+        if alone:
+            make_ready()
+        _servers.idle.append(DecodingServer(forked=alone))
+
+
+def make_ready() -> None:
+    """Load what decoding a frame would otherwise load in every child anew."""
+    lossless_jpeg(SMALLEST)
+    temperature(0.3127, 0.3290)
 
 
 def decoded(path: Path, label: str = "") -> Frame:
@@ -232,6 +266,7 @@ def _forked(path: Path, memory: int, parent: socket.socket) -> dict[str, Any]:
 def serve(fd: int) -> None:
     """Answer the parent's wishes until it is gone."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    make_ready()
     with socket.socket(fileno=fd) as parent:
         while True:
             message, fds, _, _ = socket.recv_fds(parent, MESSAGE, 1)

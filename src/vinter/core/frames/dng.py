@@ -12,8 +12,11 @@ import numpy as np
 import numpy.typing as npt
 import tifffile
 
+from vinter.core.frames.lossless_jpeg import lossless_jpeg
+
 CFA, LINEAR_RAW = 32803, 34892
-READABLE = {1, 7}  # uncompressed, lossless JPEG
+LOSSLESS_JPEG = 7
+READABLE = {1, LOSSLESS_JPEG}  # the first is uncompressed
 LINEARISATION, BLACK_DELTAS, ACTIVE_AREA = 50712, (50715, 50716), 50829
 UNREADABLE = (  # what the reader of tags raises of broken files
     OSError,
@@ -97,6 +100,27 @@ def _black(page: Any) -> npt.NDArray[np.float64] | None:
     return values.reshape(2, 2) if values.size == 4 else None
 
 
+def _tiles_joined(page: Any) -> npt.NDArray[np.uint16] | None:
+    """Samples of a directory whose tiles or strips are lossless JPEG of the usual kind; None of any other."""
+    if int(page.compression) != LOSSLESS_JPEG or page.jpegtables is not None:
+        return None
+    height, width = page.imagelength, page.imagewidth
+    tall, wide = (page.tilelength, page.tilewidth) if page.is_tiled else (page.rowsperstrip, width)
+    across, file = -(-width // wide), page.parent.filehandle
+    out = np.empty((height, width), np.uint16)
+    if len(page.dataoffsets) != across * -(-height // tall):
+        return None
+    for k, (offset, count) in enumerate(zip(page.dataoffsets, page.databytecounts, strict=True)):
+        file.seek(offset)
+        part = lossless_jpeg(file.read(count))
+        y, x = k // across * tall, k % across * wide
+        rows = tall if page.is_tiled else min(tall, height - y)
+        if part is None or part.size != rows * wide:  # its rows may be told otherwise than the tile's
+            return None
+        out[y : y + rows, x : x + wide] = part.reshape(rows, wide)[: height - y, : width - x]
+    return out
+
+
 def plain_bayer(path: Path) -> PlainBayer | None:
     """The mosaic of a plain Bayer DNG, or None when the file is anything else (broken files included)."""
     try:
@@ -124,7 +148,9 @@ def plain_bayer(path: Path) -> PlainBayer | None:
             light, (neutral, matrix, orientation) = tags.get(50778), colour_tags(tags)
             if matrix is not None and light is not None and int(light.value) not in D65_LIKE:
                 return None
-            data = page.asarray(maxworkers=1)
+            data = _tiles_joined(page)
+            if data is None:
+                data = page.asarray(maxworkers=1)
             if data.dtype != np.uint16 or data.shape != (page.imagelength, page.imagewidth):
                 return None
             return PlainBayer(

@@ -49,7 +49,7 @@ def _step(
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
 def _settle(plane: F32, x: Array, y: Array, sigma: float) -> None:
-    reach, falls = int(math.ceil(REACH * sigma)), 0.5 / (sigma * sigma)
+    reach, falls = math.ceil(REACH * sigma), 0.5 / (sigma * sigma)
     across, down, away = np.empty((3, 2 * reach + 1), np.float32)
     for k in range(len(x)):
         start_x, start_y = x[k], y[k]

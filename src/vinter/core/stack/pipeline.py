@@ -29,6 +29,7 @@ from vinter.core.frames.measure import compare
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic, picture_half
 from vinter.core.frames.reading import frame_files
 from vinter.core.frames.stars import background, find_stars
+from vinter.core.parallel import follow_asker
 from vinter.core.stack import report as reports
 from vinter.core.stack.cache import StageCache, key_of, stamp
 from vinter.core.stack.combining.methods import Method
@@ -87,6 +88,12 @@ def _masters(settings: Settings, cache: StageCache) -> tuple[Masters, str]:
 
     bias = made(settings.bias, "bias", False)
     return Masters(made(settings.darks, "dark", False) or bias, made(settings.flats, "flat", True, bias)), key
+
+
+def _begin() -> None:
+    """What a process of the pool does first."""
+    start_decoding()
+    follow_asker()
 
 
 def _load_ahead() -> None:
@@ -259,8 +266,10 @@ def stack(
                 files,
                 out,
             )
-        context = multiprocessing.get_context("spawn")
-        with ProcessPoolExecutor(settings.workers, mp_context=context, initializer=start_decoding) as own:
+        # forked from a process that has loaded everything and has one thread
+        context = multiprocessing.get_context("forkserver")
+        context.set_forkserver_preload(["__main__", "vinter.core.stack.loaded"])
+        with ProcessPoolExecutor(settings.workers, mp_context=context, initializer=_begin) as own:
             return _stack(
                 Run(settings=settings, folder=folder, cache=cache, pool=own, progress=progress, stop=stop),
                 files,

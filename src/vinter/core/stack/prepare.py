@@ -4,7 +4,7 @@ held, their light.
 Every stage is found in the cache or made anew (``Run.stage``).
 """
 
-from concurrent.futures import Executor
+from concurrent.futures import Executor, Future
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -29,6 +29,7 @@ from vinter.core.stack.registration.star_matching import Alignment
 from vinter.core.stack.run import Run
 from vinter.core.stack.settings import Settings
 
+F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 MASK_FRAMES = 6
 LEAST_TRAVEL = 4.0  # px of the sky over the take, below which ground and sky do not move apart
@@ -65,29 +66,55 @@ def _moving(
     )
 
 
-def _sky_mask(
-    pool: Executor, frames: list[Ingested], alignments: list[Alignment], near: list[int], reference: int
-) -> U8:
+def _mean_plane(frames: list[tuple[Path, npt.NDArray[np.int64] | None]]) -> F32:
+    """Mean of the half-size greens of frames on disk as they lie; for a pool process."""
+    quiet_worker()
+    planes = (half_plane(np.load(spill, mmap_mode="r"), pattern) for spill, pattern in frames)
+    return np.asarray(sum(planes) / len(frames), np.float32)
+
+
+@dataclass(frozen=True)
+class _MaskSeeds:
+    """What a mask is found from, worked out by the pool: the mean of frames as they lie, what surely is no
+    sky and what surely is (None where the sky did not move), and how far it moved, px."""
+
+    mean: Future[F32]
+    sure: Future[tuple[U8, U8]] | None
+    travel: float
+
+
+def _near(registration: Registration) -> list[int]:
+    """The frames of the reference's camera that are used."""
+    return [i for i, a in enumerate(registration.alignments) if a.used and registration.groups.number[i] == 0]
+
+
+def _seeds(pool: Executor, frames: list[Ingested], registration: Registration) -> _MaskSeeds:
+    """Have the pool begin with what the mask is found from."""
+    near = _near(registration)
+    chosen = [near[i] for i in np.linspace(0, len(near) - 1, min(MASK_FRAMES, len(near))).round().astype(int)]
+    homographies = [registration.alignments[i].homography for i in chosen]
+    files = [(frames[i].spill, frames[i].pattern) for i in chosen]
+    travel = _travel(homographies, frames[registration.reference].size)
+    moves = len(files) > 2 and travel > LEAST_TRAVEL
+    return _MaskSeeds(
+        sure=pool.submit(_moving, files, homographies) if moves else None,
+        mean=pool.submit(_mean_plane, files),
+        travel=travel,
+    )
+
+
+def _sky_mask(frames: list[Ingested], registration: Registration, seeds: _MaskSeeds) -> U8:
     """Mask from the mean of unmoved frames, from the stars that moved with the sky, and from what did not
     move with it."""
-    chosen = [near[i] for i in np.linspace(0, len(near) - 1, min(MASK_FRAMES, len(near))).round().astype(int)]
-    homographies = [alignments[i].homography for i in chosen]
-    files = [(frames[i].spill, frames[i].pattern) for i in chosen]
-    travel = _travel(homographies, frames[reference].size)
-    moves = len(files) > 2 and travel > LEAST_TRAVEL
-    sure = pool.submit(_moving, files, homographies) if moves else None
-    mean = np.asarray(
-        sum(half_plane(np.load(spill, mmap_mode="r"), pattern) for spill, pattern in files) / len(files),
-        np.float32,
-    )
+    near, alignments = _near(registration), registration.alignments
     places = [s.xy[alignments[i].pairs[:, 0]] for i in near if (s := frames[i].stars) is not None]
     return find_sky(
-        mean,
+        seeds.mean.result(),
         np.concatenate(places),
-        frames[reference].size,
-        sure.result if sure else None,
+        frames[registration.reference].size,
+        seeds.sure.result if seeds.sure else None,
         len(near),
-        travel,
+        seeds.travel,
     )
 
 
@@ -98,16 +125,20 @@ def _travel(homographies: list[Any], size: tuple[int, int]) -> float:
     return float(np.hypot(*np.ptp(places, axis=0)))
 
 
-def _mask_for(pool: Executor, settings: Settings, frames: list[Ingested], registration: Registration) -> U8:
-    """The mask of the settings: none at all, the user's own, or the one found."""
+def _mask_for(
+    pool: Executor,
+    settings: Settings,
+    frames: list[Ingested],
+    registration: Registration,
+    seeds: _MaskSeeds | None,
+) -> U8:
+    """The mask of the settings: none at all, the user's own, or the one found, from seeds that the pool has
+    begun with or begins with now."""
     size = frames[registration.reference].size[::-1]
     if settings.ground == "none" or (settings.method == Method.TRAILS and registration.model is None):
         return np.full(size, 255, np.uint8)
     if settings.mask is None:
-        near = [
-            i for i, a in enumerate(registration.alignments) if a.used and registration.groups.number[i] == 0
-        ]
-        return _sky_mask(pool, frames, registration.alignments, near, registration.reference)
+        return _sky_mask(frames, registration, seeds or _seeds(pool, frames, registration))
     return drawn_over(settings.mask, settings, frames[registration.reference], size)
 
 
@@ -139,7 +170,15 @@ def prepare(run: Run, frames: list[Ingested], frame_keys: list[str]) -> Prepared
     reference = reference_of(frames, settings.reference)
     run.progress("aligning", 0.42)
     base_key = key_of("register", frame_keys, frames[reference].path.name)
-    registration: Registration = run.stage("registration", base_key, lambda: register(frames, reference))
+    seeds: list[_MaskSeeds] = []
+
+    def begin_mask(found: Registration) -> None:
+        if settings.ground != "none" and settings.mask is None:
+            seeds.append(_seeds(run.pool, frames, found))
+
+    registration: Registration = run.stage(
+        "registration", base_key, lambda: register(frames, reference, begin_mask)
+    )
     mask_key = key_of(
         "mask",
         base_key,
@@ -148,7 +187,11 @@ def prepare(run: Run, frames: list[Ingested], frame_keys: list[str]) -> Prepared
         content_of(settings.mask) if settings.mask and settings.mask.is_file() else None,
         settings.mask_straight and settings.lens == "auto",
     )
-    mask: U8 = run.stage("mask", mask_key, lambda: _mask_for(run.pool, settings, frames, registration))
+    mask: U8 = run.stage(
+        "mask",
+        mask_key,
+        lambda: _mask_for(run.pool, settings, frames, registration, seeds[0] if seeds else None),
+    )
     if (share := _in_ground(frames, registration, mask)) > MIRRORED:
         run.progress("aligning again by the stars of the sky alone", 0.43)
         again_key = key_of("again", mask_key)

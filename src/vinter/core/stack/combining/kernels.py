@@ -304,17 +304,6 @@ def combine_into(
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def blank(samples: U16, usable: npt.NDArray[np.uint8]) -> None:
-    """Set the samples (h, w, 3) to none where the frame has no sky to give (usable under 250), in place."""
-    height, width, colours = samples.shape
-    for y in range(height):
-        for x in range(width):
-            if usable[y, x] < 250:
-                for c in range(colours):
-                    samples[y, x, c] = 0
-
-
-@numba.njit(cache=True)  # type: ignore[untyped-decorator]
 def join(sky: F32, ground: F32, mask: npt.NDArray[np.uint8], count: npt.NDArray[np.uint16]) -> None:
     """Lay the ground (h, w, 3) under the sky in place, by the mask (255 is sky), and wholly where no sky
     sample was kept."""

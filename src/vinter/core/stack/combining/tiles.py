@@ -9,10 +9,10 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic
+from vinter.core.stack.combining.blanking import USABLE, blank
 from vinter.core.stack.combining.kernels import (
     Combined,
     Rules,
-    blank,
     combine,
     join,
     noise_model,
@@ -96,7 +96,7 @@ class Done:
 def tile_grid(size: tuple[int, int], frames: int) -> list[Tile]:
     """Tiles that cover a frame, small enough that all samples of one fit the budget."""
     side = int(np.sqrt(BUDGET_BYTES / (max(frames, 1) * 3 * 2 + 60)))
-    side = int(np.clip(side // 16 * 16, 128, 1024))
+    side = int(np.clip(side // 16 * 16, 128, 768))
     columns, rows = -(-size[0] // side), -(-size[1] // side)
     w, h = -(-size[0] // columns), -(-size[1] // rows)
     return [
@@ -167,18 +167,41 @@ def _lit(samples: U16, source: Source, tile: Tile, size: tuple[int, int]) -> Non
 
 def _sky_into(out: U16, plan: Plan, index: int, tile: Tile, usable: U8) -> None:
     """A frame's samples on a tile; 0 where it has no sky to give."""
-    source = plan.sources[index]
-    part = _warped(out, source, _local_homography(plan, index, tile), plan.size, tile)
+    source, to_frame = plan.sources[index], _local_homography(plan, index, tile)
+    first, last = _rows_with_sky(to_frame, tile, usable)
+    out[:first], out[last:] = 0, 0
+    if first >= last:
+        return
+    band = Tile(tile.x, tile.y + first, tile.width, last - first)
+    out, to_frame = out[first:last], to_frame @ np.array([[1, 0, 0], [0, 1, first], [0, 0, 1]], float)
+    part = _warped(out, source, to_frame, plan.size, band)
     if part is None:
         return
     x0, y0, x1, y1, shift = part
-    _lit(out, source, tile, plan.size)
+    _lit(out, source, band, plan.size)
     fit = np.ascontiguousarray(usable[y0:y1, x0:x1])
     if fit.min() < 255:
-        fit = cv2.warpPerspective(
-            fit, shift, (tile.width, tile.height), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-        )
-        blank(out, fit)
+        blank(out, fit, shift)
+
+
+def _rows_with_sky(to_frame: Array, tile: Tile, usable: U8) -> tuple[int, int]:
+    """The rows of a tile, from the first to before the last, that may show usable sky of a frame."""
+    rows = np.arange(tile.height)
+    ends = [
+        to_frame @ np.stack([np.full(tile.height, x), rows, np.ones(tile.height)])
+        for x in (0, tile.width - 1)
+    ]
+    across, down = np.array([e[0] / e[2] for e in ends]), np.array([e[1] / e[2] for e in ends])
+    left, right = (int(np.clip(v, 0, usable.shape[1])) for v in (across.min() - 2, across.max() + 3))
+    top, below = (
+        np.clip(v, 0, usable.shape[0]).astype(int) for v in (down.min(axis=0) - 2, down.max(axis=0) + 3)
+    )
+    if left >= right:
+        return 0, 0
+    rows_lit = (usable[top.min() : below.max(), left:right] >= USABLE).any(axis=1)
+    lit = np.concatenate([[0], np.cumsum(rows_lit)])
+    some = np.flatnonzero(lit[below - top.min()] > lit[top - top.min()])
+    return (int(some[0]), int(some[-1]) + 1) if len(some) else (0, 0)
 
 
 def sky_cube(plan: Plan, tile: Tile) -> U16:
@@ -327,26 +350,27 @@ def make_tile(plan: Plan, tile: Tile, picture: Path, left_out: Path) -> Done:
         np.load(plan.mask, mmap_mode="r")[tile.y : tile.y + tile.height, tile.x : tile.x + tile.width]
     )
     shape = (tile.height, tile.width)
+    rgb, count = np.zeros((*shape, 3), np.float32), np.zeros((*shape, 3), np.uint16)
+    rejected = np.zeros(shape, np.float32)
     single, stacked, peak = float("nan"), float("nan"), 0.0
-    if mask.max() > 0:
-        cube = sky_cube(plan, tile)
+    rows, band = _band(tile, mask.any(axis=1))
+    if band.height:
+        cube = sky_cube(plan, band)
         found = _merge(cube, plan, plan.sources, plan.method)
-        rgb, count, rejected = found.picture, found.count, found.left_out
+        rgb[rows], count[rows], rejected[rows] = found.picture, found.count, found.left_out
         peak = anonymous_mb()
         if mask.min() > 252:
             single, stacked = _noise_seen(cube, found.halves, count, *_scales(plan.sources, plan.method))
         del cube, found
-    else:
-        rgb, count, rejected = (
-            np.zeros((*shape, 3), np.float32),
-            np.zeros((*shape, 3), np.uint16),
-            np.zeros(shape, np.float32),
-        )
     # where no frame has sky to give (the feathered edge, the border) the unmoved frames stand in
-    if mask.min() < 255 and plan.foreground.sources:
-        join(rgb, _foreground(plan, tile, plan.foreground), mask, count)
-    elif count[..., 1].min() == 0:
-        join(rgb, _foreground(plan, tile, Foreground([_at_rest(plan)])), mask, count)
+    bare, grounds = count[..., 1].min(axis=1) == 0, plan.foreground
+    if mask.min() == 255 or not grounds.sources:
+        grounds = Foreground([_at_rest(plan)])
+    else:
+        bare |= mask.min(axis=1) < 255
+    rows, band = _band(tile, bare)
+    if band.height:
+        join(rgb[rows], _foreground(plan, band, grounds), mask[rows], count[rows])
     peak = max(peak, anonymous_mb())
     rgb -= PEDESTAL
     rgb /= SPAN
@@ -354,6 +378,13 @@ def make_tile(plan: Plan, tile: Tile, picture: Path, left_out: Path) -> Done:
         whole = np.load(path, mmap_mode="r+")
         whole[tile.y : tile.y + tile.height, tile.x : tile.x + tile.width] = values
     return Done(tile, single, stacked, peak)
+
+
+def _band(tile: Tile, wanted: npt.NDArray[np.bool_]) -> tuple[slice, Tile]:
+    """The rows of a tile from the first to the last that is wanted, and the tile that they make."""
+    some = np.flatnonzero(wanted)
+    first, last = (int(some[0]), int(some[-1]) + 1) if len(some) else (0, 0)
+    return slice(first, last), replace(tile, y=tile.y + first, height=last - first)
 
 
 def _at_rest(plan: Plan) -> Source:

@@ -106,7 +106,7 @@ def find_sky(
         return everything
     full = cv2.resize((1 - ground).astype(np.float32), (width, height), interpolation=cv2.INTER_LINEAR)
     soft = cv2.GaussianBlur(full, (0, 0), FEATHER)
-    return np.asarray(np.round(np.clip(soft, 0, 1) * 255), np.uint8)
+    return np.asarray(cv2.convertScaleAbs(soft, alpha=255), np.uint8)
 
 
 def _dark(mean_plane: F32, stars: Array, count: float) -> U8:

@@ -1,5 +1,6 @@
 """A take's frames as one burst: which fit together, by which lens, and where the tripod was bumped."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import cv2
@@ -96,8 +97,11 @@ def _clock(frames: list[Ingested]) -> tuple[Array, bool]:
     return np.arange(len(frames), dtype=float), False
 
 
-def register(frames: list[Ingested], reference: int) -> Registration:
-    """Align the frames that fit together and find one lens for them.
+def register(
+    frames: list[Ingested], reference: int, aligned: Callable[[Registration], None] = lambda found: None
+) -> Registration:
+    """Align the frames that fit together and find one lens for them. ``aligned`` hears of the alignments
+    before the lens is found.
 
     One turn about one pole explains most bursts; one whose camera was bumped needs its groups, one whose
     camera slipped a turn for every frame. When no lens explains the stars about as well as a free homography
@@ -110,6 +114,8 @@ def register(frames: list[Ingested], reference: int) -> Registration:
     size, focal, base = frames[reference].size, frames[reference].focal_px, keep.index(reference)
     found = align(stars, times, base)
     groups = find_bumps(found, times, clocked, base, size, focal)
+    numbered = _numbered(groups, keep, len(frames))
+    aligned(Registration(reference, _of_all(found, keep, dropped, len(frames)), None, numbered, False))
     steady = fit_rotation(stars, found, base, size, focal, groups)
     best = _explained([frames[i] for i in keep], found, steady, base)
     loose = False
@@ -118,11 +124,17 @@ def register(frames: list[Ingested], reference: int) -> Registration:
             [frames[i] for i in keep], found, fit_loose(stars, found, base, size, steady.focal), base
         )
         loose = best is not None
-    alignments = [Alignment(False, dropped.get(i, "")) for i in range(len(frames))]
-    for place, i in enumerate(keep):
-        alignments[i] = best[0][place] if best else found[place]
+    alignments = _of_all(best[0] if best else found, keep, dropped, len(frames))
     model = _spread_over(best[1], keep, len(frames)) if best else None
-    return Registration(reference, alignments, model, _numbered(groups, keep, len(frames)), loose)
+    return Registration(reference, alignments, model, numbered, loose)
+
+
+def _of_all(kept: list[Alignment], keep: list[int], dropped: dict[int, str], n: int) -> list[Alignment]:
+    """The alignments of the kept frames among those of all frames."""
+    out = [Alignment(False, dropped.get(i, "")) for i in range(n)]
+    for place, i in enumerate(keep):
+        out[i] = kept[place]
+    return out
 
 
 def _spread_over(model: RotationModel, keep: list[int], n: int) -> RotationModel:

@@ -26,6 +26,7 @@ from vinter.core.stack.registration.geometry import (
 from vinter.core.stack.registration.star_matching import Alignment, trimmed_rms, weights
 
 Array = npt.NDArray[np.float64]
+FIRST_HEIGHT = 0.35  # of the zenith over the picture, rad, that a search begins with
 MOST_PAIRS = 160  # of a frame, spread over the picture
 CELLS = 8
 BETTER = 0.985  # share of the residual that freeing the zenith must leave to be kept
@@ -229,8 +230,9 @@ def fit_rotation(
         group=np.array([groups.number[i] for i in used]),
         moved=[vector_of(m) for m in groups.moved],
     )
-    fits = [_fit(start, free) for free in (False, True)]
-    best = fits[1] if fits[1].rms < BETTER * fits[0].rms else fits[0]
+    plain, found = _fit(start, False)
+    refracted, _ = _fit(start, True, found)
+    best = refracted if refracted.rms < BETTER * plain.rms else plain
     rotations = [np.eye(3) for _ in alignments]
     cameras = dict(enumerate(groups.moved))
     for place, i in enumerate(used):
@@ -258,9 +260,9 @@ class _Start:
     moved: list[Array]
 
 
-def _fit(start: _Start, free_zenith: bool) -> RotationModel:
-    """Least squares over pairs of places; parameters: log focal, k1, pole (2), zenith (2), angles, cameras of
-    the groups (3 each)."""
+def _fit(start: _Start, free_zenith: bool, near: Array | None = None) -> tuple[RotationModel, Array]:
+    """Least squares over pairs of places, from parameters that are ``near`` when there are any: log focal,
+    k1, pole (2), zenith (2), angles, cameras of the groups (3 each). The model and its parameters."""
     from scipy.optimize import least_squares  # slow to load, and pool processes never fit
 
     here, there, which, centre, frames = start.here, start.there, start.which, start.centre, len(start.angles)
@@ -315,21 +317,16 @@ def _fit(start: _Start, free_zenith: bool) -> RotationModel:
         out[len(now) - len(means) :, 6 : 6 + frames] = 0.05 * start.focal * np.exp(p[0]) * means
         return out
 
-    first = np.r_[
-        0.0,
-        0.0,
-        0.0,
-        0.0,
-        0.35 if free_zenith else 0.0,
-        0.0,
-        start.angles,
-        np.concatenate([np.empty(0), *start.moved[1:]]),
-    ]
+    first = np.r_[np.zeros(6), start.angles, np.concatenate([np.empty(0), *start.moved[1:]])]
+    if near is not None:
+        first = near.copy()
+    if free_zenith:
+        first[4] = FIRST_HEIGHT
     best = least_squares(residual, first, slopes, loss="soft_l1", f_scale=0.3, x_scale="jac", max_nfev=40)
     f, pole, zenith, turns, cameras = unpack(best.x)
     rms = trimmed_rms(residual(best.x)[: 2 * len(here)].reshape(-1, 2) / weight, start.weight)
     mine = [cameras[g] for g in start.group]
-    return RotationModel(
+    model = RotationModel(
         focal=float(f),
         k1=float(best.x[1]),
         centre=centre,
@@ -338,6 +335,7 @@ def _fit(start: _Start, free_zenith: bool) -> RotationModel:
         zenith=zenith,
         bumps=mine,
     )
+    return model, np.asarray(best.x)
 
 
 def fit_loose(

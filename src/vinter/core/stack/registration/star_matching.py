@@ -16,6 +16,7 @@ from vinter.core.words import count_of
 Array = npt.NDArray[np.float64]
 RADII = (14.0, 4.0, 2.5)  # px, of the successive normalizations
 USUAL = 0.1  # px
+FIXED_PX = 0.7  # within which a detection stands still
 FEWEST = 12  # matched stars below which an alignment is not trusted
 WORST_RESIDUAL = 1.5  # px RMS above which it is not either
 BRIGHTEST = 250  # stars that vote for a first shift
@@ -158,20 +159,19 @@ def _refined(one: Stars, other: Stars, start: Array) -> Alignment:
 def moving(stars: list[Stars], reference: int) -> list[npt.NDArray[np.bool_]]:
     """For each frame which detections are not fixed to the camera (lamps, ground, hot pixels are).
 
-    A detection is fixed when most other frames have one within 0.7 px of it. When nearly everything
+    A detection is fixed when most other frames have one within FIXED_PX of it. When nearly everything
     is fixed (a tracked camera, a single frame) nothing is taken out.
     """
     from scipy.spatial import cKDTree
 
-    trees = [cKDTree(s.xy) if len(s) else None for s in stars]
-    others = [t for i, t in enumerate(trees) if t is not None and abs(i - reference) != 1]
+    others = [s.xy for i, s in enumerate(stars) if len(s) and abs(i - reference) != 1]
+    if len(others) < 3:
+        return [np.ones(len(s), bool) for s in stars]
+    tree = cKDTree(np.concatenate(others))  # of one frame hardly ever two lie so close together
     out = []
     for s in stars:
-        if len(others) < 3 or not len(s):
-            out.append(np.ones(len(s), bool))
-            continue
-        hits = np.sum([np.isfinite(t.query(s.xy, distance_upper_bound=0.7)[0]) for t in others], axis=0)
-        free = hits < 0.6 * len(others)
+        hits = tree.query_ball_point(s.xy, FIXED_PX, return_length=True) if len(s) else np.empty(0)
+        free = np.asarray(hits < 0.6 * len(others))
         out.append(free if free.sum() > max(0.2 * len(s), FEWEST) else np.ones(len(s), bool))
     return out
 
@@ -217,10 +217,9 @@ def align(stars: list[Stars], times: Array, reference: int) -> list[Alignment]:
 def _align_one(here: Stars, target: Stars, predicted: Array | None) -> Alignment:
     if len(here) < FEWEST or len(target) < FEWEST:
         return Alignment(False, f"only {count_of(len(here), 'star')}: cloud, focus or a covered lens")
-    starts = [h for h in (predicted, vote_shift(here.xy, target.xy)) if h is not None]
-    results = [_refined(here, target, h) for h in starts[:1]]
-    if not results[0].used or len(results[0].pairs) < 0.2 * min(len(here), len(target)):
-        results += [_refined(here, target, h) for h in starts[1:]]
+    results = [_refined(here, target, predicted)] if predicted is not None else []
+    if not results or not results[0].used or len(results[0].pairs) < 0.2 * min(len(here), len(target)):
+        results.append(_refined(here, target, vote_shift(here.xy, target.xy)))
     if not any(r.used for r in results):
         results.append(_refined(here, target, vote_turn(here.xy, target.xy)))
     return max(results, key=lambda r: (r.used, len(r.pairs)))
