@@ -11,6 +11,7 @@ NumPy. Times vary by a third from run to run on shared machines; ratios come fro
 
 import copy
 import json
+import multiprocessing
 import os
 import resource
 import shutil
@@ -19,6 +20,7 @@ import tempfile
 import time
 import warnings
 from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
 from datetime import UTC, date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -110,7 +112,12 @@ def library_stack(paths: list[Path]) -> np.ndarray:
 
 
 def frames_of(folder: Path, count: int) -> list[Path]:
-    """12 MP frames of the simulated phone."""
+    """12 MP frames of the simulated phone, shot by another process, so that this one stays small."""
+    with ProcessPoolExecutor(1, mp_context=multiprocessing.get_context("spawn")) as pool:
+        return pool.submit(_shot, folder, count).result()
+
+
+def _shot(folder: Path, count: int) -> list[Path]:
     from vinter.core.camera.phones import phone
     from vinter.core.camera.projection import Pose
     from vinter.core.simulate.capture import Burst

@@ -1,11 +1,12 @@
 """The kernels that combine a tile, against the same rules written plainly for one place at a time."""
 
+import cv2
 import numpy as np
 import pytest
 
 from vinter.core.frames.mosaic import PEDESTAL
-from vinter.core.stack.combining.kernels import Rules, combine, join, normalize_into
 from vinter.core.stack.combining.blanking import blank
+from vinter.core.stack.combining.kernels import Rules, combine, join, normalize_into
 from vinter.core.stack.combining.methods import Method
 
 KAPPA = 3.5
@@ -136,8 +137,18 @@ def test_sky_and_ground_are_joined_by_the_mask_and_where_no_sky_is():
     assert sky[..., 0] == pytest.approx(np.array([[100, 84, 20], [100, 36, 20]]))
 
 
-def test_what_is_no_sky_of_a_frame_gives_no_sample():
-    samples = np.full((2, 4, 3), 900, np.uint16)
-    usable = np.array([[255, 250, 249, 0], [255, 255, 128, 255]], np.uint8)
-    blank(samples, usable)
-    assert (samples[..., 0] == np.where(usable >= 250, 900, 0)).all() and (samples == samples[..., :1]).all()
+@pytest.mark.parametrize("h", [np.eye(3), np.array([[1, 0.01, -7.3], [-0.02, 1, 4.6], [0, 1e-5, 1]])])
+def test_what_is_no_sky_of_a_frame_gives_no_sample(h):
+    """Blocks that are all sky, that are none, that are mixed, and such as lie beyond the frame's edge."""
+    samples = np.full((100, 140, 3), 900, np.uint16)
+    usable = np.zeros((120, 150), np.uint8)
+    usable[:70, :90] = 255
+    usable[20:24, 10:14] = 128
+    blank(samples, usable, h)
+    y, x = np.mgrid[:100, :140]
+    there = np.stack([x, y, np.ones_like(x)], axis=-1) @ h.T
+    place = np.asarray(there[..., :2] / there[..., 2:], np.float32)
+    seen = cv2.remap(usable.astype(np.float32), place, None, cv2.INTER_LINEAR)
+    wrong = (samples[..., 0] > 0) != (seen >= 249.5)
+    assert wrong.mean() < 0.002  # a rounding, on the border
+    assert (samples == samples[..., :1]).all() and 0.2 < (samples > 0).mean() < 0.7

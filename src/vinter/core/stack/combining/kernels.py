@@ -88,6 +88,25 @@ def _add_row(
         high[at] = max(high[at], v)
 
 
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _all_there(row: U16) -> bool:
+    """Whether a frame gives a sample everywhere in a row."""
+    least = row[0]
+    for at in range(len(row)):
+        least = min(least, row[at])
+    return bool(least > 0)
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _add_whole_row(row: U16, weight: float, sums: F32, total: F32) -> None:
+    """``_add_row`` where every sample is there."""
+    times = np.float32(weight)
+    for at in range(len(row)):
+        v = np.float32(row[at])
+        sums[at] += times * v
+        total[at] += v
+
+
 @dataclass(frozen=True)
 class Rules:
     """How the samples of a tile are combined.
@@ -150,22 +169,31 @@ def combine(cube: U16, rules: Rules) -> Combined:
 
 @numba.njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _far_of_all(
-    least: U16, lower: U16, upper: U16, most: U16, total: F32, steady: F32, rising: F32, by: float, out: F32
+    least: U16,
+    lower: U16,
+    upper: U16,
+    most: U16,
+    total: F32,
+    steady: F32,
+    rising: F32,
+    by: float,
+    reach: float,
+    out: F32,
 ) -> None:
     """``_far`` where every frame gives a sample; the four rows are those of the ordered samples it needs."""
     half, pedestal, none, one = np.float32(0.5), np.float32(PEDESTAL), np.float32(0), np.float32(1)
-    share = np.float32(by)
+    share, scale = np.float32(by), np.float32(reach)
     for at in range(len(total)):
         centre = half * (np.float32(lower[at]) + np.float32(upper[at]))
         far = max(np.float32(most[at]) - centre, centre - np.float32(least[at]))
         variance = max(steady[at] + rising[at] * max(total[at] * share - pedestal, none), one)
-        out[at] = far * far / variance
+        out[at] = far * far / (variance * scale)
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _far(rows: U16, total: F32, given: F32, steady: F32, rising: F32, excess: F32) -> None:
-    """Where more than ten samples are given, squared distance of the farthest from their median instead of
-    their mean, in variances by the noise model."""
+def _far(rows: U16, total: F32, given: F32, steady: F32, rising: F32, reach: float, excess: F32) -> None:
+    """Where more than ten samples are given, squared distance of the farthest from their median, in variances
+    by the noise model, over ``reach``: beyond 1 it may be left out."""
     n = len(rows)
     if given.min() == n:
         _far_of_all(
@@ -177,6 +205,7 @@ def _far(rows: U16, total: F32, given: F32, steady: F32, rising: F32, excess: F3
             steady,
             rising,
             1 / n,
+            reach,
             excess,
         )
         return
@@ -185,7 +214,7 @@ def _far(rows: U16, total: F32, given: F32, steady: F32, rising: F32, excess: F3
         if m > FEW:
             centre = middle(rows, at, m)
             far = max(float(rows[n - 1, at]) - centre, centre - float(rows[n - m, at]))
-            excess[at] = far * far / _variance_at(total[at] / m, steady[at], rising[at])
+            excess[at] = far * far / (_variance_at(total[at] / m, steady[at], rising[at]) * reach)
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
@@ -221,15 +250,13 @@ def combine_into(
         count.reshape(height, length),
     )
     values, alive, good = np.empty(n, np.float32), np.empty(n, np.bool_), np.empty(n, np.bool_)
-    reach = (kappa * spread.min()) ** 2
-    gates = np.empty(n + 1, np.float32)  # what ``excess`` has to pass before one of m samples is far
+    one = np.float32(1)
+    reach, least = (kappa * spread.min()) ** 2, np.float32(0.01) * weights.min()
+    # squared distance from the mean, in variances, under which none of m samples can be far
+    gates = np.full(n + 1, np.inf, np.float32)
     ordered = median or (clips and n > FEW)
-    for m in range(n + 1):
-        gates[m] = np.inf
-        if clips and m > 1:
-            gates[m] = reach if m > FEW else 0.97**2 * (m - 1) / m * reach
-        elif median and m > 0:
-            gates[m] = -1.0  # a median looks at all of them
+    for m in range(2, min(n, FEW) + 1 if clips else 0):
+        gates[m] = 0.97**2 * (m - 1) / m * reach
     sums, shares = np.empty((2, length), np.float32), np.empty((2, length), np.float32)
     total, given = np.empty(length, np.float32), np.empty(length, np.float32)
     low, high, excess = (
@@ -242,34 +269,49 @@ def combine_into(
         steady[at], rising[at] = noise[at % colours, 0], noise[at % colours, 1]
     rows = np.empty((n, colours * SORTED_AT_ONCE), np.uint16)
     for y in range(height):
-        sums[:], shares[:], total[:], given[:], low[:], high[:] = 0, 0, 0, 0, 1e9, 0
+        sums[:], shares[:], total[:], given[:] = 0, 0, 0, 0
+        whole = ordered
         for i in range(n):
-            _add_row(flat[i, y], weights[i], sums[i & 1], shares[i & 1], total, given, low, high)
-        _excess(total, given, low, high, steady, rising, excess)
+            whole = whole and _all_there(flat[i, y])
+        if whole:  # the common case, and what is far is told by the ordered samples
+            for i in range(n):
+                _add_whole_row(flat[i, y], weights[i], sums[i & 1], total)
+                shares[i & 1] += weights[i]
+            given[:] = n
+        else:
+            low[:], high[:] = 1e9, 0
+            for i in range(n):
+                _add_row(flat[i, y], weights[i], sums[i & 1], shares[i & 1], total, given, low, high)
+            _excess(total, given, low, high, steady, rising, excess)
+            for at in range(length):
+                excess[at] /= gates[int(given[at])]
         _means(sums, shares, merged[y], apart[y])
         for at in range(length):
-            left[y, at] = int(given[at])
+            left[y, at] = np.uint16(np.int32(given[at]))
+        lost[y] = 0
         for begin in range(0, width if clips or median else 0, SORTED_AT_ONCE):
             end = min(begin + SORTED_AT_ONCE, width)
             if ordered:
                 for i in range(n):
                     copy_into(rows[i], flat[i, y, colours * begin : colours * end])
                 order(rows, pairs)
-            if ordered and not median:
-                part = slice(colours * begin, colours * end)
-                _far(rows, total[part], given[part], steady[part], rising[part], excess[part])
+            part = slice(colours * begin, colours * end)
+            if median:  # looks at all of them
+                excess[part] = 2 * np.minimum(given[part], one)
+            elif ordered:
+                _far(rows, total[part], given[part], steady[part], rising[part], reach, excess[part])
             for x in range(begin, end):
-                base, far = colours * x, False
+                base, most = colours * x, np.float32(0)
                 for c in range(colours):
-                    far = far or excess[base + c] > gates[int(given[base + c])]
-                if not far:
+                    most = max(most, excess[base + c])
+                if most <= one:
                     continue
                 for i in range(n):
                     good[i] = True
                 for c in range(colours):
                     at = base + c
                     m = int(given[at])
-                    if m == 0 or excess[at] <= gates[m]:
+                    if excess[at] <= one:
                         continue
                     sigma = math.sqrt(_variance_at(total[at] / m, steady[at], rising[at]))
                     for i in range(n):
@@ -291,16 +333,23 @@ def combine_into(
                         good[i] = good[i] and (alive[i] or values[i] == 0)
                 for c in range(0 if median else colours):
                     at = base + c
+                    m, s0, s1, w0, w1 = given[at], sums[0, at], sums[1, at], shares[0, at], shares[1, at]
                     for i in range(n):
-                        values[i] = flat[i, y, at]
-                    mean, halves_apart, m = _kept(values, good, weights)
+                        v = np.float32(flat[i, y, at])
+                        if good[i] or v == 0:
+                            continue
+                        m -= 1
+                        if i & 1:
+                            s1, w1 = s1 - weights[i] * v, w1 - weights[i]
+                        else:
+                            s0, w0 = s0 - weights[i] * v, w0 - weights[i]
                     if m > 0:  # else each colour kept other frames, and the mean of all stands
-                        merged[y, at], apart[y, at], left[y, at] = mean, halves_apart, m
+                        merged[y, at], left[y, at] = (s0 + s1) / (w0 + w1), int(m)
+                        apart[y, at] = s0 / w0 - s1 / w1 if w0 > least and w1 > least else np.nan
+                if given[base + 1] > 0:
+                    lost[y, x] = one - left[y, base + 1] / given[base + 1]
         if brightest:
             merged[y] = high
-        for x in range(width):
-            there = given[colours * x + 1]
-            lost[y, x] = np.float32(1) - left[y, colours * x + 1] / there if there > 0 else np.float32(0)
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]

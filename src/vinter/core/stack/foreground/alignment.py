@@ -332,7 +332,7 @@ def camera_shifts(
     """
     base = ground_view(frames[reference], focal)
     others = [i for i in used if i != reference]
-    sample = others[:: max(len(others) // AT_MOST, 1)]
+    sample = others[:: max(-(-len(others) // AT_MOST), 1)]
 
     def found(which: list[int]) -> dict[int, CameraShift]:
         futures = {
