@@ -10,7 +10,7 @@ from vinter.core.frames.stars import WINDOW
 from vinter.core.frames.windowed import windowed
 from vinter.core.simulate import painting
 from vinter.core.simulate.exposing import digitise, draw_trails
-from vinter.core.stack.combining.blanking import blank
+from vinter.core.stack.combining.blanking import blank, rows_with_sky
 from vinter.core.stack.combining.kernels import Rules, combine, join, normalize_into
 from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.registration.resample import resample
@@ -29,6 +29,7 @@ def stacking() -> None:
     result, count = np.empty((8, 8, 3), np.float32), np.empty((8, 8, 3), np.uint16)
     ones = np.ones(len(cube), np.float32)
     combine(cube, Rules(Method.CLIP, np.ones((3, 2)), ones, ones))
+    rows_with_sky(out.astype(np.uint8))
     blank(cube[2], out.astype(np.uint8), np.eye(3))
     join(result, result.copy(), out.astype(np.uint8), count)
     for turn in (np.eye(3), np.diag([-1.0, -1.0, 1.0])):

@@ -11,7 +11,19 @@ F64 = npt.NDArray[np.float64]
 U8 = npt.NDArray[np.uint8]
 U16 = npt.NDArray[np.uint16]
 USABLE = 250  # of 255, from which a place of a frame is sky
-BLOCK = 32  # px a side
+BLOCK = 16  # px a side
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def rows_with_sky(usable: U8) -> npt.NDArray[np.bool_]:
+    """Which rows of a usable sky have any."""
+    out = np.zeros(len(usable), np.bool_)
+    for y in range(len(usable)):
+        for x in range(usable.shape[1]):
+            if usable[y, x] >= USABLE:
+                out[y] = True
+                break
+    return out
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]

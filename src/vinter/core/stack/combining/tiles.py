@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic
-from vinter.core.stack.combining.blanking import USABLE, blank
+from vinter.core.stack.combining.blanking import blank, rows_with_sky
 from vinter.core.stack.combining.kernels import (
     Combined,
     Rules,
@@ -109,8 +109,8 @@ def tile_grid(size: tuple[int, int], frames: int) -> list[Tile]:
 def _colour_part(source: Source, x0: int, y0: int, x1: int, y1: int) -> U16:
     """RGB of a part of a spilled frame; x0 and y0 are even so that the pattern keeps its phase."""
     data = np.load(source.spill, mmap_mode="r")
-    part = np.array(data[y0:y1, x0:x1])
-    return part if source.pattern is None else demosaic(part, source.pattern)
+    part = np.asarray(data[y0:y1, x0:x1])
+    return np.array(part) if source.pattern is None else demosaic(part, source.pattern)
 
 
 def _local_homography(plan: Plan, index: int, tile: Tile) -> Array:
@@ -198,8 +198,7 @@ def _rows_with_sky(to_frame: Array, tile: Tile, usable: U8) -> tuple[int, int]:
     )
     if left >= right:
         return 0, 0
-    rows_lit = (usable[top.min() : below.max(), left:right] >= USABLE).any(axis=1)
-    lit = np.concatenate([[0], np.cumsum(rows_lit)])
+    lit = np.concatenate([[0], np.cumsum(rows_with_sky(usable[top.min() : below.max(), left:right]))])
     some = np.flatnonzero(lit[below - top.min()] > lit[top - top.min()])
     return (int(some[0]), int(some[-1]) + 1) if len(some) else (0, 0)
 

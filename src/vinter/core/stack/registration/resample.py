@@ -6,34 +6,22 @@ interpolated downwards onto that line at every column, then along it: eight samp
 sixteen, of neighbours in memory.
 """
 
+import math
+
 import numba
 import numpy as np
 import numpy.typing as npt
 
 F32 = npt.NDArray[np.float32]
 F64 = npt.NDArray[np.float64]
-I32 = npt.NDArray[np.int32]
+I64 = npt.NDArray[np.int64]
 U16 = npt.NDArray[np.uint16]
 CUBIC = np.float32(
     -0.6
 )  # slope of the kernel one pixel away: of -0.5 to -0.75 the one that keeps width and place of small stars
 RIM = 4  # px that a line is carried on beyond the frame
+STRETCH = 64  # px along a line, over which where they fall is told by a parabola
 STEEPEST = 0.12  # slope of the lines, and change of scale, beyond which every place takes its own sixteen
-
-
-@numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _split(places: F64, count: int, step: int, whole: I32, rest: F32) -> int:
-    """Whole parts of places beyond the rim, ``step`` a pixel taken off; and, thrice each, how far every place
-    lies beyond the first one's whole part, which is returned."""
-    base = int(places[0] + RIM)
-    for x in range(count):
-        at = places[x] + RIM
-        whole[x] = np.int32(at) - step * x
-        over = np.float32(at - step * x - base)
-        rest[3 * x] = over
-        rest[3 * x + 1] = over
-        rest[3 * x + 2] = over
-    return base
 
 
 @numba.njit(cache=True, fastmath={"contract", "nsz"})  # type: ignore[untyped-decorator]
@@ -47,30 +35,27 @@ def _cubic(t: np.float32, s0: np.float32, s1: np.float32, s2: np.float32, s3: np
 @numba.njit(cache=True, fastmath={"contract", "nsz"})  # type: ignore[untyped-decorator]
 def _downwards(
     samples: U16,
-    r0: int,
-    r1: int,
-    r2: int,
-    r3: int,
-    over: F32,
-    less: int,
-    start: int,
-    end: int,
+    begins: I64,
+    count: int,
+    thirds: F32,
+    over: float,
+    slope: float,
     line: F32,
-    shift: int,
+    into: int,
 ) -> None:
-    """Interpolate between four rows, given by where they begin, from start to end into the line; ``over`` is
-    how far each place lies beyond the second row, and ``less`` more than that."""
-    whole = np.float32(less)
-    b0, b1, b2, b3 = (
-        np.uint64(r0 + start),
-        np.uint64(r1 + start),
-        np.uint64(r2 + start),
-        np.uint64(r3 + start),
+    """Interpolate ``count`` samples between four rows, given by where they begin, into the line; the first
+    lies ``over`` beyond the second row, each further place ``slope`` more."""
+    start, more = np.float32(over), np.float32(slope)
+    b0, b1, b2, b3, to = (
+        np.uint64(begins[0]),
+        np.uint64(begins[1]),
+        np.uint64(begins[2]),
+        np.uint64(begins[3]),
+        np.uint64(into),
     )
-    first, into = np.uint64(start), np.uint64(start + shift)
-    for i in range(np.uint64(end - start)):
-        line[into + i] = _cubic(
-            over[first + i] - whole,
+    for i in range(np.uint64(count)):
+        line[to + i] = _cubic(
+            start + more * thirds[i],
             np.float32(samples[b0 + i]),
             np.float32(samples[b1 + i]),
             np.float32(samples[b2 + i]),
@@ -79,32 +64,77 @@ def _downwards(
 
 
 @numba.njit(cache=True, fastmath={"contract", "nsz"})  # type: ignore[untyped-decorator]
-def _along(line: F32, first: int, over: F32, less: int, start: int, end: int, out: U16) -> None:
-    """Interpolate along a line of three colours; ``first`` is the leftmost of the four samples of ``start``,
-    ``over`` and ``less`` as above. None becomes 0."""
-    whole, half, low, high = np.float32(less), np.float32(0.5), np.float32(1), np.float32(65535)
-    b0, b1, b2, b3, from_ = (
+def _along(
+    line: F32,
+    first: int,
+    count: int,
+    thirds: F32,
+    over: float,
+    slope: float,
+    bend: float,
+    out: U16,
+    into: int,
+) -> None:
+    """Interpolate ``count`` samples along a line of three colours; ``first`` is the leftmost of the four of
+    the first place, which lies ``over`` beyond the second, a place k further ``slope`` k + ``bend`` k k more.
+    None becomes 0."""
+    start, more, most = np.float32(over), np.float32(slope), np.float32(bend)
+    half, low, high = np.float32(0.5), np.float32(1), np.float32(65535)
+    b0, b1, b2, b3, to = (
         np.uint64(first),
         np.uint64(first + 3),
         np.uint64(first + 6),
         np.uint64(first + 9),
-        np.uint64(start),
+        np.uint64(into),
     )
-    for i in range(np.uint64(end - start)):
-        v = _cubic(over[from_ + i] - whole, line[b0 + i], line[b1 + i], line[b2 + i], line[b3 + i])
-        out[from_ + i] = np.uint16(np.int32(min(max(v + half, low), high)))
+    for i in range(np.uint64(count)):
+        t = start + thirds[i] * (more + most * thirds[i])
+        v = _cubic(t, line[b0 + i], line[b1 + i], line[b2 + i], line[b3 + i])
+        out[to + i] = np.uint16(np.int32(min(max(v + half, low), high)))
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _run(whole: I32, start: int, count: int) -> int:
-    """Where a run of equal numbers ends; they go one way (where they waver by a rounding, so little that it
-    does no harm)."""
-    here, to = whole[start], start + 1
-    while to + 16 < count and whole[to + 15] == here:
-        to += 16
-    while to < count and whole[to] == here:
-        to += 1
-    return to
+def _pixel(line: F32, at: int, out: U16, to: int) -> None:
+    """One pixel of a line as it is."""
+    for k in range(3):
+        out[to + k] = np.uint16(np.int32(min(max(line[at + k] + 0.5, 1.0), 65535.0)))
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _line_drawn(
+    samples: U16,
+    tall: int,
+    wide: int,
+    first: int,
+    last: int,
+    level: float,
+    slope: float,
+    thirds: F32,
+    line: F32,
+) -> None:
+    """A straight line over a frame, its columns ``first`` to before ``last``: at ``first`` it lies at the row
+    ``level``, and ``slope`` lower at each further one."""
+    begins = np.empty(4, np.int64)
+    at = first
+    while at < last:
+        here = level + (at - first) * slope
+        row = math.floor(here)
+        run = float(last - at)
+        if slope > 0:
+            run = math.ceil((row + 1 - here) / slope)
+        elif slope < 0:
+            run = math.floor((here - row) / -slope) + 1
+        to = at + int(min(max(run, 1.0), float(last - at)))
+        for j in range(4):
+            begins[j] = 3 * (min(max(row - 1 + j, 0), tall - 1) * wide + at)
+        _downwards(samples, begins, 3 * (to - at), thirds, here - row, slope, line, 3 * (at + RIM))
+        at = to
+    for x in range(RIM):
+        for k in range(3):
+            if first == 0:
+                line[3 * x + k] = line[3 * RIM + k]
+            if last == wide:
+                line[3 * (wide + RIM + x) + k] = line[3 * (wide + RIM - 1) + k]
 
 
 @numba.njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
@@ -113,57 +143,55 @@ def _by_lines(rgb: U16, h: F64, out: U16) -> None:
     tall, wide, _ = rgb.shape
     height, width, _ = out.shape
     samples, flat = rgb.reshape(-1), out.reshape(height, 3 * width)
-    right, level = np.empty(width), np.empty(wide)
-    column, row = np.empty(width, np.int32), np.empty(wide, np.int32)
-    across, down = np.empty(3 * width, np.float32), np.empty(3 * wide, np.float32)
-    begins = np.empty(4, np.int64)
+    thirds = np.empty(3 * max(wide, width), np.float32)
+    for i in range(len(thirds)):
+        thirds[i] = i // 3
     line = np.empty(3 * (wide + 2 * RIM), np.float32)
+    a, c = h[0, 0], h[2, 0]
     for y in range(height):
         x0, y0, w0 = h[0, 1] * y + h[0, 2], h[1, 1] * y + h[1, 2], h[2, 1] * y + h[2, 2]
-        a, c = h[0, 0], h[2, 0]
-        for x in range(width):
-            right[x] = (a * x + x0) / (c * x + w0)
-        end, start = right[-1], right[0]
-        top = y0 / w0
+        start, end, top = x0 / w0, (a * (width - 1) + x0) / (c * (width - 1) + w0), y0 / w0
         slope = ((h[1, 0] * (width - 1) + y0) / (c * (width - 1) + w0) - top) / (end - start)
-        if start < -2 or end > wide + 1:
-            for x in range(width):
-                right[x] = min(max(right[x], -2.0), wide + 1.0)
-        left = _split(right, width, 1, column, across)
         first, last = min(max(int(start) - 2, 0), wide - 1), min(max(int(end) + 4, 1), wide)
-        for x in range(last - first):
-            level[x] = min(max(top + (first + x - start) * slope, -2.0), tall + 1.0)
-        upper = _split(level, last - first, 0, row, down)
-        at = 0
-        while at < last - first:
-            to = _run(row, at, last - first)
-            for j in range(4):
-                begins[j] = 3 * (min(max(row[at] - RIM - 1 + j, 0), tall - 1) * wide + first)
-            _downwards(
-                samples,
-                begins[0],
-                begins[1],
-                begins[2],
-                begins[3],
-                down,
-                row[at] - upper,
-                3 * at,
-                3 * to,
-                line,
-                3 * (first + RIM),
-            )
-            at = to
-        for x in range(RIM):
-            for k in range(3):
-                if first == 0:
-                    line[3 * x + k] = line[3 * RIM + k]
-                if last == wide:
-                    line[3 * (wide + RIM + x) + k] = line[3 * (wide + RIM - 1) + k]
-        at = 0
-        while at < width:
-            to = _run(column, at, width)
-            _along(line, 3 * (at + column[at] - 1), across, column[at] - left, 3 * at, 3 * to, flat[y])
-            at = to
+        _line_drawn(samples, tall, wide, first, last, top + (first - start) * slope, slope, thirds, line)
+        inside, beyond = 0, width  # beyond the rim all samples are the edge's
+        while inside < width and (a * inside + x0) / (c * inside + w0) < -2:
+            inside += 1
+        while beyond > inside and (a * (beyond - 1) + x0) / (c * (beyond - 1) + w0) > wide + 1:
+            beyond -= 1
+        for x in range(inside):
+            _pixel(line, 3 * RIM, flat[y], 3 * x)
+        for x in range(beyond, width):
+            _pixel(line, 3 * (wide - 1 + RIM), flat[y], 3 * x)
+        for x in range(inside, beyond, STRETCH):
+            count = min(STRETCH, beyond - x)
+            # where its places fall, by a parabola through three of them
+            here = (a * x + x0) / (c * x + w0)
+            near = (a * (x + STRETCH / 2) + x0) / (c * (x + STRETCH / 2) + w0) - here
+            far = (a * (x + STRETCH) + x0) / (c * (x + STRETCH) + w0) - here
+            bend = 2 * (far - 2 * near) / (STRETCH * STRETCH)
+            pace = far / STRETCH - bend * STRETCH
+            at = 0
+            while at < count:
+                place = here + at * (pace + bend * at)
+                to, column = at + 1, math.floor(place) - at
+                last_place = here + (count - 1) * (pace + bend * (count - 1))
+                if math.floor(last_place) - (count - 1) == column:
+                    to = count
+                while to < count and math.floor(here + to * (pace + bend * to)) - to == column:
+                    to += 1
+                _along(
+                    line,
+                    3 * (at + column - 1 + RIM),
+                    3 * (to - at),
+                    thirds,
+                    place - (at + column),
+                    pace - 1 + 2 * bend * at,
+                    bend,
+                    flat[y],
+                    3 * (x + at),
+                )
+                at = to
 
 
 @numba.njit(cache=True, error_model="numpy", fastmath={"contract", "nsz"})  # type: ignore[untyped-decorator]
