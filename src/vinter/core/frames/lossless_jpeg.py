@@ -114,9 +114,8 @@ def _foretold(predictor: int, left: int, above: int, across: int) -> int:
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _decode(data: U8, quick: I32, codes: I32, bits: int, predictor: int, out: U16, components: int) -> int:
-    """Samples into rows ``out``; how many bytes were taken, or -1 when the codes make no sense or end too
-    early."""
+def _decode(data: U8, quick: I32, codes: I32, bits: int, predictor: int, out: U16, components: int) -> bool:
+    """Samples into rows ``out``; false when the codes make no sense or end too early."""
     height, width = out.shape
     held, count, at, end = np.uint64(0), np.int64(0), np.int64(0), np.int64(len(data))
     full, ones, tops = np.uint64(0xFFFF), np.uint64(0x01010101), np.uint64(0x80808080)
@@ -154,7 +153,7 @@ def _decode(data: U8, quick: I32, codes: I32, bits: int, predictor: int, out: U1
                 code = codes[c, (held >> np.uint64(count - LONGEST)) & full]
                 length, size = code & 255, np.int64(code >> 8)
                 if length == 0:
-                    return -1
+                    return False
                 count -= length
                 if size == 16:
                     step = np.int64(32768)
@@ -173,8 +172,8 @@ def _decode(data: U8, quick: I32, codes: I32, bits: int, predictor: int, out: U1
             out[y, x] = np.uint16((value + step) & 0xFFFF)
             c = c + 1 if c + 1 < components else 0
         if at - count // 8 > end:
-            return -1
-    return at
+            return False
+    return True
 
 
 def lossless_jpeg(data: bytes) -> U16 | None:
@@ -194,5 +193,5 @@ def lossless_jpeg(data: bytes) -> U16 | None:
     quick, codes = (np.stack([t[k] for t in tables if t is not None]) for k in (0, 1))
     out = np.empty((head.height, head.width * head.components), np.uint16)
     samples = np.frombuffer(data, np.uint8, offset=head.begins)
-    taken = _decode(samples, quick, codes, head.bits, head.predictor, out, head.components)
-    return out if taken >= 0 else None
+    sound = _decode(samples, quick, codes, head.bits, head.predictor, out, head.components)
+    return out if sound else None

@@ -94,7 +94,7 @@ def _neighbour_correlation(frame: Frame) -> float:
     assert frame.pattern is not None
     y, x = np.argwhere(frame.pattern == 1)[0]
     height, width = frame.data.shape
-    plane = frame.data[y : height // 2 : 4, x + width // 4 // 2 * 2 : 3 * width // 4 : 2].astype(np.float32)
+    plane = frame.data[y : height // 2 : 8, x + width // 4 // 2 * 2 : 3 * width // 4 : 2].astype(np.float32)
     d = (
         plane[:, 1:-1] - (plane[:, :-2] + plane[:, 2:]) / 2
     )  # for white noise neighbours of d correlate by -2/3

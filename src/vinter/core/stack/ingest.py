@@ -12,11 +12,12 @@ import sep
 from vinter.core.constants import EQUIVALENT_UNKNOWN_MM, FULL_FRAME_DIAGONAL_MM
 from vinter.core.errors import BadInput
 from vinter.core.formats.whole import no_room, whole
-from vinter.core.frames.decoding import decoded
+from vinter.core.frames.decoding import decoded, start_decoding
 from vinter.core.frames.lenswarp import LensWarp
 from vinter.core.frames.measure import Measure, clean, measure
 from vinter.core.frames.reading import Colour
 from vinter.core.frames.stars import Stars, background, find_stars
+from vinter.core.parallel import follow_asker
 
 U16 = npt.NDArray[np.uint16]
 F32 = npt.NDArray[np.float32]
@@ -106,6 +107,12 @@ def save_whole(path: Path, data: npt.NDArray[Any]) -> None:
     """Write an array so that it is there whole or not at all."""
     with whole(path, lasting=False) as draft, draft.open("wb") as file:
         np.save(file, data)
+
+
+def begin_worker() -> None:
+    """What a process of a stack's own pool does first."""
+    start_decoding()
+    follow_asker()
 
 
 def quiet_worker() -> None:

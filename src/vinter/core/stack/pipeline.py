@@ -22,15 +22,10 @@ import tifffile
 
 from vinter.core.errors import BadInput
 from vinter.core.formats.whole import mapped_array, whole, write_image
-from vinter.core.frames.adaptive_moments import shapes
-from vinter.core.frames.decoding import start_decoding
-from vinter.core.frames.lenswarp import LensWarp
 from vinter.core.frames.measure import compare
-from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic, picture_half
 from vinter.core.frames.reading import frame_files
-from vinter.core.frames.stars import background, find_stars
-from vinter.core.parallel import follow_asker
 from vinter.core.stack import report as reports
+from vinter.core.stack.aftermath import star_widths, write_left_out
 from vinter.core.stack.cache import StageCache, key_of, stamp
 from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.combining.star_trails import with_copies
@@ -49,11 +44,10 @@ from vinter.core.stack.foreground.composition import (
     foreground_of_own_frames,
     foreground_of_sky_frames,
 )
-from vinter.core.stack.ingest import Ingested, Masters, anonymous_mb, ingest, master_frame, quiet_worker
+from vinter.core.stack.ingest import Ingested, Masters, anonymous_mb, begin_worker, ingest, master_frame
 from vinter.core.stack.masking.sky_mask import usable_sky
 from vinter.core.stack.prepare import PreparedFrames, drawn_over, prepare
 from vinter.core.stack.registration.groups import in_order
-from vinter.core.stack.registration.star_matching import mutual_pairs
 from vinter.core.stack.run import Progress, Run
 from vinter.core.stack.settings import Settings
 
@@ -88,12 +82,6 @@ def _masters(settings: Settings, cache: StageCache) -> tuple[Masters, str]:
 
     bias = made(settings.bias, "bias", False)
     return Masters(made(settings.darks, "dark", False) or bias, made(settings.flats, "flat", True, bias)), key
-
-
-def _begin() -> None:
-    """What a process of the pool does first."""
-    start_decoding()
-    follow_asker()
 
 
 def _load_ahead() -> None:
@@ -269,7 +257,7 @@ def stack(
         # forked from a process that has loaded everything and has one thread
         context = multiprocessing.get_context("forkserver")
         context.set_forkserver_preload(["__main__", "vinter.core.stack.loaded"])
-        with ProcessPoolExecutor(settings.workers, mp_context=context, initializer=_begin) as own:
+        with ProcessPoolExecutor(settings.workers, mp_context=context, initializer=begin_worker) as own:
             return _stack(
                 Run(settings=settings, folder=folder, cache=cache, pool=own, progress=progress, stop=stop),
                 files,
@@ -352,17 +340,6 @@ def _write(run: Run, burst: PreparedFrames, picture: Path, out: Path) -> tuple[P
     return mask_path, round(warp.most_px(base.size), 1) if warp else None
 
 
-def _write_left_out(left_out: Path, mask: Path, warp: LensWarp | None, out: Path) -> float:
-    """Write the map of samples left out; returns their mean share in the sky. For a pool process."""
-    quiet_worker()
-    share = np.load(left_out, mmap_mode="r")
-    sky = np.load(mask, mmap_mode="r")[::4, ::4] > 250
-    mean = float(share[::4, ::4][sky].mean()) if sky.any() else 0.0
-    drawn = warp.straightened(share) if warp else share
-    write_image(out, np.round(255 * np.sqrt(np.clip(drawn, 0, 1))).astype(np.uint8))
-    return mean
-
-
 def _stack(run: Run, files: list[Path], out: Path) -> Result:
     settings = run.settings
     frames, unread, grounds, keys = _frames(run, files)
@@ -375,10 +352,10 @@ def _stack(run: Run, files: list[Path], out: Path) -> Result:
     wide = (
         None
         if settings.method == Method.TRAILS
-        else run.pool.submit(_widths, base.spill, base.pattern, picture)
+        else run.pool.submit(star_widths, base.spill, base.pattern, picture)
     )
     shares = run.pool.submit(
-        _write_left_out,
+        write_left_out,
         left_out,
         burst.mask_path,
         base.warp if settings.lens == "auto" else None,
@@ -413,26 +390,3 @@ def _stack(run: Run, files: list[Path], out: Path) -> Result:
     report["peak_rss_mb"] = round(max([anonymous_mb(), *(t.peak_mb for t in tiles)]), 1)
     run.progress("done", 1.0)
     return Result(out, mask_path, report)
-
-
-def _widths(spill: Path, pattern: npt.NDArray[np.int64] | None, stacked: Path) -> tuple[float, float]:
-    """Median star width of the reference frame and of the stack, of the same stars, measured alike. For a
-    pool process."""
-    quiet_worker()
-    whole = np.load(stacked, mmap_mode="r")
-    rows, columns = (slice(size // 8 * 2, size // 8 * 6) for size in whole.shape[:2])  # the middle is enough
-    data, picture = np.array(np.load(spill, mmap_mode="r")[rows, columns]), whole[rows, columns]
-    before = picture_half(demosaic(data, pattern) if pattern is not None else data)
-    after = picture_half(np.clip(picture * SPAN + PEDESTAL, 0, 65535).astype(np.uint16))
-    floors = background(before), background(after)
-    a, b = (find_stars(plane, floor).stars for plane, floor in zip((before, after), floors, strict=True))
-    pairs = mutual_pairs(a.xy, b.xy, 2.0)
-    if not len(pairs):
-        return 0.0, 0.0
-    bright = pairs[: max(len(pairs) // 3, 20)]
-    wide = [
-        shapes(plane - floor.level, (s.x[at] - 0.5) / 2, (s.y[at] - 0.5) / 2)[0]
-        for plane, floor, s, at in zip((before, after), floors, (a, b), bright.T, strict=True)
-    ]
-    both = np.isfinite(wide[0]) & np.isfinite(wide[1])
-    return (float(np.median(wide[0][both])), float(np.median(wide[1][both]))) if both.any() else (0.0, 0.0)

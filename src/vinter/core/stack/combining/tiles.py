@@ -30,7 +30,7 @@ U16 = npt.NDArray[np.uint16]
 U8 = npt.NDArray[np.uint8]
 BUDGET_BYTES = 220_000_000  # of samples a worker holds for one tile
 PAD = 6
-FEW_TO_SPLIT = 5  # frames up to which every way of halving them is looked at
+FEW_TO_SPLIT, MOST_TO_SPLIT = 5, 9  # up to so many frames more runs of them are looked at, and how many
 
 
 @dataclass(frozen=True)
@@ -264,7 +264,7 @@ def _noise_seen(
     n = len(cube)
     if n < 4:
         return float("nan"), float("nan")
-    cube, halves, count = cube[:, ::3, ::3, 1], halves[::3, ::3, 1], count[::3, ::3, 1]  # enough to tell
+    cube, halves, count = cube[:, ::4, ::4, 1], halves[::4, ::4, 1], count[::4, ::4, 1]  # enough to tell
     full = count >= n - 1
     if full.sum() < 2000:
         return float("nan"), float("nan")
@@ -289,17 +289,17 @@ def noise_by_count(cube: U16, weight: F32, spread: F32) -> list[tuple[int, float
     )
     out = []
     for k in counts:
-        found = [_noise_of_mean(part, weight, spread, order) for order in _orders(k)]
+        found = [_noise_of_mean(part, weight, spread, order) for order in _orders(k, len(cube))]
         out.append((k, float(np.sqrt(np.mean(np.square(found)))) / SPAN))
     return out
 
 
-def _orders(count: int) -> list[list[int]]:
-    """In which orders so many frames are split in two: few in all, for one that was not resampled is
-    noisier than the others and must not stand on one side alone."""
-    frames = list(range(count))
-    turns = count if count <= FEW_TO_SPLIT else 1
-    return [frames[i:] + frames[:i] for i in range(turns)]
+def _orders(count: int, frames: int) -> list[list[int]]:
+    """Which runs of so many frames are looked at, from the last on into the first: frames are not equally
+    noisy, for each is smoothed by how it fell between the pixels, and one that was not resampled must not
+    stand on one side alone."""
+    turns = min(frames, FEW_TO_SPLIT if count > FEW_TO_SPLIT else MOST_TO_SPLIT)
+    return [[(t * frames // turns + k) % frames for k in range(count)] for t in range(turns)]
 
 
 def _noise_of_mean(part: F32, weight: F32, spread: F32, order: list[int]) -> float:
@@ -352,7 +352,7 @@ def make_tile(plan: Plan, tile: Tile, picture: Path, left_out: Path) -> Done:
     rgb, count = np.zeros((*shape, 3), np.float32), np.zeros((*shape, 3), np.uint16)
     rejected = np.zeros(shape, np.float32)
     single, stacked, peak = float("nan"), float("nan"), 0.0
-    rows, band = _band(tile, mask.any(axis=1))
+    rows, band = _band(tile, np.asarray(mask.any(axis=1), np.bool_))
     if band.height:
         cube = sky_cube(plan, band)
         found = _merge(cube, plan, plan.sources, plan.method)
@@ -367,7 +367,7 @@ def make_tile(plan: Plan, tile: Tile, picture: Path, left_out: Path) -> Done:
         grounds = Foreground([_at_rest(plan)])
     else:
         bare |= mask.min(axis=1) < 255
-    rows, band = _band(tile, bare)
+    rows, band = _band(tile, np.asarray(bare, np.bool_))
     if band.height:
         join(rgb[rows], _foreground(plan, band, grounds), mask[rows], count[rows])
     peak = max(peak, anonymous_mb())
