@@ -3,6 +3,7 @@ of the samples left out."""
 
 from pathlib import Path
 
+import cv2
 import numpy as np
 import numpy.typing as npt
 
@@ -14,6 +15,8 @@ from vinter.core.frames.stars import background, find_stars
 from vinter.core.stack.ingest import quiet_worker
 from vinter.core.stack.registration.star_matching import mutual_pairs
 
+BRIGHT = 9.0  # deviations of the background, from which a star tells its width
+
 
 def write_left_out(left_out: Path, mask: Path, warp: LensWarp | None, out: Path) -> float:
     """Write the map of samples left out; returns their mean share in the sky. For a pool process."""
@@ -22,7 +25,7 @@ def write_left_out(left_out: Path, mask: Path, warp: LensWarp | None, out: Path)
     sky = np.load(mask, mmap_mode="r")[::4, ::4] > 250
     mean = float(share[::4, ::4][sky].mean()) if sky.any() else 0.0
     drawn = warp.straightened(share) if warp else share
-    write_image(out, np.round(255 * np.sqrt(np.clip(drawn, 0, 1))).astype(np.uint8))
+    write_image(out, np.asarray(cv2.convertScaleAbs(cv2.sqrt(np.maximum(drawn, 0)), alpha=255), np.uint8))
     return mean
 
 
@@ -36,11 +39,13 @@ def star_widths(spill: Path, pattern: npt.NDArray[np.int64] | None, stacked: Pat
     before = picture_half(demosaic(data, pattern) if pattern is not None else data)
     after = picture_half(np.clip(picture * SPAN + PEDESTAL, 0, 65535).astype(np.uint16))
     floors = background(before), background(after)
-    a, b = (find_stars(plane, floor).stars for plane, floor in zip((before, after), floors, strict=True))
+    a, b = (
+        find_stars(plane, floor, BRIGHT).stars for plane, floor in zip((before, after), floors, strict=True)
+    )
     pairs = mutual_pairs(a.xy, b.xy, 2.0)
     if not len(pairs):
         return 0.0, 0.0
-    bright = pairs[: max(len(pairs) // 3, 20)]
+    bright = pairs[: max(len(pairs) // 2, 20)]
     wide = [
         shapes(floor.signal, (s.x[at] - 0.5) / 2, (s.y[at] - 0.5) / 2)[0]
         for floor, s, at in zip(floors, (a, b), bright.T, strict=True)

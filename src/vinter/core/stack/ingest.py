@@ -73,18 +73,19 @@ def colour_grid(data: U16, pattern: npt.NDArray[np.int64] | None) -> F32:
             for x in (0, 1):
                 planes[1 if pattern[y, x] == 3 else int(pattern[y, x])].append(data[y::8, x::8])
     for c in range(3):
-        for r in range(rows):
-            for k in range(columns):
-                parts = [
-                    p[
-                        r * p.shape[0] // rows : (r + 1) * p.shape[0] // rows,
-                        k * p.shape[1] // columns : (k + 1) * p.shape[1] // columns,
-                    ]
-                    for p in planes[c]
-                ]
-                values = np.concatenate([p.ravel() for p in parts])
-                out[r, k, c] = np.partition(values, len(values) // 2)[len(values) // 2]
+        values = np.concatenate([_in_cells(p) for p in planes[c]], axis=-1)
+        half = values.shape[-1] // 2
+        out[..., c] = np.partition(values, half, axis=-1)[..., half]
     return out
+
+
+def _in_cells(plane: U16) -> U16:
+    """Values of a plane by the cells of the grid (rows, columns, values); what is over at its end is left
+    out."""
+    (rows, columns), (height, width) = GRID, plane.shape
+    high, wide = height // rows, width // columns
+    cells = plane[: rows * high, : columns * wide].reshape(rows, high, columns, wide)
+    return cells.swapaxes(1, 2).reshape(rows, columns, -1)
 
 
 def star_light(signal: F32, stars: Stars) -> F32:

@@ -250,6 +250,7 @@ def combine_into(
         count.reshape(height, length),
     )
     values, alive, good = np.empty(n, np.float32), np.empty(n, np.bool_), np.empty(n, np.bool_)
+    left_out = np.empty(n + 1, np.int64)
     one = np.float32(1)
     reach, least = (kappa * spread.min()) ** 2, np.float32(0.01) * weights.min()
     # squared distance from the mean, in variances, under which none of m samples can be far
@@ -331,12 +332,17 @@ def combine_into(
                         _clip_few(values, kappa, sigma, spread, alive)
                     for i in range(n):
                         good[i] = good[i] and (alive[i] or values[i] == 0)
-                for c in range(0 if median else colours):
+                bad = 0
+                for i in range(n):
+                    left_out[bad] = i
+                    bad += 0 if good[i] else 1
+                for c in range(0 if median or bad == 0 else colours):
                     at = base + c
                     m, s0, s1, w0, w1 = given[at], sums[0, at], sums[1, at], shares[0, at], shares[1, at]
-                    for i in range(n):
+                    for k in range(bad):
+                        i = left_out[k]
                         v = np.float32(flat[i, y, at])
-                        if good[i] or v == 0:
+                        if v == 0:
                             continue
                         m -= 1
                         if i & 1:

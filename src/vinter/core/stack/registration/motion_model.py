@@ -322,7 +322,9 @@ def _fit(start: _Start, free_zenith: bool, near: Array | None = None) -> tuple[R
         first = near.copy()
     if free_zenith:
         first[4] = FIRST_HEIGHT
-    best = least_squares(residual, first, slopes, loss="soft_l1", f_scale=0.3, x_scale="jac", max_nfev=40)
+    best = least_squares(
+        residual, first, slopes, loss="soft_l1", f_scale=0.3, x_scale="jac", max_nfev=40, ftol=1e-6
+    )
     f, pole, zenith, turns, cameras = unpack(best.x)
     rms = trimmed_rms(residual(best.x)[: 2 * len(here)].reshape(-1, 2) / weight, start.weight)
     mine = [cameras[g] for g in start.group]
