@@ -65,7 +65,7 @@ def _head(data: bytes) -> _Head | None:
             found.used = [part[2 + 2 * k] >> 4 for k in range(count)]
             found.begins, found.predictor = at, part[1 + 2 * count]
             usual = found.predictor in PREDICTORS and part[3 + 2 * count] == 0 and count == found.components
-            return found if usual and 2 <= found.bits <= 16 else None
+            return found if usual and 2 <= found.bits <= 16 and at < len(data) else None
     return None
 
 
