@@ -11,6 +11,7 @@ from pathlib import Path
 from vinter.command_values import print_json, read_number
 from vinter.core.errors import BadInput
 from vinter.core.stack.combining.methods import KAPPA, Method
+from vinter.core.stack.pool import load_ahead
 from vinter.core.stack.settings import LAMPS
 
 
@@ -63,6 +64,7 @@ def _files_of(folder: Path | None) -> tuple[Path, ...]:
 
 
 def _stack(a: argparse.Namespace) -> None:
+    load_ahead()
     from vinter.core.stack.pipeline import Settings, stack
 
     settings = Settings(

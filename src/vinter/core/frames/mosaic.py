@@ -62,7 +62,7 @@ def _instead_of(dn: U16, y: int, x: int, level: float, threshold: float) -> floa
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _scale_and_repair(
+def scale_and_repair(
     dn: U16, black: npt.NDArray[np.float64], gain: float, threshold: float, out: U16
 ) -> int:
     """Scale to the common range and replace lone hot pixels; returns how many.
@@ -113,7 +113,7 @@ def clean_mosaic(
     green = np.median(data[:512, :512]) - frame.black.mean()
     spread = _noise_of(data, frame)
     out = np.empty(data.shape, np.uint16)
-    repaired = _scale_and_repair(
+    repaired = scale_and_repair(
         data,
         frame.black,
         SPAN / (frame.white - frame.black.mean()),

@@ -1,12 +1,12 @@
 """All that a process of a stack's pool needs, loaded by being imported: for the process that the pool's own
 are forked from."""
 
-from vinter.core import warm
 from vinter.core.frames.decoding import make_ready
 from vinter.core.stack import aftermath, prepare  # noqa: F401
 from vinter.core.stack.foreground import composition  # noqa: F401
 from vinter.core.stack.ingest import quiet_worker
+from vinter.core.stack.warming import stacking
 
 quiet_worker()
 make_ready()
-warm.stacking()
+stacking()

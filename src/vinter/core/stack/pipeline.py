@@ -5,11 +5,10 @@ runs again only from the first thing that changed.
 """
 
 import json
-import multiprocessing
 import tempfile
 import time
 from collections.abc import Callable
-from concurrent.futures import Executor, ProcessPoolExecutor
+from concurrent.futures import Executor
 from dataclasses import dataclass, replace
 from importlib import import_module
 from pathlib import Path
@@ -44,8 +43,9 @@ from vinter.core.stack.foreground.composition import (
     foreground_of_own_frames,
     foreground_of_sky_frames,
 )
-from vinter.core.stack.ingest import Ingested, Masters, anonymous_mb, begin_worker, ingest, master_frame
+from vinter.core.stack.ingest import Ingested, Masters, anonymous_mb, ingest, master_frame
 from vinter.core.stack.masking.sky_mask import usable_sky
+from vinter.core.stack.pool import own_pool
 from vinter.core.stack.prepare import PreparedFrames, drawn_over, prepare
 from vinter.core.stack.registration.groups import in_order
 from vinter.core.stack.run import Progress, Run
@@ -254,10 +254,7 @@ def stack(
                 files,
                 out,
             )
-        # forked from a process that has loaded everything and has one thread
-        context = multiprocessing.get_context("forkserver")
-        context.set_forkserver_preload(["__main__", "vinter.core.stack.loaded"])
-        with ProcessPoolExecutor(settings.workers, mp_context=context, initializer=begin_worker) as own:
+        with own_pool(settings.workers) as own:
             return _stack(
                 Run(settings=settings, folder=folder, cache=cache, pool=own, progress=progress, stop=stop),
                 files,
