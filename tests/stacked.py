@@ -3,8 +3,9 @@
 import numpy as np
 from starfield import horizon
 
-from vinter.core.stack.combining.kernels import Rules, combine, noise_model
+from vinter.core.stack.combining.kernels import Rules, combine
 from vinter.core.stack.combining.methods import Method
+from vinter.core.stack.combining.noise import noise_model
 
 
 def through(homography, xy):

@@ -6,7 +6,8 @@ import pytest
 
 from vinter.core.frames.mosaic import PEDESTAL
 from vinter.core.stack.combining.blanking import blank
-from vinter.core.stack.combining.kernels import Rules, combine, join, normalize_into
+from vinter.core.stack.combining.kernels import Rules, combine, join
+from vinter.core.stack.combining.light import normalize_into
 from vinter.core.stack.combining.methods import Method
 
 KAPPA = 3.5

@@ -177,7 +177,7 @@ def test_by_default_a_sample_five_deviations_off_is_left_out():
 
 def test_the_kernels_are_compiled_for_what_they_are_called_with():
     from vinter.core.stack.combining.kernels import combine_into as kernel
-    from vinter.core.stack.combining.kernels import normalize_into
+    from vinter.core.stack.combining.light import normalize_into
     from vinter.core.warm import main
 
     main()

@@ -62,9 +62,7 @@ def _instead_of(dn: U16, y: int, x: int, level: float, threshold: float) -> floa
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def scale_and_repair(
-    dn: U16, black: npt.NDArray[np.float64], gain: float, threshold: float, out: U16
-) -> int:
+def scale_and_repair(dn: U16, black: npt.NDArray[np.float64], gain: float, threshold: float, out: U16) -> int:
     """Scale to the common range and replace lone hot pixels; returns how many.
 
     A hot pixel stands far above its like-coloured neighbours two pixels away while the pixels that

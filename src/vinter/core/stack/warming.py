@@ -4,11 +4,12 @@ import numpy as np
 
 from vinter.core.frames.adaptive_moments import shapes
 from vinter.core.frames.lossless_jpeg import SMALLEST, lossless_jpeg
-from vinter.core.frames.mosaic import scale_and_repair, green_half
+from vinter.core.frames.mosaic import green_half, scale_and_repair
 from vinter.core.frames.stars import WINDOW
 from vinter.core.frames.windowed import windowed
 from vinter.core.stack.combining.blanking import blank, rows_with_sky
-from vinter.core.stack.combining.kernels import Rules, combine, join, normalize_into
+from vinter.core.stack.combining.kernels import Rules, combine, join
+from vinter.core.stack.combining.light import normalize_into
 from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.registration.resample import resample
 

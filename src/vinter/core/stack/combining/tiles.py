@@ -10,15 +10,10 @@ import numpy.typing as npt
 
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic
 from vinter.core.stack.combining.blanking import blank, rows_with_sky
-from vinter.core.stack.combining.kernels import (
-    Combined,
-    Rules,
-    combine,
-    join,
-    noise_model,
-    normalize_into,
-)
+from vinter.core.stack.combining.kernels import Combined, Rules, combine, join
+from vinter.core.stack.combining.light import normalize_into
 from vinter.core.stack.combining.methods import Method
+from vinter.core.stack.combining.noise import noise_model
 from vinter.core.stack.ingest import anonymous_mb, quiet_worker
 from vinter.core.stack.photometry.normalization import CLIPPED, Normalization
 from vinter.core.stack.registration.motion_model import RotationModel
