@@ -8,10 +8,12 @@ import signal
 import threading
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, as_completed
+from contextlib import suppress
 from multiprocessing.connection import wait
 from typing import Any
 
 PR_SET_PDEATHSIG = 1  # Linux, prctl(2)
+M_ARENA_MAX = -8  # glibc, mallopt(3)
 
 
 def end_with_parent(how: signal.Signals, parent: int | None) -> None:
@@ -29,6 +31,13 @@ def die_with_parent() -> None:
     parent = multiprocessing.parent_process()
     end_with_parent(signal.SIGKILL, parent.pid if parent else None)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+
+
+def few_heaps(count: int = 2) -> None:
+    """Have the threads of this process share so many heaps (Linux, glibc): else every thread keeps what it
+    freed for its own next picture, and pictures are large."""
+    with suppress(AttributeError, OSError):
+        ctypes.CDLL(None).mallopt(M_ARENA_MAX, count)
 
 
 def follow_asker() -> None:

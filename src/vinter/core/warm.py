@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from vinter.core.finish import pixels
+from vinter.core.finish import neighbours, pixels
 from vinter.core.simulate import painting
 from vinter.core.simulate.exposing import digitise, draw_trails
 from vinter.core.stack.warming import stacking
@@ -15,6 +15,7 @@ def main() -> None:
     draw_trails(light, one, one, one + 1, one + 1, np.ones((1, 3)), one)
     digitise(light, light.copy(), 2.0, 1.5, 64.0, 1023, out)
     pixels.warm()
+    neighbours.warm()
     painting.warm()
 
 

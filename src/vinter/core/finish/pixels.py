@@ -7,24 +7,11 @@ import numpy.typing as npt
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 Array = npt.NDArray[np.float64]
-LUMA = (np.float32(0.299), np.float32(0.587), np.float32(0.114))
-OF_RED, OF_BLUE = np.float32(0.713), np.float32(0.564)  # of a colour's difference from luma, in YCrCb
-_kernel = numba.njit(cache=True, parallel=True, fastmath=True, nogil=True)
-
-
-@_kernel  # type: ignore[untyped-decorator]
-def scaled(rgb: F32, gain: F32) -> F32:
-    """A picture (h, w, 3) times a gain (h, w)."""
-    out = np.empty_like(rgb)
-    for y in numba.prange(rgb.shape[0]):
-        for x in range(rgb.shape[1]):
-            for c in range(3):
-                out[y, x, c] = rgb[y, x, c] * gain[y, x]
-    return out
+kernel = numba.njit(cache=True, parallel=True, fastmath=True, nogil=True)
 
 
 @numba.njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
-def _places(many: int, few: int) -> tuple[npt.NDArray[np.int32], F32]:
+def places(many: int, few: int) -> tuple[npt.NDArray[np.int32], F32]:
     """Where ``many`` pixels lie on a map of ``few``: the place before each, and how far on it is."""
     first, along = np.empty(many, np.int32), np.empty(many, np.float32)
     for i in range(many):
@@ -35,7 +22,7 @@ def _places(many: int, few: int) -> tuple[npt.NDArray[np.int32], F32]:
 
 
 @numba.njit(inline="always")  # type: ignore[untyped-decorator]
-def _line(small: F32, above: int, down: np.float32, k: int, line: F32) -> None:
+def line_between(small: F32, above: int, down: np.float32, k: int, line: F32) -> None:
     """The row of a plane of a small map (rows, columns, planes) between two of its rows, into a line, with
     its end once more."""
     below, last = min(above + 1, small.shape[0] - 1), small.shape[1]
@@ -44,14 +31,30 @@ def _line(small: F32, above: int, down: np.float32, k: int, line: F32) -> None:
     line[last] = line[last - 1]
 
 
-@_kernel  # type: ignore[untyped-decorator]
+@kernel  # type: ignore[untyped-decorator]
+def scaled(rgb: F32, gain: F32) -> F32:
+    """A picture (h, w, 3) times a gain from a small map (rows, columns, 1)."""
+    out = np.empty_like(rgb)
+    (above, down), (left, along) = places(rgb.shape[0], gain.shape[0]), places(rgb.shape[1], gain.shape[1])
+    for y in numba.prange(rgb.shape[0]):
+        line = np.empty(gain.shape[1] + 1, np.float32)
+        line_between(gain, above[y], down[y], 0, line)
+        for x in range(rgb.shape[1]):
+            at = left[x]
+            factor = line[at] + along[x] * (line[at + 1] - line[at])
+            for c in range(3):
+                out[y, x, c] = rgb[y, x, c] * factor
+    return out
+
+
+@kernel  # type: ignore[untyped-decorator]
 def scaled_smooth(rgb: F32, gain: F32, share: F32) -> F32:
     """A picture times one and a gain from a small map (rows, columns, 1), by a share (h, w)."""
     out = np.empty_like(rgb)
-    (above, down), (left, along) = _places(rgb.shape[0], gain.shape[0]), _places(rgb.shape[1], gain.shape[1])
+    (above, down), (left, along) = places(rgb.shape[0], gain.shape[0]), places(rgb.shape[1], gain.shape[1])
     for y in numba.prange(rgb.shape[0]):
         line = np.empty(gain.shape[1] + 1, np.float32)
-        _line(gain, above[y], down[y], 0, line)
+        line_between(gain, above[y], down[y], 0, line)
         for x in range(rgb.shape[1]):
             at = left[x]
             factor = np.float32(1) + (line[at] + along[x] * (line[at + 1] - line[at])) * share[y, x]
@@ -60,7 +63,7 @@ def scaled_smooth(rgb: F32, gain: F32, share: F32) -> F32:
     return out
 
 
-@_kernel  # type: ignore[untyped-decorator]
+@kernel  # type: ignore[untyped-decorator]
 def less(rgb: F32, level: F32, share: F32) -> F32:
     """A picture less a level (3,), by a share (h, w)."""
     out = np.empty_like(rgb)
@@ -71,18 +74,18 @@ def less(rgb: F32, level: F32, share: F32) -> F32:
     return out
 
 
-@_kernel  # type: ignore[untyped-decorator]
+@kernel  # type: ignore[untyped-decorator]
 def less_smooth(rgb: F32, amount: F32, share: F32) -> F32:
     """A picture less an amount from a small map (rows, columns, 3), by a share (h, w)."""
     out = np.empty_like(rgb)
     (above, down), (left, along) = (
-        _places(rgb.shape[0], amount.shape[0]),
-        _places(rgb.shape[1], amount.shape[1]),
+        places(rgb.shape[0], amount.shape[0]),
+        places(rgb.shape[1], amount.shape[1]),
     )
     for y in numba.prange(rgb.shape[0]):
         lines = np.empty((3, amount.shape[1] + 1), np.float32)
         for c in range(3):
-            _line(amount, above[y], down[y], c, lines[c])
+            line_between(amount, above[y], down[y], c, lines[c])
         for x in range(rgb.shape[1]):
             at = left[x]
             for c in range(3):
@@ -91,7 +94,7 @@ def less_smooth(rgb: F32, amount: F32, share: F32) -> F32:
     return out
 
 
-@_kernel  # type: ignore[untyped-decorator]
+@kernel  # type: ignore[untyped-decorator]
 def transformed(rgb: F32, share: F32, first: F32, second: F32) -> F32:
     """A picture through two matrices (3, 3), laid together by the share of the first."""
     out = np.empty_like(rgb)
@@ -106,24 +109,31 @@ def transformed(rgb: F32, share: F32, first: F32, second: F32) -> F32:
     return out
 
 
-@_kernel  # type: ignore[untyped-decorator]
+@numba.njit(inline="always")  # type: ignore[untyped-decorator]
+def thrice(row: F32, out: F32) -> None:
+    """Each value of a row for each of three colours."""
+    for x in range(len(row)):
+        out[3 * x] = row[x]
+        out[3 * x + 1] = row[x]
+        out[3 * x + 2] = row[x]
+
+
+@kernel  # type: ignore[untyped-decorator]
 def encoded(rgb: F32, share: F32, first: F32, second: F32, brightest: float) -> F32:
     """A linear picture through two tables over square roots of levels up to ``brightest``, laid together by
     the share of the first; levels between entries take the nearest."""
     out = np.empty_like(rgb)
-    last = first.shape[0] - 1
+    last, wide = np.int32(first.shape[0] - 1), 3 * rgb.shape[1]
     scale, half = np.float32(last / np.sqrt(brightest)), np.float32(0.5)
     for y in numba.prange(rgb.shape[0]):
-        for x in range(rgb.shape[1]):
-            s = share[y, x]
-            for c in range(3):
-                i = min(int(np.sqrt(max(rgb[y, x, c], np.float32(0))) * scale + half), last)
-                if s == 1:
-                    out[y, x, c] = first[i]
-                elif s == 0:
-                    out[y, x, c] = second[i]
-                else:
-                    out[y, x, c] = second[i] + s * (first[i] - second[i])
+        entry, shares = np.empty(wide, np.int32), np.empty(wide, np.float32)
+        row, to = rgb[y].reshape(wide), out[y].reshape(wide)
+        thrice(share[y], shares)
+        for i in range(wide):
+            entry[i] = min(np.int32(np.sqrt(max(row[i], np.float32(0))) * scale + half), last)
+        for i in range(wide):
+            low = second[entry[i]]
+            to[i] = low + shares[i] * (first[entry[i]] - low)
     return out
 
 
@@ -139,23 +149,33 @@ def _less_cast(
     return r + held, g - np.float32(0.2848) * shift, b + held
 
 
-@_kernel  # type: ignore[untyped-decorator]
+@kernel  # type: ignore[untyped-decorator]
 def _saturated(rgb: F32, share: F32, sky: F32, ground: np.float32) -> F32:
     """What ``toned`` does without hues and warmth."""
     out = np.empty_like(rgb)
+    wide = rgb.shape[1]
     for y in numba.prange(rgb.shape[0]):
-        for x in range(rgb.shape[1]):
-            s = share[y, x]
-            r, g, b = _less_cast(rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2], s, sky)
+        # colour by colour: the compiler takes many places at once then
+        red, green, blue = np.empty(wide, np.float32), np.empty(wide, np.float32), np.empty(wide, np.float32)
+        row, to, shares = rgb[y].reshape(3 * wide), out[y].reshape(3 * wide), share[y]
+        for x in range(wide):
+            red[x], green[x], blue[x] = row[3 * x], row[3 * x + 1], row[3 * x + 2]
+        for x in range(wide):
+            s = shares[x]
+            r, g, b = _less_cast(red[x], green[x], blue[x], s, sky)
             factor = np.float32(1) + ground + s * (sky[0] - ground)
             grey = np.float32(0.2126) * r + np.float32(0.7152) * g + np.float32(0.0722) * b
-            out[y, x, 0] = grey + (r - grey) * factor
-            out[y, x, 1] = grey + (g - grey) * factor
-            out[y, x, 2] = grey + (b - grey) * factor
+            red[x], green[x], blue[x] = (
+                grey + (r - grey) * factor,
+                grey + (g - grey) * factor,
+                grey + (b - grey) * factor,
+            )
+        for x in range(wide):
+            to[3 * x], to[3 * x + 1], to[3 * x + 2] = red[x], green[x], blue[x]
     return out
 
 
-@_kernel  # type: ignore[untyped-decorator]
+@kernel  # type: ignore[untyped-decorator]
 def toned(rgb: F32, share: F32, sky: Array, ground: float, warmth: Array) -> F32:
     """Colours (encoded) of sky and ground: saturations, the sky's green and purple taken out, its red, yellow
     and blue (``sky``: saturation, green, purple, red, yellow, blue; shares), and factors on red (2,)."""
@@ -184,47 +204,23 @@ def toned(rgb: F32, share: F32, sky: Array, ground: float, warmth: Array) -> F32
     return out
 
 
-@_kernel  # type: ignore[untyped-decorator]
+@kernel  # type: ignore[untyped-decorator]
 def light_of(rgb: F32, most: float) -> F32:
     """Light (h, w) of an encoded picture, up to ``most``."""
     out = np.empty(rgb.shape[:2], np.float32)
     for y in numba.prange(rgb.shape[0]):
         for x in range(rgb.shape[1]):
-            out[y, x] = min(_light(rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]), np.float32(most))
+            out[y, x] = min(light_at(rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]), np.float32(most))
     return out
 
 
 @numba.njit(inline="always")  # type: ignore[untyped-decorator]
-def _light(red: np.float32, green: np.float32, blue: np.float32) -> np.float32:
+def light_at(red: np.float32, green: np.float32, blue: np.float32) -> np.float32:
+    """Light of an encoded colour."""
     return np.float32(0.3) * red + np.float32(0.59) * green + np.float32(0.11) * blue
 
 
-@_kernel  # type: ignore[untyped-decorator]
-def locally(rgb: F32, share: F32, changes: F32) -> F32:
-    """A picture whose light grows by an amount from a small map (rows, columns, 2) for sky and ground, laid
-    together by the share of sky; its colours are kept."""
-    out = np.empty_like(rgb)
-    (above, down), (left, along) = (
-        _places(rgb.shape[0], changes.shape[0]),
-        _places(rgb.shape[1], changes.shape[1]),
-    )
-    for y in numba.prange(rgb.shape[0]):
-        lines = np.empty((2, changes.shape[1] + 1), np.float32)
-        for k in range(2):
-            _line(changes, above[y], down[y], k, lines[k])
-        for x in range(rgb.shape[1]):
-            at = left[x]
-            sky = lines[0, at] + along[x] * (lines[0, at + 1] - lines[0, at])
-            ground = lines[1, at] + along[x] * (lines[1, at + 1] - lines[1, at])
-            light = min(_light(rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]), np.float32(1))
-            gain = (light + ground + share[y, x] * (sky - ground)) / max(light, np.float32(1e-3))
-            gain = min(max(gain, np.float32(0.3)), np.float32(3.0))
-            for c in range(3):
-                out[y, x, c] = rgb[y, x, c] * gain
-    return out
-
-
-@_kernel  # type: ignore[untyped-decorator]
+@kernel  # type: ignore[untyped-decorator]
 def bytes_of(rgb: F32) -> U8:
     """An encoded picture in levels of 255, rounded and cut."""
     out = np.empty(rgb.shape, np.uint8)
@@ -236,7 +232,7 @@ def bytes_of(rgb: F32) -> U8:
     return out
 
 
-@_kernel  # type: ignore[untyped-decorator]
+@kernel  # type: ignore[untyped-decorator]
 def between(first: F32, second: F32, share: F32) -> F32:
     """Two pictures laid together by the share (h, w) of the first."""
     out = np.empty_like(first)
@@ -245,78 +241,6 @@ def between(first: F32, second: F32, share: F32) -> F32:
             s = share[y, x]
             for c in range(3):
                 out[y, x, c] = second[y, x, c] + s * (first[y, x, c] - second[y, x, c])
-    return out
-
-
-@_kernel  # type: ignore[untyped-decorator]
-def luma_and_colours(rgb: F32) -> tuple[F32, F32]:
-    """Luma (h, w) and the differences of red and blue from it (h, w, 2), in the scale of YCrCb."""
-    luma = np.empty(rgb.shape[:2], np.float32)
-    colours = np.empty((rgb.shape[0], rgb.shape[1], 2), np.float32)
-    for y in numba.prange(rgb.shape[0]):
-        for x in range(rgb.shape[1]):
-            r, g, b = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
-            light = LUMA[0] * r + LUMA[1] * g + LUMA[2] * b
-            luma[y, x] = light
-            colours[y, x, 0] = (r - light) * OF_RED
-            colours[y, x, 1] = (b - light) * OF_BLUE
-    return luma, colours
-
-
-@_kernel  # type: ignore[untyped-decorator]
-def calmer(
-    luma: F32, colours: F32, soft: F32, smooth: F32, share: F32, colour: Array, light: Array, grain: Array
-) -> F32:
-    """RGB of a luma and its colour differences moved towards their surroundings (``soft`` of the differences,
-    a small map (rows, columns, 2); ``smooth`` of the luma), by shares of sky and ground; less where they
-    stand further off than is usual of grain (``grain``: of luma, of the differences): stars, lamps, edges."""
-    out = np.empty((*luma.shape, 3), np.float32)
-    (above, down), (left, along) = (
-        _places(luma.shape[0], soft.shape[0]),
-        _places(luma.shape[1], soft.shape[1]),
-    )
-    narrow, reach = np.float32(1 / grain[0]), np.float32(1 / grain[1])
-    own, over = np.asarray(colour, np.float32), np.asarray(light, np.float32)
-    for y in numba.prange(luma.shape[0]):
-        lines = np.empty((2, soft.shape[1] + 1), np.float32)
-        for k in range(2):
-            _line(soft, above[y], down[y], k, lines[k])
-        for x in range(luma.shape[1]):
-            at, s = left[x], share[y, x]
-            by_colour, by_light = own[1] + s * (own[0] - own[1]), over[1] + s * (over[0] - over[1])
-            detail = luma[y, x] - smooth[y, x]
-            far = np.float32(1) + (detail * narrow) * (detail * narrow)
-            bright = luma[y, x] - by_light * detail / (far * far)
-            red_away = lines[0, at] + along[x] * (lines[0, at + 1] - lines[0, at]) - colours[y, x, 0]
-            blue_away = lines[1, at] + along[x] * (lines[1, at + 1] - lines[1, at]) - colours[y, x, 1]
-            near = np.float32(1) + (red_away * reach) * (red_away * reach)
-            red = bright + (colours[y, x, 0] + by_colour * red_away / near) * (np.float32(1) / OF_RED)
-            near = np.float32(1) + (blue_away * reach) * (blue_away * reach)
-            blue = bright + (colours[y, x, 1] + by_colour * blue_away / near) * (np.float32(1) / OF_BLUE)
-            out[y, x, 0] = red
-            out[y, x, 1] = (bright - LUMA[0] * red - LUMA[2] * blue) * (np.float32(1) / LUMA[1])
-            out[y, x, 2] = blue
-    return out
-
-
-@_kernel  # type: ignore[untyped-decorator]
-def thinner(rgb: F32, height: F32, share: F32, amount: float, least: float, span: float) -> F32:
-    """A picture whose stars (``height`` over the sky, from ``least`` on, whole over ``span`` more) are worn
-    down to the least of a pixel and its four neighbours, by an amount and a share (h, w)."""
-    out = np.empty_like(rgb)
-    rows, columns = height.shape
-    first, narrow = np.float32(least), np.float32(1 / span)
-    for y in numba.prange(rows):
-        above, below = max(y - 1, 0), min(y + 1, rows - 1)
-        out[y] = rgb[y]
-        for x in range(columns):
-            if height[y, x] <= first:
-                continue
-            by = min((height[y, x] - first) * narrow, np.float32(1)) * share[y, x] * np.float32(amount)
-            left, right = max(x - 1, 0), min(x + 1, columns - 1)
-            for c in range(3):
-                low = min(min(rgb[above, x, c], rgb[below, x, c]), min(rgb[y, left, c], rgb[y, right, c]))
-                out[y, x, c] += by * (min(low, rgb[y, x, c]) - rgb[y, x, c])
     return out
 
 
@@ -351,7 +275,7 @@ def warm() -> None:
     """Compile every loop, so that the first change is as fast as the next."""
     rgb, share = np.full((4, 4, 3), 0.2, np.float32), np.full((4, 4), 0.5, np.float32)
     table, matrix = np.linspace(0, 1, 256).astype(np.float32), np.eye(3, dtype=np.float32)
-    scaled(rgb, share)
+    scaled(rgb, rgb)
     scaled_smooth(rgb, rgb, share)
     less(rgb, rgb[0, 0], share)
     less_smooth(rgb, rgb, share)
@@ -362,10 +286,6 @@ def warm() -> None:
     light_of(rgb, 1.0)
     bytes_of(rgb)
     between(rgb, rgb, share)
-    luma, colours = luma_and_colours(rgb)
-    locally(rgb, share, colours)
-    calmer(luma, colours, colours, luma, share, np.zeros(2), np.zeros(2), np.ones(2))
-    thinner(rgb, share, share, 0.5, 0.02, 0.1)
     picture = np.zeros((4, 4, 3), np.uint8)
     counted(picture, share, 128)
     cut(picture, 254, 2)

@@ -23,6 +23,11 @@ from vinter.core.formats.pictures import jpeg_bytes
 
 MOST = 4
 DRAFT_PX, SMALL_PX = 800, 300
+QUALITY, DRAFT_QUALITY, PART_QUALITY = (
+    89,
+    82,
+    92,
+)  # of JPEGs on the screen; a part is seen px by px
 PACKING = ThreadPoolExecutor(2)
 SHOWS = ("sky", "ground", "mask", "clipped")
 VEILED, CHECK_PX = (
@@ -151,7 +156,8 @@ def render(working: Path, recipe: RecipeParts, view: View) -> Rendered:
             canvas = (editing.draft if view.draft else editing.full).render(recipe)
         picture = to_8bit(canvas)
     # the picture is packed beside, while its light is counted
-    packed = PACKING.submit(jpeg_bytes, shown(picture, canvas, view.show), 82 if view.draft else 92)
+    quality = DRAFT_QUALITY if view.draft else PART_QUALITY if view.middle else QUALITY
+    packed = PACKING.submit(jpeg_bytes, shown(picture, canvas, view.show), quality)
     found = limits(editing.scene, recipe, picture, with_ends=not view.draft)
     counts = histogram(picture, canvas.sky)
     return Rendered(

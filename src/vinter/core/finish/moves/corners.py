@@ -42,10 +42,8 @@ class Corners(Move):
         x, y = canvas.places(16)
         half = np.hypot(1, scene.shape) / 2
         r2 = ((x - 0.5) ** 2 + ((y - 0.5) * scene.shape) ** 2) / half**2
-        gain = cv2.resize(
-            (2.0 ** (self.amount * (0.7 * r2 + 0.3 * r2**2))).astype(np.float32), canvas.sky.shape[::-1]
-        )
-        return replace(canvas, rgb=scaled(canvas.rgb, gain))
+        gain = (2.0 ** (self.amount * (0.7 * r2 + 0.3 * r2**2))).astype(np.float32)
+        return replace(canvas, rgb=scaled(canvas.rgb, gain[..., None]))
 
     def _together(self, canvas: Canvas, scene: Scene) -> F32:
         """The picture with red and blue of green's size."""

@@ -7,7 +7,7 @@ import numpy as np
 
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import Move, Part, Row, Shown, move, setting
-from vinter.core.finish.pixels import calmer, luma_and_colours
+from vinter.core.finish.neighbours import calmer, luma_and_colours
 from vinter.core.finish.scene import Scene
 
 GRAIN = Row("Noise", 70)

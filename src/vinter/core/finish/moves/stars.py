@@ -9,7 +9,8 @@ import numpy.typing as npt
 
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import F32, Move, Row, Shown, move, setting
-from vinter.core.finish.pixels import between, light_of, thinner
+from vinter.core.finish.neighbours import over_crosses, thinner
+from vinter.core.finish.pixels import between, light_of
 from vinter.core.finish.scene import Scene
 
 Array = npt.NDArray[np.float64]
@@ -48,7 +49,11 @@ class Stars(Move):
             star = np.asarray(cv2.subtract(rgb, sky), np.float32)
             rgb = _rounded(rgb, sky, star, way, canvas.sky * np.float32(self.rounder))
         light = light_of(rgb, BRIGHTEST)
-        height = np.asarray(cv2.subtract(light, cv2.morphologyEx(light, cv2.MORPH_OPEN, kernel)), np.float32)
+        if wide == 3:  # an ellipse of that size is a cross
+            height = over_crosses(light)
+        else:
+            low = cv2.morphologyEx(light, cv2.MORPH_OPEN, kernel)
+            height = np.asarray(cv2.subtract(light, low), np.float32)
         if self.smaller:
             rgb = thinner(rgb, height, canvas.sky, self.smaller, LEAST, SURE)
         if self.fewer:

@@ -23,7 +23,7 @@ export class Stage {
     this.show = "";
     this.share = 0.5;
     this.shown = null;
-    this.busy = false;
+    this.drawing = null;
     this.pending = null;
     this.listen();
   }
@@ -67,32 +67,31 @@ export class Stage {
     if (old.startsWith("blob:")) URL.revokeObjectURL(old);
   }
 
-  // One request in flight, the newest waiting.
-  async draw(recipe, size, before = false) {
-    if (this.busy) {
-      this.pending = [recipe, size, before];
-      return;
-    }
-    this.busy = true;
-    try {
-      const sent = this.editor.sent(recipe);
-      const [figures, url] = await this.fetched(sent, size, before);
-      this.shown = figures;
-      await this.put(this.picture, url, figures);
-      this.picture.dataset.ready = size;
-      this.editor.seen(figures);
-      if (this.compare && size === "full") await this.drawBefore(sent);
-      this.arrange();
-    } catch (error) {
-      document.getElementById("limits").textContent = error.message;
-    } finally {
-      this.busy = false;
-      if (this.pending) {
-        const next = this.pending;
-        this.pending = null;
-        this.draw(...next);
+  // One request in flight, the newest waiting; done when the newest is shown.
+  draw(recipe, size, before = false) {
+    this.pending = [recipe, size, before];
+    this.drawing ||= this.drawAll();
+    return this.drawing;
+  }
+
+  async drawAll() {
+    while (this.pending) {
+      const [recipe, size, before] = this.pending;
+      this.pending = null;
+      try {
+        const sent = this.editor.sent(recipe);
+        const [figures, url] = await this.fetched(sent, size, before);
+        this.shown = figures;
+        await this.put(this.picture, url, figures);
+        this.picture.dataset.ready = size;
+        this.editor.seen(figures);
+        if (this.compare && size === "full") await this.drawBefore(sent);
+        this.arrange();
+      } catch (error) {
+        document.getElementById("limits").textContent = error.message;
       }
     }
+    this.drawing = null;
   }
 
   async drawBefore(recipe) {

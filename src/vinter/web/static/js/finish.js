@@ -47,8 +47,7 @@ function start() {
     changed() {
       fill();
       stage.draw(editor.recipe, "draft"); // seen at once; the picture itself follows
-      stage.draw(editor.recipe, "full");
-      keep();
+      keep(stage.draw(editor.recipe, "full"));
     },
     seen,
     sent: (recipe) => crop.sent(recipe),
@@ -176,28 +175,36 @@ function start() {
     say();
   }
 
-  async function keep() {
+  // The way back is kept at once, what is stored goes out when the picture is shown: it would be in its way.
+  async function keep(shown = null) {
     if (!steps.take(text(editor.recipe))) return;
     remember();
+    await shown;
     await save();
   }
 
   const other = document.getElementById("other");
-  let theirs = null;
+  let theirs = null,
+    stored = steps.now;
+  const post = (now, more = {}) => fetch(root.dataset.save, {
+    method: "POST",
+    body: now,
+    headers: {
+      "Content-Type": "application/json",
+      "X-CSRFToken": token(),
+      "X-Vinter-Seen": root.dataset.seen
+    },
+    ...more
+  });
   async function store() {
     for (let sent = null; sent !== steps.now && !theirs;) {
       sent = steps.now;
-      const answer = await fetch(root.dataset.save, {
-        method: "POST",
-        body: sent,
-        headers: {
-          "Content-Type": "application/json",
-          "X-CSRFToken": token(),
-          "X-Vinter-Seen": root.dataset.seen
-        }
-      });
+      const answer = await post(sent);
       if (answer.status === 409) theirs = await answer.json();
-      else if (answer.ok) root.dataset.seen = (await answer.json()).seen;
+      else if (answer.ok) {
+        root.dataset.seen = (await answer.json()).seen;
+        stored = sent;
+      }
     }
     other.hidden = !theirs;
   }
@@ -206,14 +213,21 @@ function start() {
     storing = null;
   });
 
+  // whoever leaves before a change was stored does not lose it
+  addEventListener("pagehide", () => {
+    if (stored !== steps.now && !storing && !theirs) post(steps.now, {
+      keepalive: true
+    });
+  });
+
   other.addEventListener("click", async (e) => {
     const take = e.target.dataset.take;
     if (!take || !theirs) return;
-    const stored = theirs;
+    const found = theirs;
     theirs = null;
-    root.dataset.seen = stored.seen;
+    root.dataset.seen = found.seen;
     if (take === "other") {
-      editor.recipe = stored.recipe;
+      editor.recipe = found.recipe;
       steps.take(text(editor.recipe));
       remember();
       fill();
@@ -240,8 +254,7 @@ function start() {
   });
   root.addEventListener("change", (e) => {
     if (!e.target.dataset.path) return;
-    stage.draw(editor.recipe, "full");
-    keep();
+    keep(stage.draw(editor.recipe, "full"));
   });
   root.addEventListener("click", (e) => {
     const b = e.target.closest("button");
