@@ -13,7 +13,7 @@ from multiprocessing.connection import wait
 from typing import Any
 
 PR_SET_PDEATHSIG = 1  # Linux, prctl(2)
-M_ARENA_MAX = -8  # glibc, mallopt(3)
+M_TRIM_THRESHOLD, M_MMAP_THRESHOLD, M_ARENA_MAX = -1, -3, -8  # glibc, mallopt(3)
 
 
 def end_with_parent(how: signal.Signals, parent: int | None) -> None:
@@ -33,11 +33,13 @@ def die_with_parent() -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)
 
 
-def few_heaps(count: int = 2) -> None:
-    """Have the threads of this process share so many heaps (Linux, glibc): else every thread keeps what it
-    freed for its own next picture, and pictures are large."""
+def one_heap() -> None:
+    """Have the threads of this process share one heap that keeps what was freed (Linux, glibc): else every
+    thread keeps its own, and each large picture is asked of the system anew and given back."""
     with suppress(AttributeError, OSError):
-        ctypes.CDLL(None).mallopt(M_ARENA_MAX, count)
+        library = ctypes.CDLL(None)
+        for what, value in ((M_ARENA_MAX, 1), (M_MMAP_THRESHOLD, 2**30), (M_TRIM_THRESHOLD, 2**29)):
+            library.mallopt(what, value)
 
 
 def follow_asker() -> None:

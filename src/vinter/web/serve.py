@@ -14,7 +14,7 @@ from django.conf import settings
 from django.core.management import call_command
 from waitress import serve as waitress_serve
 
-from vinter.core.parallel import few_heaps
+from vinter.core.parallel import one_heap
 from vinter.core.sky.ephemeris import year_direction, year_ephemeris
 
 BODY_LIMIT = 450 * 2**20
@@ -83,7 +83,7 @@ def prepare() -> None:
 
 def serve(host: str, port: int) -> None:
     """Serve until interrupted."""
-    few_heaps()
+    one_heap()
     keepers = [Keeper("the worker", "vinter.web.jobs.worker")]
     if not os.environ.get("VINTER_FORECAST"):
         stand_in = _free_port()

@@ -2,9 +2,11 @@
 
 import numba
 import numpy as np
+import numpy.typing as npt
 
-from vinter.core.finish.pixels import F32, Array, kernel, light_at, line_between, places, thrice
+from vinter.core.finish.pixels import F32, Array, kernel, light_at, line_between, places
 
+SLOPE = np.float32(-0.6)  # of the cubic's kernel one pixel away, as in a stack
 LUMA = (np.float32(0.299), np.float32(0.587), np.float32(0.114))
 OF_RED, OF_BLUE = np.float32(0.713), np.float32(0.564)  # of a colour's difference from luma, in YCrCb
 
@@ -86,6 +88,15 @@ def calmer(
 
 
 @numba.njit(inline="always")  # type: ignore[untyped-decorator]
+def _thrice(row: F32, out: F32) -> None:
+    """Each value of a row for each of three colours."""
+    for x in range(len(row)):
+        out[3 * x] = row[x]
+        out[3 * x + 1] = row[x]
+        out[3 * x + 2] = row[x]
+
+
+@numba.njit(inline="always")  # type: ignore[untyped-decorator]
 def _worn(row: F32, low: np.float32, at: int, by: F32) -> np.float32:
     worn: np.float32 = row[at] + by[at] * (min(low, row[at]) - row[at])
     return worn
@@ -118,7 +129,7 @@ def thinner(rgb: F32, height: F32, share: F32, amount: float, least: float, span
         for x in range(wide):
             sure = min(max((tall[x] - first) * narrow, np.float32(0)), np.float32(1))
             by[x] = sure * shares[x] * most
-        thrice(by, of_three)
+        _thrice(by, of_three)
         _thin_row(flat[max(y - 1, 0)], flat[y], flat[min(y + 1, rows - 1)], of_three, to[y])
     return out
 
@@ -144,6 +155,92 @@ def over_crosses(light: F32) -> F32:
     return out
 
 
+@numba.njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+def _taps(many: int, larger: float, middle: float) -> tuple[npt.NDArray[np.int32], F32]:
+    """For places along a side, ``larger`` times as far from the middle: the four samples about each (the
+    side's ends stand for what lies beyond), and how far each lies beyond the second."""
+    at, over = np.empty((4, many), np.int32), np.empty(many, np.float32)
+    for i in range(many):
+        place = middle + larger * (i - middle)
+        first = int(np.floor(place))
+        over[i] = place - first
+        for k in range(4):
+            at[k, i] = min(max(first - 1 + k, 0), many - 1)
+    return at, over
+
+
+@numba.njit(cache=True, fastmath=True, nogil=True)  # type: ignore[untyped-decorator]
+def _between_four(s0: F32, s1: F32, s2: F32, s3: F32, over: F32, out: F32) -> None:
+    """Cubic convolution of four rows, each place so far beyond the second; one place says it for all."""
+    for i in range(len(out)):
+        t = over[i] if len(over) > 1 else over[0]
+        one = SLOPE * (s0[i] - s2[i])
+        three = SLOPE * (s0[i] - s3[i]) + (SLOPE + np.float32(2)) * (s1[i] - s2[i])
+        out[i] = s1[i] + t * (one + t * ((s2[i] - s1[i] - one - three) + t * three))
+
+
+@numba.njit(cache=True, fastmath=True, nogil=True)  # type: ignore[untyped-decorator]
+def _one_of_three(three: F32, c: int, line: F32) -> None:
+    """A colour of a row."""
+    first = np.uint64(c)
+    for x in range(np.uint64(len(line))):
+        line[x] = three[np.uint64(3) * x + first]
+
+
+@numba.njit(cache=True, fastmath=True, nogil=True)  # type: ignore[untyped-decorator]
+def _into_three(line: F32, c: int, three: F32) -> None:
+    """A colour of a row put in its places."""
+    first = np.uint64(c)
+    for x in range(np.uint64(len(line))):
+        three[np.uint64(3) * x + first] = line[x]
+
+
+@numba.njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+def _shifted(line: F32, columns: npt.NDArray[np.int32], over: F32, out: F32) -> None:
+    """A line between its places; stretches of it that are shifted alike are done together."""
+    wide, x = len(line), 0
+    while x < wide:
+        off, to = columns[0, x] - x, x + 1
+        if columns[3, x] - columns[0, x] == 3:  # not at an end
+            while to < wide and columns[0, to] - to == off and columns[3, to] - columns[0, to] == 3:
+                to += 1
+        a, b, c, d, n = columns[0, x], columns[1, x], columns[2, x], columns[3, x], to - x
+        _between_four(
+            line[a : a + n], line[b : b + n], line[c : c + n], line[d : d + n], over[x:to], out[x:to]
+        )
+        x = to
+
+
+@kernel  # type: ignore[untyped-decorator]
+def drawn_in(rgb: F32, larger: Array, middle: Array) -> F32:
+    """A picture (h, w, 3) of which each colour (``larger`` (3,), 1 for one that stays) is taken from so many
+    times as far from a middle (x, y px)."""
+    out = np.empty_like(rgb)
+    height, wide = rgb.shape[:2]
+    flat, to = rgb.reshape(height, 3 * wide), out.reshape(height, 3 * wide)
+    columns, across = np.empty((3, 4, wide), np.int32), np.empty((3, wide), np.float32)
+    rows, down = np.empty((3, 4, height), np.int32), np.empty((3, height), np.float32)
+    for c in range(3):
+        columns[c], across[c] = _taps(wide, larger[c], middle[0])
+        rows[c], down[c] = _taps(height, larger[c], middle[1])
+    for y in numba.prange(height):
+        three, line, drawn = (
+            np.empty(3 * wide, np.float32),
+            np.empty(wide, np.float32),
+            np.empty(wide, np.float32),
+        )
+        for c in range(3):
+            if larger[c] == 1:
+                _one_of_three(flat[y], c, drawn)
+            else:
+                r = rows[c, :, y]
+                _between_four(flat[r[0]], flat[r[1]], flat[r[2]], flat[r[3]], down[c, y : y + 1], three)
+                _one_of_three(three, c, line)
+                _shifted(line, columns[c], across[c], drawn)
+            _into_three(drawn, c, to[y])
+    return out
+
+
 def warm() -> None:
     """Compile every loop, so that the first change is as fast as the next."""
     rgb, share = np.full((4, 4, 3), 0.2, np.float32), np.full((4, 4), 0.5, np.float32)
@@ -152,3 +249,4 @@ def warm() -> None:
     calmer(luma, colours, colours, luma, share, np.zeros(2), np.zeros(2), np.ones(2))
     thinner(rgb, share, share, 0.5, 0.02, 0.1)
     over_crosses(share)
+    drawn_in(rgb, np.array([1.001, 1.0, 0.999]), np.array([2.0, 2.0]))

@@ -21,6 +21,29 @@ def places(many: int, few: int) -> tuple[npt.NDArray[np.int32], F32]:
     return first, along
 
 
+@numba.njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+def widened(small: F32, wide: int) -> F32:
+    """The planes of a small map (rows, columns, planes), each row spread over so many places: (planes, rows,
+    wide)."""
+    rows, columns, planes = small.shape
+    left, along = places(wide, columns)
+    out = np.empty((planes, rows, wide), np.float32)
+    for k in range(planes):
+        for y in range(rows):
+            for x in range(wide):
+                first, second = small[y, left[x], k], small[y, min(left[x] + 1, columns - 1), k]
+                out[k, y, x] = first + along[x] * (second - first)
+    return out
+
+
+@numba.njit(inline="always")  # type: ignore[untyped-decorator]
+def row_between(rows: F32, above: int, down: np.float32, out: F32) -> None:
+    """What lies so far beyond a row of a widened map on the way to the next."""
+    first, second = rows[above], rows[min(above + 1, len(rows) - 1)]
+    for x in range(len(out)):
+        out[x] = first[x] + down * (second[x] - first[x])
+
+
 @numba.njit(inline="always")  # type: ignore[untyped-decorator]
 def line_between(small: F32, above: int, down: np.float32, k: int, line: F32) -> None:
     """The row of a plane of a small map (rows, columns, planes) between two of its rows, into a line, with
@@ -33,107 +56,12 @@ def line_between(small: F32, above: int, down: np.float32, k: int, line: F32) ->
 
 @kernel  # type: ignore[untyped-decorator]
 def scaled(rgb: F32, gain: F32) -> F32:
-    """A picture (h, w, 3) times a gain from a small map (rows, columns, 1)."""
-    out = np.empty_like(rgb)
-    (above, down), (left, along) = places(rgb.shape[0], gain.shape[0]), places(rgb.shape[1], gain.shape[1])
-    for y in numba.prange(rgb.shape[0]):
-        line = np.empty(gain.shape[1] + 1, np.float32)
-        line_between(gain, above[y], down[y], 0, line)
-        for x in range(rgb.shape[1]):
-            at = left[x]
-            factor = line[at] + along[x] * (line[at + 1] - line[at])
-            for c in range(3):
-                out[y, x, c] = rgb[y, x, c] * factor
-    return out
-
-
-@kernel  # type: ignore[untyped-decorator]
-def scaled_smooth(rgb: F32, gain: F32, share: F32) -> F32:
-    """A picture times one and a gain from a small map (rows, columns, 1), by a share (h, w)."""
-    out = np.empty_like(rgb)
-    (above, down), (left, along) = places(rgb.shape[0], gain.shape[0]), places(rgb.shape[1], gain.shape[1])
-    for y in numba.prange(rgb.shape[0]):
-        line = np.empty(gain.shape[1] + 1, np.float32)
-        line_between(gain, above[y], down[y], 0, line)
-        for x in range(rgb.shape[1]):
-            at = left[x]
-            factor = np.float32(1) + (line[at] + along[x] * (line[at + 1] - line[at])) * share[y, x]
-            for c in range(3):
-                out[y, x, c] = rgb[y, x, c] * factor
-    return out
-
-
-@kernel  # type: ignore[untyped-decorator]
-def less(rgb: F32, level: F32, share: F32) -> F32:
-    """A picture less a level (3,), by a share (h, w)."""
+    """A picture (h, w, 3) times a gain (h, w)."""
     out = np.empty_like(rgb)
     for y in numba.prange(rgb.shape[0]):
         for x in range(rgb.shape[1]):
             for c in range(3):
-                out[y, x, c] = rgb[y, x, c] - level[c] * share[y, x]
-    return out
-
-
-@kernel  # type: ignore[untyped-decorator]
-def less_smooth(rgb: F32, amount: F32, share: F32) -> F32:
-    """A picture less an amount from a small map (rows, columns, 3), by a share (h, w)."""
-    out = np.empty_like(rgb)
-    (above, down), (left, along) = (
-        places(rgb.shape[0], amount.shape[0]),
-        places(rgb.shape[1], amount.shape[1]),
-    )
-    for y in numba.prange(rgb.shape[0]):
-        lines = np.empty((3, amount.shape[1] + 1), np.float32)
-        for c in range(3):
-            line_between(amount, above[y], down[y], c, lines[c])
-        for x in range(rgb.shape[1]):
-            at = left[x]
-            for c in range(3):
-                taken = lines[c, at] + along[x] * (lines[c, at + 1] - lines[c, at])
-                out[y, x, c] = rgb[y, x, c] - taken * share[y, x]
-    return out
-
-
-@kernel  # type: ignore[untyped-decorator]
-def transformed(rgb: F32, share: F32, first: F32, second: F32) -> F32:
-    """A picture through two matrices (3, 3), laid together by the share of the first."""
-    out = np.empty_like(rgb)
-    for y in numba.prange(rgb.shape[0]):
-        for x in range(rgb.shape[1]):
-            s = share[y, x]
-            r, g, b = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
-            for c in range(3):
-                p = first[c, 0] * r + first[c, 1] * g + first[c, 2] * b
-                q = second[c, 0] * r + second[c, 1] * g + second[c, 2] * b
-                out[y, x, c] = q + s * (p - q)
-    return out
-
-
-@numba.njit(inline="always")  # type: ignore[untyped-decorator]
-def thrice(row: F32, out: F32) -> None:
-    """Each value of a row for each of three colours."""
-    for x in range(len(row)):
-        out[3 * x] = row[x]
-        out[3 * x + 1] = row[x]
-        out[3 * x + 2] = row[x]
-
-
-@kernel  # type: ignore[untyped-decorator]
-def encoded(rgb: F32, share: F32, first: F32, second: F32, brightest: float) -> F32:
-    """A linear picture through two tables over square roots of levels up to ``brightest``, laid together by
-    the share of the first; levels between entries take the nearest."""
-    out = np.empty_like(rgb)
-    last, wide = np.int32(first.shape[0] - 1), 3 * rgb.shape[1]
-    scale, half = np.float32(last / np.sqrt(brightest)), np.float32(0.5)
-    for y in numba.prange(rgb.shape[0]):
-        entry, shares = np.empty(wide, np.int32), np.empty(wide, np.float32)
-        row, to = rgb[y].reshape(wide), out[y].reshape(wide)
-        thrice(share[y], shares)
-        for i in range(wide):
-            entry[i] = min(np.int32(np.sqrt(max(row[i], np.float32(0))) * scale + half), last)
-        for i in range(wide):
-            low = second[entry[i]]
-            to[i] = low + shares[i] * (first[entry[i]] - low)
+                out[y, x, c] = rgb[y, x, c] * gain[y, x]
     return out
 
 
@@ -274,13 +202,7 @@ def cut(picture: U8, white: int, black: int) -> tuple[int, int, int]:
 def warm() -> None:
     """Compile every loop, so that the first change is as fast as the next."""
     rgb, share = np.full((4, 4, 3), 0.2, np.float32), np.full((4, 4), 0.5, np.float32)
-    table, matrix = np.linspace(0, 1, 256).astype(np.float32), np.eye(3, dtype=np.float32)
-    scaled(rgb, rgb)
-    scaled_smooth(rgb, rgb, share)
-    less(rgb, rgb[0, 0], share)
-    less_smooth(rgb, rgb, share)
-    transformed(rgb, share, matrix, matrix)
-    encoded(rgb, share, table, table, 8.0)
+    scaled(rgb, share)
     toned(rgb, share, np.zeros(6), 0.0, np.ones(2))
     toned(rgb, share, np.ones(6), 0.0, np.ones(2))
     light_of(rgb, 1.0)

@@ -5,7 +5,8 @@ import numpy.typing as npt
 
 from vinter.core.finish.canvas import Canvas, fresh
 from vinter.core.finish.guard import VISIBLE_NOISE, seen_noise
-from vinter.core.finish.moves.base import Move
+from vinter.core.finish.linear_light import LinearLight
+from vinter.core.finish.moves.base import LinearMove, Move
 from vinter.core.finish.moves.black_point import BlackPoint
 from vinter.core.finish.moves.colour import Colour as Saturation
 from vinter.core.finish.moves.colour import SkySaturation
@@ -34,25 +35,50 @@ class Renderer:
 
     def __init__(self, scene: Scene) -> None:
         self.scene = scene
-        self._done: list[tuple[Move, Canvas]] = []
+        self._done: list[tuple[list[Move], Canvas]] = []
 
     def render(self, recipe: RecipeParts, before: type[Move] | None = None) -> Canvas:
         """The finished canvas, RGB encoded 0 to 1 (values beyond are cut on output); or as it would be if
         nothing were done from the move ``before`` on but to turn and crop it."""
         canvas = fresh(self.scene)
-        done: list[tuple[Move, Canvas]] = []
+        done: list[tuple[list[Move], Canvas]] = []
         wanted = [
             m for m in recipe.moves() if before is None or m.place < before.place or isinstance(m, Geometry)
         ]
-        for i, move in enumerate(wanted):
-            if len(done) == i and i < len(self._done) and self._done[i][0] == move:
+        for i, moves in enumerate(_steps(wanted)):
+            if len(done) == i and i < len(self._done) and self._done[i][0] == moves:
                 canvas = self._done[i][1]
             else:
-                canvas = move.apply(canvas, self.scene)
+                canvas = self._together(moves, canvas)
                 self._done = self._done[:i]
-            done.append((move, canvas))
+            done.append((moves, canvas))
         self._done = done
         return canvas
+
+    def _together(self, moves: list[Move], canvas: Canvas) -> Canvas:
+        """A step done: a move by itself, or several of linear light in one pass."""
+        if len(moves) == 1:
+            return moves[0].apply(canvas, self.scene)
+        light = LinearLight()
+        for move in moves:
+            if isinstance(move, LinearMove):
+                light, canvas = move.asked(light, canvas, self.scene)
+        return light.on(canvas)
+
+
+def _steps(moves: list[Move]) -> list[list[Move]]:
+    """Moves by what is done at once: those of linear light that follow one another (with what lies between
+    them at rest) together, others each by itself."""
+    steps: list[list[Move]] = []
+    together = False
+    for move in moves:
+        linear = isinstance(move, LinearMove) and not move.alone
+        if together and (linear or move == type(move)()):
+            steps[-1].append(move)
+        else:
+            steps.append([move])
+            together = linear
+    return steps
 
 
 def to_8bit(canvas: Canvas) -> U8:

@@ -111,7 +111,7 @@ def _drawn(area: Area, canvas: Canvas, size: tuple[int, int]) -> F32:
 
 def _lit(rgb: F32, weight: F32) -> F32:
     gain = np.asarray(cv2.exp(weight * np.float32(np.log(2))), np.float32)
-    return np.asarray(scaled(rgb, gain[..., None]))
+    return np.asarray(scaled(rgb, gain))
 
 
 def _warmed(rgb: F32, weight: F32) -> F32:

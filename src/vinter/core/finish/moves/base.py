@@ -9,6 +9,7 @@ import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict, Field
 
 from vinter.core.finish.canvas import Canvas
+from vinter.core.finish.linear_light import LinearLight
 from vinter.core.finish.scene import Scene
 
 F32 = npt.NDArray[np.float32]
@@ -62,6 +63,31 @@ class Move(Part):
     def apply(self, canvas: Canvas, scene: Scene) -> Canvas:
         """The canvas after this move."""
         raise NotImplementedError
+
+
+class LinearMove(Move):
+    """A move that changes each pixel of linear light by itself; such moves are done together in one pass."""
+
+    @property
+    def alone(self) -> bool:
+        """Whether it does more than that just now, and is done by itself."""
+        return False
+
+    def asked(self, light: LinearLight, canvas: Canvas, scene: Scene) -> tuple[LinearLight, Canvas]:
+        """What is to be done with this move as well; and the canvas, its background as it will be."""
+        raise NotImplementedError
+
+    def apply(self, canvas: Canvas, scene: Scene) -> Canvas:
+        """The canvas after this move."""
+        if self == type(self)() and not self.always:
+            return canvas
+        light, canvas = self.asked(LinearLight(), canvas, scene)
+        return light.on(canvas)
+
+    @property
+    def always(self) -> bool:
+        """Whether it does something even at rest."""
+        return False
 
 
 MOVES: dict[str, type[Move]] = {}

@@ -5,15 +5,15 @@ from dataclasses import replace
 import numpy as np
 
 from vinter.core.finish.canvas import Canvas
-from vinter.core.finish.moves.base import Move, Row, Shown, move, setting
-from vinter.core.finish.pixels import scaled_smooth
+from vinter.core.finish.linear_light import LinearLight
+from vinter.core.finish.moves.base import LinearMove, Row, Shown, move, setting
 from vinter.core.finish.scene import Scene
 
 CORE = Row("Core and areas", 60)
 
 
 @move("core", place=50)
-class CoreLight(Move):
+class CoreLight(LinearMove):
     """A soft ellipse over the core: brightness in EV, half-axes as shares of the width, angle in degrees (0
     is upright), centre as shares of width and height."""
 
@@ -26,14 +26,14 @@ class CoreLight(Move):
     )
     y: float = setting(0.4, ge=0, le=1)
 
-    def apply(self, canvas: Canvas, scene: Scene) -> Canvas:
-        """The canvas with a soft gain over the core."""
+    def asked(self, light: LinearLight, canvas: Canvas, scene: Scene) -> tuple[LinearLight, Canvas]:
+        """A soft gain over the core."""
         if self.brightness == 0:
-            return canvas
+            return light, canvas
         x, y = canvas.places(8)
         dx, dy = x - self.x, (y - self.y) * scene.shape
         c, s = np.cos(np.radians(self.angle)), np.sin(np.radians(self.angle))
         along, across = dx * s - dy * c, dx * c + dy * s
         weight = np.exp(-1.2 * ((along / self.length) ** 2 + (across / self.breadth) ** 2))
         gain = (2.0 ** (self.brightness * weight) - 1).astype(np.float32)
-        return replace(canvas, rgb=scaled_smooth(canvas.rgb, gain[..., None], canvas.sky))
+        return replace(light, lift=gain[..., None]), canvas

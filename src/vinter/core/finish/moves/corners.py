@@ -2,12 +2,12 @@
 
 from dataclasses import replace
 
-import cv2
 import numpy as np
 
 from vinter.core.finish.canvas import Canvas
-from vinter.core.finish.moves.base import F32, Move, Row, Shown, move, setting
-from vinter.core.finish.pixels import scaled
+from vinter.core.finish.linear_light import LinearLight
+from vinter.core.finish.moves.base import F32, LinearMove, Row, Shown, move, setting
+from vinter.core.finish.neighbours import drawn_in
 from vinter.core.finish.scene import Scene
 
 CORNERS = Row("Corners", 15)
@@ -15,7 +15,7 @@ MOST_FRINGE = 5.0  # px
 
 
 @move("corners", place=15)
-class Corners(Move):
+class Corners(LinearMove):
     """Light given back to the corners: EV in the corner, falling to the middle with the fourth power of the
     cosine of a wide lens (r^2 and r^4). Red and blue drawn in: by how many px of the full size they lie
     outside green in the corner."""
@@ -34,34 +34,26 @@ class Corners(Move):
         le=MOST_FRINGE,
     )
 
-    def apply(self, canvas: Canvas, scene: Scene) -> Canvas:
-        """The canvas with an even field, its colours on one another."""
+    @property
+    def alone(self) -> bool:
+        """Whether colours are drawn in, for which a pixel's neighbours are looked at."""
+        return self.red != 0 or self.blue != 0
+
+    def asked(self, light: LinearLight, canvas: Canvas, scene: Scene) -> tuple[LinearLight, Canvas]:
+        """An even field; the colours of the canvas are laid on one another."""
         canvas = replace(canvas, rgb=self._together(canvas, scene))
         if self.amount == 0:
-            return canvas
+            return light, canvas
         x, y = canvas.places(16)
         half = np.hypot(1, scene.shape) / 2
         r2 = ((x - 0.5) ** 2 + ((y - 0.5) * scene.shape) ** 2) / half**2
         gain = (2.0 ** (self.amount * (0.7 * r2 + 0.3 * r2**2))).astype(np.float32)
-        return replace(canvas, rgb=scaled(canvas.rgb, gain[..., None]))
+        return replace(light, gain=gain[..., None]), canvas
 
     def _together(self, canvas: Canvas, scene: Scene) -> F32:
         """The picture with red and blue of green's size."""
         if self.red == 0 and self.blue == 0:
             return canvas.rgb
         middle = canvas.pixels(np.array([[0.5, 0.5]]))[0]
-        planes = list(cv2.split(canvas.rgb))
-        for c, px in ((0, self.red), (2, self.blue)):
-            larger = 1 + px / scene.corner_px
-            if px:
-                back = np.array(
-                    [[larger, 0, middle[0] * (1 - larger)], [0, larger, middle[1] * (1 - larger)]]
-                )
-                planes[c] = cv2.warpAffine(
-                    planes[c],
-                    back,
-                    canvas.sky.shape[::-1],
-                    flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP,
-                    borderMode=cv2.BORDER_REPLICATE,
-                )
-        return np.asarray(cv2.merge(planes), np.float32)
+        larger = 1 + np.array([self.red, 0.0, self.blue]) / scene.corner_px
+        return np.asarray(drawn_in(canvas.rgb, larger, middle), np.float32)

@@ -8,8 +8,8 @@ from scipy.interpolate import PchipInterpolator
 
 from vinter.core.camera.photons import srgb
 from vinter.core.finish.canvas import Canvas
-from vinter.core.finish.moves.base import DARK_AND_LIGHT, F32, Move, Part, Shown, move, setting
-from vinter.core.finish.pixels import encoded
+from vinter.core.finish.linear_light import LinearLight
+from vinter.core.finish.moves.base import DARK_AND_LIGHT, F32, LinearMove, Part, Shown, move, setting
 from vinter.core.finish.scene import Scene
 
 PIVOT = 0.30  # encoded level around which the curve turns
@@ -59,14 +59,17 @@ class Contrast(Part):
 
 
 @move("curve", place=60)
-class Curve(Move):
+class Curve(LinearMove):
     """Contrast of sky and ground; output 0 to 1, encoded."""
 
     sky: Contrast = Contrast()
     ground: Contrast = Contrast()
 
-    def apply(self, canvas: Canvas, scene: Scene) -> Canvas:
-        """The canvas, encoded."""
-        return replace(
-            canvas, rgb=encoded(canvas.rgb, canvas.sky, self.sky.table, self.ground.table, BRIGHTEST)
-        )
+    @property
+    def always(self) -> bool:
+        """The picture is encoded."""
+        return True
+
+    def asked(self, light: LinearLight, canvas: Canvas, scene: Scene) -> tuple[LinearLight, Canvas]:
+        """The picture, encoded."""
+        return replace(light, tables=(self.sky.table, self.ground.table), brightest=BRIGHTEST), canvas

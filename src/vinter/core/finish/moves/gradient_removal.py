@@ -6,8 +6,8 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.finish.canvas import Canvas
-from vinter.core.finish.moves.base import Move, Row, Shown, move, setting
-from vinter.core.finish.pixels import less_smooth
+from vinter.core.finish.linear_light import LinearLight
+from vinter.core.finish.moves.base import LinearMove, Row, Shown, move, setting
 from vinter.core.finish.scene import Scene, terms
 
 Array = npt.NDArray[np.float64]
@@ -44,7 +44,7 @@ def plain_level(scene: Scene, x: float, y: float) -> Array:
 
 
 @move("gradient_removal", place=20)
-class GradientRemoval(Move):
+class GradientRemoval(LinearMove):
     """Take out a share of the gradient of the sky's glow, down to its darkest place. The glow is what was
     measured in the picture, or with three places or more marked as plain sky a surface through those (x, y in
     shares, and their level in three colours, as it was when they were marked)."""
@@ -77,13 +77,12 @@ class GradientRemoval(Move):
         """Level (3,) of the sky's background afterwards."""
         return np.asarray(self.share * self._surface(scene)[1] + (1 - self.share) * scene.background)
 
-    def apply(self, canvas: Canvas, scene: Scene) -> Canvas:
-        """The canvas with a share of the smooth glow subtracted from its sky."""
+    def asked(self, light: LinearLight, canvas: Canvas, scene: Scene) -> tuple[LinearLight, Canvas]:
+        """A share of the smooth glow taken off the sky."""
         if self.share == 0:
-            return canvas
+            return light, canvas
         glow, base = self._surface(scene)
         x, y = canvas.places(16)
         surface = (terms(np.clip(x, 0, 1).ravel(), np.clip(y, 0, 1).ravel()) @ glow).reshape(*x.shape, 3)
         over = (surface - base).astype(np.float32) * np.float32(self.share)
-        rgb = less_smooth(canvas.rgb, over, canvas.sky)
-        return replace(canvas, rgb=rgb, background=self.background(scene))
+        return replace(light, amount=over), replace(canvas, background=self.background(scene))

@@ -8,8 +8,8 @@ import numpy.typing as npt
 
 from vinter.core.camera.illuminant import light_srgb
 from vinter.core.finish.canvas import Canvas
-from vinter.core.finish.moves.base import DARK_AND_LIGHT, Move, Part, Row, Shown, move, setting
-from vinter.core.finish.pixels import transformed
+from vinter.core.finish.linear_light import LinearLight
+from vinter.core.finish.moves.base import DARK_AND_LIGHT, LinearMove, Part, Row, Shown, move, setting
 from vinter.core.finish.scene import Scene
 from vinter.core.frames.reading import Colour
 
@@ -71,7 +71,7 @@ class GroundLight(Light):
 
 
 @move("light_balance", place=40)
-class LightBalance(Move):
+class LightBalance(LinearMove):
     """White balance and brightness of sky and ground."""
 
     sky: Light = Light()
@@ -87,7 +87,12 @@ class LightBalance(Move):
             tint @ np.array(scene.colour.matrix) @ np.diag(gains) * base * 2.0**light.brightness
         )
 
-    def apply(self, canvas: Canvas, scene: Scene) -> Canvas:
-        """The canvas in linear sRGB."""
+    @property
+    def always(self) -> bool:
+        """The camera's colours become a picture's."""
+        return True
+
+    def asked(self, light: LinearLight, canvas: Canvas, scene: Scene) -> tuple[LinearLight, Canvas]:
+        """Linear sRGB."""
         sky, ground = (self.matrix(zone, scene).astype(np.float32) for zone in (self.sky, self.ground))
-        return replace(canvas, rgb=transformed(canvas.rgb, canvas.sky, sky, ground))
+        return replace(light, matrices=(sky, ground)), canvas
