@@ -224,20 +224,15 @@ def drawn_in(rgb: F32, larger: Array, middle: Array) -> F32:
         columns[c], across[c] = _taps(wide, larger[c], middle[0])
         rows[c], down[c] = _taps(height, larger[c], middle[1])
     for y in numba.prange(height):
-        three, line, drawn = (
-            np.empty(3 * wide, np.float32),
-            np.empty(wide, np.float32),
-            np.empty(wide, np.float32),
-        )
+        three, line = np.empty(3 * wide, np.float32), np.empty((2, wide), np.float32)
+        to[y] = flat[y]
         for c in range(3):
-            if larger[c] == 1:
-                _one_of_three(flat[y], c, drawn)
-            else:
+            if larger[c] != 1:
                 r = rows[c, :, y]
                 _between_four(flat[r[0]], flat[r[1]], flat[r[2]], flat[r[3]], down[c, y : y + 1], three)
-                _one_of_three(three, c, line)
-                _shifted(line, columns[c], across[c], drawn)
-            _into_three(drawn, c, to[y])
+                _one_of_three(three, c, line[0])
+                _shifted(line[0], columns[c], across[c], line[1])
+                _into_three(line[1], c, to[y])
     return out
 
 
