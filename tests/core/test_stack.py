@@ -199,3 +199,17 @@ def test_pictures_of_an_automatic_mode_minutes_apart_are_laid_on_one_another(tmp
     mask = cv2.imread(str(result.mask), cv2.IMREAD_GRAYSCALE)
     assert overlap(mask, sky)[0] > 0.98
     assert result.report["noise_gain"] == pytest.approx(np.sqrt(5), rel=0.1)
+
+
+def test_a_lamp_in_some_frames_neither_leads_the_others_nor_hides_the_ground(tmp_path):
+    """What a lamp lights is as bright as the sky and full of specks: frames would be laid on them, and the
+    ground be taken for sky, were a lit frame the reference or part of the mean that the mask is found in."""
+    lit = (2, 3, 6, 8, 10)
+    spec = Scene(width=1344, height=1008, focal=933.0, stars=4000, lamp=dict.fromkeys(lit, 1.6))
+    sky = make_scene(tmp_path / "lamp", spec)
+    result = stack([tmp_path / "lamp"], tmp_path / "o.tif", Settings(workers=1), pool=Inline())
+    assert result.report["reference"] not in {f"F{i:03d}.dng" for i in lit}
+    mask = cv2.imread(str(result.mask), cv2.IMREAD_GRAYSCALE)
+    heaven, ground = overlap(mask, sky)
+    assert heaven > 0.98 and ground > 0.97
+    assert np.median(star_errors(spec, result.report, sky)) < 0.06

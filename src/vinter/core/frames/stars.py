@@ -3,7 +3,6 @@
 from dataclasses import dataclass
 from typing import Any
 
-import cv2
 import numpy as np
 import numpy.typing as npt
 import sep
@@ -70,10 +69,9 @@ class Background:
 
 
 def background(plane: F32) -> Background:
-    """Background by sigma-clipped boxes of 64 half-size pixels, of which every other row tells enough."""
-    half = np.ascontiguousarray(plane[::2])
-    found = sep.Background(half, bw=BACKGROUND_BOX, bh=BACKGROUND_BOX // 2, fw=3, fh=3)
-    level = np.asarray(cv2.resize(found.back(), plane.shape[::-1], interpolation=cv2.INTER_LINEAR))
+    """Background by sigma-clipped boxes of 64 half-size pixels."""
+    found = sep.Background(np.ascontiguousarray(plane), bw=BACKGROUND_BOX, bh=BACKGROUND_BOX, fw=3, fh=3)
+    level = found.back()
     return Background(level, float(found.globalrms), plane - level)
 
 

@@ -14,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.errors import BadInput
+from vinter.core.frames.measure import compare
 from vinter.core.frames.mosaic import half_plane
 from vinter.core.parallel import Cancelled
 from vinter.core.stack.cache import content_of, key_of
@@ -31,7 +32,7 @@ from vinter.core.stack.settings import Settings
 
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
-MASK_FRAMES = 6
+MASK_FRAMES, LEAST_CALM = 6, 3
 LEAST_TRAVEL = 4.0  # px of the sky over the take, below which ground and sky do not move apart
 MIRRORED = (
     0.03  # share of matched stars in the ground, beyond which the frames are registered again without them
@@ -88,9 +89,17 @@ def _near(registration: Registration) -> list[int]:
     return [i for i, a in enumerate(registration.alignments) if a.used and registration.groups.number[i] == 0]
 
 
+def _undisturbed(frames: list[Ingested], near: list[int]) -> list[int]:
+    """Those of the frames that nothing is held against beside the others (a lamp lights the ground as the sky
+    never does); all of them when too few are left."""
+    judged = compare([m for i in near if (m := frames[i].measure) is not None])
+    calm = [i for i, m in zip(near, judged, strict=True) if m.verdict == "keep"]
+    return calm if len(calm) >= LEAST_CALM else near
+
+
 def _seeds(pool: Executor, frames: list[Ingested], registration: Registration) -> _MaskSeeds:
     """Have the pool begin with what the mask is found from."""
-    near = _near(registration)
+    near = _undisturbed(frames, _near(registration))
     chosen = [near[i] for i in np.linspace(0, len(near) - 1, min(MASK_FRAMES, len(near))).round().astype(int)]
     homographies = [registration.alignments[i].homography for i in chosen]
     files = [(frames[i].spill, frames[i].pattern) for i in chosen]

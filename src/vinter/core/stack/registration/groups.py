@@ -8,6 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.errors import BadInput
+from vinter.core.frames.measure import compare
 from vinter.core.stack.ingest import Ingested
 from vinter.core.stack.registration.motion_model import (
     Groups,
@@ -58,14 +59,17 @@ def in_order(frames: list[Ingested]) -> list[Ingested]:
 
 
 def reference_of(frames: list[Ingested], wanted: str) -> int:
-    """The frame all others are laid on: the one named, or the middle one of the best verdict there is."""
+    """The frame all others are laid on: the one named, or the middle one of the best verdict there is, beside
+    the others (what a lamp lit has specks that others would be laid on)."""
     if wanted != "auto":
         names = [f.path.name for f in frames]
         if wanted not in names:
             raise BadInput(f"reference {wanted!r} is not among the frames that could be read")
         return names.index(wanted)
+    measured = [i for i, f in enumerate(frames) if f.measure]
+    judged = compare([m for f in frames if (m := f.measure) is not None])
     for verdicts in (("keep",), ("keep", "doubt")):
-        good = [i for i, f in enumerate(frames) if f.measure and f.measure.verdict in verdicts]
+        good = [i for i, m in zip(measured, judged, strict=True) if m.verdict in verdicts]
         if good:
             return good[len(good) // 2]
     return len(frames) // 2
