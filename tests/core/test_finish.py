@@ -13,10 +13,13 @@ from vinter.core.finish.canvas import Canvas, fresh
 from vinter.core.finish.controls import lines
 from vinter.core.finish.export import Output, export
 from vinter.core.finish.guard import limits
+from vinter.core.finish.linear_light import LinearLight
+from vinter.core.finish.moves.areas import Area, Areas
+from vinter.core.finish.moves.corners import Corners
 from vinter.core.finish.moves.curve import curve_table
-from vinter.core.finish.moves.gradient_removal import GradientRemoval
 from vinter.core.finish.moves.light_balance import TARGET_SKY, Light, LightBalance
-from vinter.core.finish.recipe import RECIPE, Recipe, parse_recipe, recipe_from
+from vinter.core.finish.neighbours import drawn_in, over_crosses
+from vinter.core.finish.recipe import RECIPE, Recipe, parse_recipe, recipe_from, recipe_of
 from vinter.core.finish.render import Renderer, dithered_8bit, suggest, to_8bit
 from vinter.core.finish.scene import load_scene, prepare, read_stack, save_scene
 from vinter.core.formats.pictures import PictureInfo
@@ -196,8 +199,48 @@ def test_the_guard_predicts_the_noise_that_comes_out():
 def test_unchanged_steps_are_not_run_again(monkeypatch):
     renderer = Renderer(scene(tilt=0.5))
     renderer.render(edit(glow=0.5))
-    monkeypatch.setattr(GradientRemoval, "apply", lambda *a: pytest.fail("glow ran again"))
-    renderer.render(edit(glow=0.5, sky={"contrast": 1.5}))
+    monkeypatch.setattr(LinearLight, "on", lambda *a: pytest.fail("what was done to linear light ran again"))
+    renderer.render(edit(glow=0.5, sky={"light_smoothed": 0.3}))
+
+
+def test_what_moves_do_together_is_what_they_do_one_after_the_other():
+    """Moves of linear light are done in one pass; a fringe, or an area painted between them, parts them."""
+    one = scene(tilt=0.8)
+    moves = suggest(one).with_moves(Corners(amount=0.5)).moves()
+    area = Areas(list=(Area(points=((0.2, 0.2), (0.35, 0.25)), radius=0.05, amount=0.6),))
+    for more in ((), (Corners(amount=0.5, red=0.8, blue=-0.4),), (area,)):
+        recipe = recipe_of(*moves).with_moves(*more)
+        canvas = fresh(one)
+        for move in recipe.moves():
+            canvas = move.apply(canvas, one)
+        together = Renderer(one).render(recipe)
+        # the nearest entry of the curve's table may be the next one
+        assert np.abs(together.rgb - canvas.rgb).max() < 2e-3
+        assert np.abs(together.rgb - canvas.rgb).mean() < 1e-6
+        assert together.background == pytest.approx(canvas.background)
+
+
+def test_what_stands_over_a_cross_is_what_an_opening_takes_away():
+    light = np.random.default_rng(2).random((57, 83)).astype(np.float32)
+    cross = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (3, 3))
+    assert np.array_equal(over_crosses(light), light - cv2.morphologyEx(light, cv2.MORPH_OPEN, cross))
+
+
+def test_a_colour_is_drawn_in_about_the_middle_and_the_others_stay():
+    soft = cv2.GaussianBlur(np.random.default_rng(3).random((90, 130, 3)).astype(np.float32), (0, 0), 2.5)
+    larger, middle = np.array([1.02, 1.0, 0.985]), np.array([60.0, 41.0])
+    out = drawn_in(soft, larger, middle)
+    y, x = np.mgrid[:90, :130].astype(np.float32)
+    for c in range(3):
+        at = [(v - m) * larger[c] + m for v, m in ((x, middle[0]), (y, middle[1]))]
+        wanted = cv2.remap(
+            soft[..., c],
+            *(v.astype(np.float32) for v in at),
+            cv2.INTER_CUBIC,
+            borderMode=cv2.BORDER_REPLICATE,
+        )
+        assert np.abs(out[..., c] - wanted).max() < 0.01
+    assert np.array_equal(out[..., 1], soft[..., 1])
 
 
 def test_exports_open_elsewhere_with_size_depth_and_metadata(tmp_path):

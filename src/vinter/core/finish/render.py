@@ -67,18 +67,22 @@ class Renderer:
 
 
 def _steps(moves: list[Move]) -> list[list[Move]]:
-    """Moves by what is done at once: those of linear light that follow one another (with what lies between
-    them at rest) together, others each by itself."""
+    """Moves by what is done at once: those of linear light that follow one another (what lies between them at
+    rest does nothing) together, others each by itself."""
     steps: list[list[Move]] = []
+    at_rest: list[Move] = []
     together = False
     for move in moves:
         linear = isinstance(move, LinearMove) and not move.alone
-        if together and (linear or move == type(move)()):
+        if together and linear:
             steps[-1].append(move)
+            at_rest = []
+        elif together and move == type(move)():
+            at_rest.append(move)
         else:
-            steps.append([move])
-            together = linear
-    return steps
+            steps += [*([one] for one in at_rest), [move]]
+            at_rest, together = [], linear
+    return [*steps, *([one] for one in at_rest)]
 
 
 def to_8bit(canvas: Canvas) -> U8:
