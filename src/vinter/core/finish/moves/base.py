@@ -81,8 +81,9 @@ class LinearMove(Move):
         """The canvas after this move."""
         if self == type(self)() and not self.always:
             return canvas
-        light, canvas = self.asked(LinearLight(), canvas, scene)
-        return light.on(canvas)
+        nothing = LinearLight()
+        light, canvas = self.asked(nothing, canvas, scene)
+        return canvas if light is nothing else light.on(canvas)
 
     @property
     def always(self) -> bool:
