@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from vinter.core.frames.lenswarp import LensWarp, parse
+from vinter.core.frames.measure import Measure
 from vinter.core.stack.photometry.normalization import Normalization, _surface, light_ratio, terms
 from vinter.core.stack.registration.geometry import as_rotation, pixels, rays, small_turn, turn, vector_of
 from vinter.core.stack.registration.groups import in_order, left_out, reference_of
@@ -111,6 +112,10 @@ def test_shifts_and_turns_are_voted_for():
     assert np.median(np.hypot(*(there - turned).T)) < 20
 
 
+# what frames show that are kept, doubted and dropped by themselves
+SHOWS = {"keep": {}, "doubt": {"clipped_fraction": 0.05}, "drop": {"stars": 4}}
+
+
 def frame(name, **values):
     base = {
         "width": 4032,
@@ -118,10 +123,20 @@ def frame(name, **values):
         "kind": "bayer",
         "fwhm_px": 3.3,
         "stars": 500,
-        "verdict": "keep",
         "exposure_s": 10.0,
+        "file": name,
+        "iso": 1600,
+        "time": None,
+        "elongation": 1.1,
+        "trail_px": 0.0,
+        "background": 0.02,
+        "noise": 0.001,
+        "clipped_fraction": 0.0,
+        "streaks": 0,
+        "raw": "sensor",
+        "raw_reasons": [],
     }
-    m = SimpleNamespace(**{**base, **values})
+    m = Measure(**{**base, **SHOWS[values.pop("shows", "keep")], **values})
     return SimpleNamespace(
         path=SimpleNamespace(name=name),
         measure=m,
@@ -136,17 +151,19 @@ def test_order_reference_and_what_is_left_out():
     assert [f.path.name for f in in_order(frames)] == ["c", "b", "a"]
     assert [f.path.name for f in in_order([*frames, frame("aa")])] == ["a", "aa", "b", "c"]
     judged = [
-        frame("0", verdict="doubt"),
+        frame("0", shows="doubt"),
         frame("1"),
-        frame("2", verdict="doubt"),
-        frame("3", verdict="drop"),
-        frame("4", verdict="drop"),
+        frame("2", shows="doubt"),
+        frame("3", shows="drop"),
+        frame("4", shows="drop"),
     ]
     assert (
         reference_of(judged, "auto") == 1
         and reference_of(judged[2:], "auto") == 0
         and reference_of(judged[3:], "auto") == 1
     )
+    lit = [frame(str(i), brightest=0.2 if i in (2, 3) else 0.03) for i in range(6)]
+    assert reference_of(lit, "auto") == 4  # not the middle one, which a lamp lit
     out = left_out([frame("0"), frame("1", width=4000), frame("2", fwhm_px=9.0), frame("3"), frame("4")], 0)
     assert set(out) == {1, 2} and "4000 x 3024" in out[1] and "9.0 px wide against 3.3" in out[2]
 
