@@ -51,9 +51,7 @@ class LinearLight:
 
 
 @numba.njit(inline="always")  # type: ignore[untyped-decorator]
-def _encode(
-    light: F32, share: F32, first: F32, second: F32, scale: np.float32, entry: npt.NDArray[np.int32]
-) -> None:
+def _encode(light: F32, share: F32, first: F32, second: F32, scale: np.float32, entry: I32) -> None:
     """A row of one colour through two tables, in place."""
     last = np.int32(len(first) - 1)
     for x in range(len(light)):

@@ -79,16 +79,9 @@ class LinearMove(Move):
 
     def apply(self, canvas: Canvas, scene: Scene) -> Canvas:
         """The canvas after this move."""
-        if self == type(self)() and not self.always:
-            return canvas
         nothing = LinearLight()
         light, canvas = self.asked(nothing, canvas, scene)
         return canvas if light is nothing else light.on(canvas)
-
-    @property
-    def always(self) -> bool:
-        """Whether it does something even at rest."""
-        return False
 
 
 MOVES: dict[str, type[Move]] = {}

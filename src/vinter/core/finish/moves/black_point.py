@@ -25,5 +25,7 @@ class BlackPoint(LinearMove):
 
     def asked(self, light: LinearLight, canvas: Canvas, scene: Scene) -> tuple[LinearLight, Canvas]:
         """The sky's pedestal lowered."""
+        if self.magnitudes == 0:
+            return light, canvas
         level = np.asarray(canvas.background * (1 - self.left), np.float32)
         return replace(light, level=level), replace(canvas, background=canvas.background * self.left)

@@ -65,11 +65,6 @@ class Curve(LinearMove):
     sky: Contrast = Contrast()
     ground: Contrast = Contrast()
 
-    @property
-    def always(self) -> bool:
-        """The picture is encoded."""
-        return True
-
     def asked(self, light: LinearLight, canvas: Canvas, scene: Scene) -> tuple[LinearLight, Canvas]:
         """The picture, encoded."""
         return replace(light, tables=(self.sky.table, self.ground.table), brightest=BRIGHTEST), canvas

@@ -87,11 +87,6 @@ class LightBalance(LinearMove):
             tint @ np.array(scene.colour.matrix) @ np.diag(gains) * base * 2.0**light.brightness
         )
 
-    @property
-    def always(self) -> bool:
-        """The camera's colours become a picture's."""
-        return True
-
     def asked(self, light: LinearLight, canvas: Canvas, scene: Scene) -> tuple[LinearLight, Canvas]:
         """Linear sRGB."""
         sky, ground = (self.matrix(zone, scene).astype(np.float32) for zone in (self.sky, self.ground))
