@@ -12,7 +12,7 @@ from vinter.core.finish.canvas import fresh
 from vinter.core.finish.moves.colour import Colour as Tones
 from vinter.core.finish.moves.colour import Saturation, SkySaturation
 from vinter.core.finish.moves.corners import Corners
-from vinter.core.finish.moves.curve import curve_table
+from vinter.core.finish.moves.curve import BRIGHTEST, LUT_SIZE, curve_table
 from vinter.core.finish.moves.fine_scales import FineScales
 from vinter.core.finish.moves.geometry import Geometry
 from vinter.core.finish.moves.gradient_removal import GradientRemoval, plain_level
@@ -201,7 +201,7 @@ def test_a_gradient_is_taken_out_through_places_marked_as_plain_sky():
 
 
 def test_highlights_are_held_back_or_let_go_and_shadows_stay():
-    linear = np.linspace(0, 1, 65536) ** 2 * 8.0
+    linear = np.linspace(0, 1, LUT_SIZE) ** 2 * BRIGHTEST
     plain, held, free = (curve_table(1.0, (), a) for a in (0.0, 1.0, -1.0))
     assert all((np.diff(t) >= -1e-6).all() for t in (plain, held, free))
     dark = linear < 0.05

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from vinter.core.finish import linear_light, neighbours, pixels
+from vinter.core.finish import grain, linear_light, neighbours, pixels, star_light
 from vinter.core.simulate import painting
 from vinter.core.simulate.exposing import digitise, draw_trails
 from vinter.core.stack.warming import stacking
@@ -16,6 +16,8 @@ def main() -> None:
     digitise(light, light.copy(), 2.0, 1.5, 64.0, 1023, out)
     pixels.warm()
     neighbours.warm()
+    grain.warm()
+    star_light.warm()
     linear_light.warm()
     painting.warm()
 

@@ -27,6 +27,7 @@ BY_NOISE = (
     ("core.brightness", -1.0, 2.0),
     ("detail.sky.fine", -0.8, 1.5),
 )
+WIDTH = 19  # entries of the curve's table to each side, over which its slope is taken
 EVEN = 0.1  # EV, within which nothing is said of more or less
 CUT = (254, 2)  # levels from which on a pixel is white, and to which it is black, without detail
 VISIBLE_NOISE = 6.0 / 255  # encoded deviation at full size that reads as grain
@@ -52,7 +53,7 @@ def sky_noise(scene: Scene, recipe: RecipeParts) -> float:
     gain = float(balance.matrix(balance.sky, scene).sum(axis=1)[1])
     at = float(np.clip(level * gain, 0.0005, 0.98))
     table = recipe.of(Curve).sky.table
-    index, width = int((at / BRIGHTEST) ** 0.5 * (LUT_SIZE - 1)), 300
+    index, width = int((at / BRIGHTEST) ** 0.5 * (LUT_SIZE - 1)), WIDTH
     low, high = max(index - width, 0), min(index + width, LUT_SIZE - 1)
     slope = float(table[high] - table[low]) / ((high**2 - low**2) / (LUT_SIZE - 1) ** 2 * BRIGHTEST)
     lifted = 2.0 ** max(recipe.of(CoreLight).brightness, 0) * (1 + max(recipe.of(Detail).sky.fine, 0))

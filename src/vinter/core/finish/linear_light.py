@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.finish.canvas import Canvas
-from vinter.core.finish.pixels import F32, kernel, places, row_between, widened
+from vinter.core.finish.pixels import F32, apart, joined, kernel, places, row_between, row_kernel, widened
 
 I32 = npt.NDArray[np.int32]
 
@@ -20,8 +20,8 @@ class LinearLight:
 
     gain: factor (rows, columns, 1); amount (rows, columns, 3) and level (3,): taken off the sky, by its
     share; matrices (3, 3) of sky and ground; lift (rows, columns, 1): the sky times 1 and so much, by its
-    share; tables: encoded levels of sky and ground over square roots of levels up to ``brightest``, of which
-    the nearest counts.
+    share; tables: encoded levels of sky and ground over square roots of levels up to ``brightest``, straight
+    between their entries.
     """
 
     gain: F32 | None = None
@@ -50,15 +50,57 @@ class LinearLight:
         return replace(canvas, rgb=rgb)
 
 
-@numba.njit(inline="always")  # type: ignore[untyped-decorator]
-def _encode(light: F32, share: F32, first: F32, second: F32, scale: np.float32, entry: I32) -> None:
-    """A row of one colour through two tables, in place."""
-    last = np.int32(len(first) - 1)
+@row_kernel  # type: ignore[untyped-decorator]
+def _encoded(
+    light: F32, share: F32, first: F32, second: F32, scale: np.float32, entry: I32, along: F32
+) -> None:
+    """A row of one colour through two tables, in place; through one of them where it is all of one zone.
+    ``entry`` and ``along`` (wide,) are worked in."""
+    last, of_sky = np.float32(len(first) - 2), np.float32(0)
     for x in range(len(light)):
-        entry[x] = min(np.int32(np.sqrt(max(light[x], np.float32(0))) * scale + np.float32(0.5)), last)
+        place = min(np.sqrt(max(light[x], np.float32(0))) * scale, last)
+        entry[x] = np.int32(place)
+        along[x] = place - np.float32(entry[x])
+        of_sky += share[x]
+    one = np.uint64(1)
+    if of_sky == 0 or of_sky == len(share):
+        table = second if of_sky == 0 else first
+        for x in range(len(light)):
+            at = np.uint64(entry[x])
+            light[x] = table[at] + along[x] * (table[at + one] - table[at])
+        return
     for x in range(len(light)):
-        low = second[entry[x]]
-        light[x] = low + share[x] * (first[entry[x]] - low)
+        at = np.uint64(entry[x])
+        low = second[at] + along[x] * (second[at + one] - second[at])
+        light[x] = low + share[x] * (first[at] + along[x] * (first[at + one] - first[at]) - low)
+
+
+@row_kernel  # type: ignore[untyped-decorator]
+def times(light: F32, gain: F32) -> None:
+    """A row times another, in place."""
+    for x in range(len(light)):
+        light[x] *= gain[x]
+
+
+@row_kernel  # type: ignore[untyped-decorator]
+def _taken(light: F32, share: F32, spread: F32, level: np.float32) -> None:
+    """A row of one colour less so much of its sky, in place."""
+    for x in range(len(light)):
+        light[x] -= (spread[x] + level) * share[x]
+
+
+@row_kernel  # type: ignore[untyped-decorator]
+def _balanced(light: F32, share: F32, lift: F32, sky: F32, ground: F32) -> None:
+    """A row of three colours through the zones' matrices, and the sky lifted, in place."""
+    red, green, blue = light[0], light[1], light[2]
+    a, b, c = ground[0], ground[1], ground[2]
+    d, e, f = sky[0] - a, sky[1] - b, sky[2] - c
+    for x in range(len(share)):
+        r, g, low, s = red[x], green[x], blue[x], share[x]
+        lifted = np.float32(1) + lift[x] * s
+        red[x] = ((a[0] + s * d[0]) * r + (a[1] + s * d[1]) * g + (a[2] + s * d[2]) * low) * lifted
+        green[x] = ((b[0] + s * e[0]) * r + (b[1] + s * e[1]) * g + (b[2] + s * e[2]) * low) * lifted
+        blue[x] = ((c[0] + s * f[0]) * r + (c[1] + s * f[1]) * g + (c[2] + s * f[2]) * low) * lifted
 
 
 @kernel  # type: ignore[untyped-decorator]
@@ -82,45 +124,29 @@ def _done(
     less_above, less_down = places(height, amount.shape[0])
     lift_above, lift_down = places(height, lift.shape[0])
     wide_gain, wide_amount, wide_lift = widened(gain, wide), widened(amount, wide), widened(lift, wide)
-    gains, lifts, takes = gain.size > 3, lift.size > 3, amount.size > 3
+    flat, to = rgb.reshape(height, 3 * wide), out.reshape(height, 3 * wide)
     scale = np.float32((len(first) - 1) / np.sqrt(brightest))
     for y in numba.prange(height):
-        row, to, shares = rgb[y].reshape(3 * wide), out[y].reshape(3 * wide), share[y]
-        spread, entry = np.empty(wide, np.float32), np.empty(wide, np.int32)
-        light = np.empty((3, wide), np.float32)
-        red, green, blue = light[0], light[1], light[2]
-        for x in range(wide):
-            red[x], green[x], blue[x] = row[3 * x], row[3 * x + 1], row[3 * x + 2]
-        if gains:
+        light, shares = np.empty((3, wide), np.float32), share[y]
+        spread, along, entry = (
+            np.empty(wide, np.float32),
+            np.empty(wide, np.float32),
+            np.empty(wide, np.int32),
+        )
+        apart(flat[y], light)
+        if gain.size > 3:
             row_between(wide_gain[0], gain_above[y], gain_down[y], spread)
-            for x in range(wide):
-                red[x], green[x], blue[x] = red[x] * spread[x], green[x] * spread[x], blue[x] * spread[x]
+            for c in range(3):
+                times(light[c], spread)
         for c in range(3):
-            own, taken = light[c], level[c]
-            if takes:
-                row_between(wide_amount[c], less_above[y], less_down[y], spread)
-                for x in range(wide):
-                    own[x] -= spread[x] * shares[x]
-            for x in range(wide):
-                own[x] -= taken * shares[x]
-        if lifts:
-            row_between(wide_lift[0], lift_above[y], lift_down[y], spread)
-        else:
-            spread[:] = 0
-        for x in range(wide):
-            r, g, b, s = red[x], green[x], blue[x], shares[x]
-            lifted = np.float32(1) + spread[x] * s
-            q = ground[0, 0] * r + ground[0, 1] * g + ground[0, 2] * b
-            red[x] = (q + s * (sky[0, 0] * r + sky[0, 1] * g + sky[0, 2] * b - q)) * lifted
-            q = ground[1, 0] * r + ground[1, 1] * g + ground[1, 2] * b
-            green[x] = (q + s * (sky[1, 0] * r + sky[1, 1] * g + sky[1, 2] * b - q)) * lifted
-            q = ground[2, 0] * r + ground[2, 1] * g + ground[2, 2] * b
-            blue[x] = (q + s * (sky[2, 0] * r + sky[2, 1] * g + sky[2, 2] * b - q)) * lifted
+            row_between(wide_amount[c], less_above[y], less_down[y], spread)
+            _taken(light[c], shares, spread, level[c])
+        row_between(wide_lift[0], lift_above[y], lift_down[y], spread)
+        _balanced(light, shares, spread, sky, ground)
         if len(first) > 3:
             for c in range(3):
-                _encode(light[c], shares, first, second, scale, entry)
-        for x in range(wide):
-            to[3 * x], to[3 * x + 1], to[3 * x + 2] = red[x], green[x], blue[x]
+                _encoded(light[c], shares, first, second, scale, entry, along)
+        joined(light, to[y])
     return out
 
 

@@ -13,7 +13,7 @@ from vinter.core.finish.moves.base import DARK_AND_LIGHT, F32, LinearMove, Part,
 from vinter.core.finish.scene import Scene
 
 PIVOT = 0.30  # encoded level around which the curve turns
-LUT_SIZE = 65536
+LUT_SIZE = 4097  # straight between its entries it is closer than 1 in 100,000
 BRIGHTEST = 8.0  # linear level at the end of the curve's table
 MOST_POINTS = 8
 SHOULDER = 0.5  # linear level from which highlights roll off
@@ -23,7 +23,7 @@ Points = tuple[tuple[float, float], ...]
 
 @lru_cache(maxsize=64)
 def curve_table(contrast: float, points: Points = (), held: float = 0.0) -> F32:
-    """Encoded level over 65,536 square roots of linear levels from 0 to BRIGHTEST.
+    """Encoded level over ``LUT_SIZE`` square roots of linear levels from 0 to BRIGHTEST.
 
     Highlights roll off above a shoulder (one half; lower the more they are ``held`` back, 1 at most; higher
     below 0) instead of clipping; then an S of slope ``contrast`` at the pivot that

@@ -8,7 +8,7 @@ import numpy as np
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import F32, Move, Part, Row, Shown, move, setting
 from vinter.core.finish.neighbours import locally
-from vinter.core.finish.pixels import light_of
+from vinter.core.finish.pixels import light_of, shrunk
 from vinter.core.finish.scene import Scene
 
 DETAIL = Row("Haze", 55)
@@ -49,11 +49,8 @@ class Detail(Move):
         """The canvas with more or less local contrast."""
         if self.sky == Contrast() and self.ground == Contrast():
             return canvas
-        h, w = canvas.sky.shape
-        light = light_of(canvas.rgb, 1.0)
-        size = (max(w // REDUCED, 2), max(h // REDUCED, 2))
-        small = cv2.medianBlur(cv2.resize(light, size, interpolation=cv2.INTER_AREA), 3)
-        sky = cv2.resize(canvas.sky, size, interpolation=cv2.INTER_AREA)
+        small = cv2.medianBlur(light_of(shrunk(canvas.rgb, REDUCED), 1.0), 3)
+        sky = cv2.resize(canvas.sky, small.shape[::-1], interpolation=cv2.INTER_AREA)
         step = scene.degrees_px * REDUCED
         changes = []
         for zone, share in ((self.sky, sky), (self.ground, np.asarray(1 - sky, np.float32))):

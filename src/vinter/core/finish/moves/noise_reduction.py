@@ -6,11 +6,15 @@ import cv2
 import numpy as np
 
 from vinter.core.finish.canvas import Canvas
+from vinter.core.finish.grain import calmer, colours_of, details, weights
 from vinter.core.finish.moves.base import Move, Part, Row, Shown, move, setting
-from vinter.core.finish.neighbours import calmer, luma_and_colours
+from vinter.core.finish.pixels import shrunk
 from vinter.core.finish.scene import Scene
 
 GRAIN = Row("Noise", 70)
+COLOUR_PX, LIGHT_PX = 7.0, 2.2  # px at full size that colour and light are smoothed over (deviations)
+SHRINKABLE = 2.5  # px of that, from which on a smaller picture of blocks of 4 px serves as well
+NO_SMOOTHING = 0.1
 LEAST_COLOUR = 0.12  # encoded, from which on a colour stands out of a picture without grain
 SMOOTH_LIMIT = 0.33  # of luminance, beyond which grain turns to blotches
 
@@ -34,21 +38,25 @@ class NoiseReduction(Move):
         colour, light = self.sky.colour or self.ground.colour, self.sky.light or self.ground.light
         if not colour and not light:
             return canvas
-        h, w = canvas.sky.shape
-        luma, colours = luma_and_colours(canvas.rgb)
-        soft, smooth, grain = colours, luma, np.array([1e-5, LEAST_COLOUR])
-        if colour:
-            half = cv2.resize(colours, (max(w // 2, 1), max(h // 2, 1)), interpolation=cv2.INTER_AREA)
-            soft = np.asarray(cv2.GaussianBlur(half, (0, 0), max(3.5 * scene.scale, 0.5)), np.float32)
-            some = soft[: h // 2 : 4, : w // 2 : 4]
-            away = np.abs(colours[::8, ::8][: some.shape[0], : some.shape[1]] - some)
-            grain[1] = max(4 * 1.4826 * float(np.median(away)), LEAST_COLOUR)
-        if light:
-            smooth = np.asarray(cv2.GaussianBlur(luma, (0, 0), max(2.2 * scene.scale, 0.6)), np.float32)
-            grain[0] += 3 * 1.4826 * float(np.median(np.abs(luma[::8, ::8] - smooth[::8, ::8])))
-        of_colour, of_light = (
-            np.array([getattr(zone, name) for zone in (self.sky, self.ground)])
-            for name in ("colour", "light")
+        soft, taps, usual = (
+            np.zeros((1, 1, 2), np.float32),
+            weights(NO_SMOOTHING),
+            np.array([1e-5, LEAST_COLOUR]),
         )
-        calm = calmer(luma, colours, soft, smooth, canvas.sky, of_colour, of_light, grain)
-        return replace(canvas, rgb=calm)
+        if colour:
+            wide = COLOUR_PX * scene.scale
+            step = 4 if wide >= SHRINKABLE else 2
+            small = colours_of(shrunk(canvas.rgb, step))
+            soft = np.asarray(cv2.GaussianBlur(small, (0, 0), max(wide / step, 0.5)), np.float32)
+            every = slice(None, None, 8 // step)
+            some = soft[every, every]
+            away = np.abs(
+                colours_of(np.ascontiguousarray(canvas.rgb[::8, ::8]))[: some.shape[0], : some.shape[1]]
+                - some
+            )
+            usual[1] = max(4 * 1.4826 * float(np.median(away)), LEAST_COLOUR)
+        if light:
+            taps = weights(max(LIGHT_PX * scene.scale, 0.6))
+            usual[0] += 3 * 1.4826 * float(np.median(np.abs(details(canvas.rgb, taps))))
+        amounts = np.array([[self.sky.colour, self.ground.colour], [self.sky.light, self.ground.light]])
+        return replace(canvas, rgb=calmer(canvas.rgb, soft, taps, canvas.sky, amounts, usual))

@@ -9,9 +9,9 @@ import numpy.typing as npt
 
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import F32, Move, Row, Shown, move, setting
-from vinter.core.finish.neighbours import over_crosses, thinner
-from vinter.core.finish.pixels import between, light_of
+from vinter.core.finish.pixels import between
 from vinter.core.finish.scene import Scene
+from vinter.core.finish.star_light import disc, over_opening, thinner
 
 Array = npt.NDArray[np.float64]
 STARS = Row("Stars", 67)
@@ -19,7 +19,6 @@ STAR_PX = 7.0  # px at full size that hold a star
 BRIGHT = 0.28  # encoded height over the sky, from which on a star is not among the faint ones
 LEAST_TRAIL = 0.6  # px of the canvas, from which on stars are shortened
 SEEN = 0.3  # of a star's linear peak: half of it as encoded
-BRIGHTEST = 1e6  # encoded light, over everything there is
 NEAR = 1e-3  # of the picture, over which a direction is measured
 MOST_BACK = 2.5  # times brighter than before a shortened star may become
 LEAST, SURE = 0.02, 0.1  # encoded height of the faintest, and how much more is surely a star
@@ -48,14 +47,11 @@ class Stars(Move):
         if way is not None:
             star = np.asarray(cv2.subtract(rgb, sky), np.float32)
             rgb = _rounded(rgb, sky, star, way, canvas.sky * np.float32(self.rounder))
-        light = light_of(rgb, BRIGHTEST)
-        if wide == 3:  # an ellipse of that size is a cross
-            height = over_crosses(light)
-        else:
-            low = cv2.morphologyEx(light, cv2.MORPH_OPEN, kernel)
-            height = np.asarray(cv2.subtract(light, low), np.float32)
+        halves = disc(wide)
+        if self.fewer or self.colour or self.sharper:
+            height = over_opening(rgb, halves)
         if self.smaller:
-            rgb = thinner(rgb, height, canvas.sky, self.smaller, LEAST, SURE)
+            rgb = thinner(rgb, canvas.sky, halves, self.smaller, LEAST, SURE)
         if self.fewer:
             peak = cv2.dilate(height, kernel)
             share = np.clip((BRIGHT - peak) / (BRIGHT - LEAST), 0, 1) * canvas.sky * np.float32(self.fewer)
