@@ -28,15 +28,16 @@ class Schema:
         return len(self.steps) + 1
 
     def current(self, data: Data) -> Data:
-        """Data of any version in today's form; the data given stay as they are. BadInput when a later Vinter
-        wrote them or the version is no number."""
+        """Data of any version in today's form; the data given stay as they are (of today's they are the inner
+        parts). BadInput when a later Vinter wrote them or the version is no number."""
         found = data.get("version", 1)
         if not isinstance(found, int) or not 1 <= found <= self.version:
             raise BadInput(
                 f"{self.name}: version {found!r} is not known here; versions 1 to {self.version} are"
             )
-        out = deepcopy(data)
-        for step in self.steps[found - 1 :]:
+        steps = self.steps[found - 1 :]
+        out = deepcopy(data) if steps else data
+        for step in steps:
             out = step(out)
         return self.stamped(out)
 

@@ -24,9 +24,10 @@ class Needed(BadInput):
         return {}
 
 
-def owned(model: type[M], request: HttpRequest, pk: int) -> M:
-    """The user's own object, or 404."""
-    return get_object_or_404(model, pk=pk, owner=request.user)
+def owned(model: type[M], request: HttpRequest, pk: int, *joined: str) -> M:
+    """The user's own object, or 404; with it in one query what its fields ``joined`` point at."""
+    which = model._default_manager.select_related(*joined) if joined else model
+    return get_object_or_404(which, pk=pk, owner=request.user)
 
 
 def outside(path: str) -> str:

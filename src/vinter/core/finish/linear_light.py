@@ -8,7 +8,17 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.finish.canvas import Canvas
-from vinter.core.finish.pixels import F32, apart, joined, kernel, places, row_between, row_kernel, widened
+from vinter.core.finish.pixels import (
+    BAND,
+    F32,
+    apart,
+    joined,
+    kernel,
+    places,
+    row_between,
+    row_kernel,
+    widened,
+)
 
 I32 = npt.NDArray[np.int32]
 
@@ -126,27 +136,25 @@ def _done(
     wide_gain, wide_amount, wide_lift = widened(gain, wide), widened(amount, wide), widened(lift, wide)
     flat, to = rgb.reshape(height, 3 * wide), out.reshape(height, 3 * wide)
     scale = np.float32((len(first) - 1) / np.sqrt(brightest))
-    for y in numba.prange(height):
-        light, shares = np.empty((3, wide), np.float32), share[y]
-        spread, along, entry = (
-            np.empty(wide, np.float32),
-            np.empty(wide, np.float32),
-            np.empty(wide, np.int32),
-        )
-        apart(flat[y], light)
-        if gain.size > 3:
-            row_between(wide_gain[0], gain_above[y], gain_down[y], spread)
+    for band in numba.prange((height + BAND - 1) // BAND):
+        light, entry = np.empty((3, wide), np.float32), np.empty(wide, np.int32)
+        spread, along = np.empty(wide, np.float32), np.empty(wide, np.float32)
+        for y in range(band * BAND, min(band * BAND + BAND, height)):
+            shares = share[y]
+            apart(flat[y], light)
+            if gain.size > 3:
+                row_between(wide_gain[0], gain_above[y], gain_down[y], spread)
+                for c in range(3):
+                    times(light[c], spread)
             for c in range(3):
-                times(light[c], spread)
-        for c in range(3):
-            row_between(wide_amount[c], less_above[y], less_down[y], spread)
-            _taken(light[c], shares, spread, level[c])
-        row_between(wide_lift[0], lift_above[y], lift_down[y], spread)
-        _balanced(light, shares, spread, sky, ground)
-        if len(first) > 3:
-            for c in range(3):
-                _encoded(light[c], shares, first, second, scale, entry, along)
-        joined(light, to[y])
+                row_between(wide_amount[c], less_above[y], less_down[y], spread)
+                _taken(light[c], shares, spread, level[c])
+            row_between(wide_lift[0], lift_above[y], lift_down[y], spread)
+            _balanced(light, shares, spread, sky, ground)
+            if len(first) > 3:
+                for c in range(3):
+                    _encoded(light[c], shares, first, second, scale, entry, along)
+            joined(light, to[y])
     return out
 
 

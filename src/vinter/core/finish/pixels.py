@@ -89,22 +89,24 @@ def shrunk(rgb: F32, step: int) -> F32:
     height, wide = rgb.shape[:2]
     rows, columns = max(height // step, 1), max(wide // step, 1)
     flat, out = rgb.reshape(height, 3 * wide), np.empty((rows, columns, 3), np.float32)
+    bounds = np.array([j * wide // columns for j in range(columns + 1)])
     for i in numba.prange(rows):
         top, end = i * height // rows, (i + 1) * height // rows
-        line = flat[top].copy()
+        line, means = np.empty(3 * wide, np.float32), out[i]
+        put(flat[top], line)
         for y in range(top + 1, end):
             row = flat[y]
             for x in range(3 * wide):
                 line[x] += row[x]
         for j in range(columns):
-            left, right = j * wide // columns, (j + 1) * wide // columns
+            left, right = bounds[j], bounds[j + 1]
             red, green, blue = np.float32(0), np.float32(0), np.float32(0)
             for x in range(left, right):
                 red += line[3 * x]
                 green += line[3 * x + 1]
                 blue += line[3 * x + 2]
-            many = np.float32((end - top) * (right - left))
-            out[i, j, 0], out[i, j, 1], out[i, j, 2] = red / many, green / many, blue / many
+            one = np.float32(1) / np.float32((end - top) * (right - left))
+            means[j, 0], means[j, 1], means[j, 2] = red * one, green * one, blue * one
     return out
 
 
@@ -205,12 +207,15 @@ def light_at(red: np.float32, green: np.float32, blue: np.float32) -> np.float32
 @kernel  # type: ignore[untyped-decorator]
 def bytes_of(rgb: F32) -> U8:
     """An encoded picture in levels of 255, rounded and cut."""
-    out = np.empty(rgb.shape, np.uint8)
-    for y in numba.prange(rgb.shape[0]):
-        for x in range(rgb.shape[1]):
-            for c in range(3):
-                level = rgb[y, x, c] * np.float32(255) + np.float32(0.5)
-                out[y, x, c] = np.uint8(min(max(level, np.float32(0)), np.float32(255)))
+    out, height, along = np.empty(rgb.shape, np.uint8), rgb.shape[0], 3 * rgb.shape[1]
+    flat, to = rgb.reshape(height, along), out.reshape(height, along)
+    for y in numba.prange(height):
+        row, bytes_ = flat[y], to[y]
+        for x in range(along):
+            level = min(max(row[x] * np.float32(255) + np.float32(0.5), np.float32(0)), np.float32(255))
+            bytes_[x] = np.uint8(
+                np.int32(level)
+            )  # by way of a type that the compiler converts many at a time
     return out
 
 

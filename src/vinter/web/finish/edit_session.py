@@ -1,10 +1,10 @@
-"""Scenes and renderers kept in memory while someone edits; each is used by one request at a time."""
+"""Scenes and renderers kept in memory while someone edits; pictures are drawn one at a time."""
 
 import threading
 from collections import OrderedDict
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -28,7 +28,9 @@ QUALITY, DRAFT_QUALITY, PART_QUALITY = (
     82,
     92,
 )  # of JPEGs on the screen; a part is seen px by px
-PACKING = ThreadPoolExecutor(2)
+# a picture is drawn on every core; in one thread, for the others that help it are at hand there already
+DRAWING = ThreadPoolExecutor(1, thread_name_prefix="drawing")
+PACKING = ThreadPoolExecutor(2, thread_name_prefix="packing")
 SHOWS = ("sky", "ground", "mask", "clipped")
 VEILED, CHECK_PX = (
     0.18,
@@ -45,9 +47,17 @@ class EditSession:
     stack: Path
     full: Renderer
     draft: Renderer
-    lock: threading.Lock = field(default_factory=threading.Lock)
     _whole: tuple[Any, npt.NDArray[np.uint8] | None] | None = None
     _part: tuple[tuple[int, int, int, int], Renderer] | None = None
+
+    def drawn(self, recipe: RecipeParts, view: "View") -> tuple[Canvas, U8]:
+        """The canvas of a recipe as it is wanted, and its bytes; asked for in the drawing thread."""
+        if view.middle:
+            recipe = recipe.with_moves(Geometry())  # a part is shown as it lies in the file
+            canvas = self.part(view.middle, view.size).render(recipe)
+        else:
+            canvas = (self.draft if view.draft else self.full).render(recipe)
+        return canvas, to_8bit(canvas)
 
     def part(self, middle: tuple[float, float], size: tuple[int, int]) -> Renderer:
         """A renderer of a part at full size about a place in shares."""
@@ -148,13 +158,7 @@ class View:
 def render(working: Path, recipe: RecipeParts, view: View) -> Rendered:
     """Render a recipe for the screen."""
     editing = SESSIONS.of(working)
-    with editing.lock:
-        if view.middle:
-            recipe = recipe.with_moves(Geometry())  # a part is shown as it lies in the file
-            canvas = editing.part(view.middle, view.size).render(recipe)
-        else:
-            canvas = (editing.draft if view.draft else editing.full).render(recipe)
-        picture = to_8bit(canvas)
+    canvas, picture = DRAWING.submit(editing.drawn, recipe, view).result()
     # the picture is packed beside, while its light is counted
     quality = DRAFT_QUALITY if view.draft else PART_QUALITY if view.middle else QUALITY
     packed = PACKING.submit(jpeg_bytes, shown(picture, canvas, view.show), quality)
@@ -188,5 +192,6 @@ def shown(picture: U8, canvas: Canvas, show: str) -> U8:
 
 def small(working: Path, recipe: RecipeParts) -> bytes:
     """A recipe on a small copy, as a JPEG."""
-    scene = SESSIONS.of(working).scene
-    return jpeg_bytes(to_8bit(Renderer(reduced(scene, SMALL_PX)).render(recipe)), 85)
+    scene = reduced(SESSIONS.of(working).scene, SMALL_PX)
+    canvas = DRAWING.submit(Renderer(scene).render, recipe).result()
+    return jpeg_bytes(to_8bit(canvas), 85)

@@ -123,7 +123,7 @@ def finish(request: HttpRequest, pk: int) -> HttpResponse:
 def draw(request: HttpRequest, pk: int) -> HttpResponse:
     """Render a recipe, or the stack as it came in the same crop: JPEG in the body, histogram and limits in a
     header."""
-    one = owned(Finish, request, pk)
+    one = owned(Finish, request, pk, "stack")
     form = checked(ViewForm(request.GET))
     recipe = parse_recipe(request.body)
     working = working_copy(one.stack)
