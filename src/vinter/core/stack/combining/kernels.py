@@ -17,8 +17,10 @@ from vinter.core.stack.combining.rows import (
     clip_few,
     far_of_mean,
     far_of_ordered,
+    keep_near,
     mean_of_kept,
     means,
+    sums_without,
     variance_at,
 )
 
@@ -188,10 +190,7 @@ def combine_into(
                         place = at - colours * begin
                         centre = middle(rows, place, m)
                         wide = 1.4826 * scatter(rows, place, m, centre)
-                        for i in range(n):
-                            alive[i] = values[i] != 0 and abs(values[i] - centre) <= kappa * max(
-                                sigma * spread[i], wide
-                            )
+                        keep_near(values, centre, kappa, sigma, wide, spread, alive)
                         if median:
                             merged[y, at] = centre
                             _, apart[y, at], left[y, at] = mean_of_kept(values, alive, weights)
@@ -205,17 +204,9 @@ def combine_into(
                     bad += 0 if good[i] else 1
                 for c in range(0 if median or bad == 0 else colours):
                     at = base + c
-                    m, s0, s1, w0, w1 = given[at], sums[0, at], sums[1, at], shares[0, at], shares[1, at]
-                    for k in range(bad):
-                        i = left_out[k]
-                        v = np.float32(flat[i, y, at])
-                        if v == 0:
-                            continue
-                        m -= 1
-                        if i & 1:
-                            s1, w1 = s1 - weights[i] * v, w1 - weights[i]
-                        else:
-                            s0, w0 = s0 - weights[i] * v, w0 - weights[i]
+                    m, s0, s1, w0, w1 = sums_without(
+                        flat, y, at, left_out[:bad], weights, given[at], sums, shares
+                    )
                     if m > 0:  # else each colour kept other frames, and the mean of all stands
                         merged[y, at], left[y, at] = (s0 + s1) / (w0 + w1), int(m)
                         apart[y, at] = s0 / w0 - s1 / w1 if w0 > least and w1 > least else np.nan

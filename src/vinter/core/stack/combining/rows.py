@@ -55,6 +55,49 @@ def clip_few(samples: F32, kappa: float, sigma: float, spread: F32, alive: npt.N
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def keep_near(
+    samples: F32,
+    centre: float,
+    kappa: float,
+    sigma: float,
+    wide: float,
+    spread: F32,
+    alive: npt.NDArray[np.bool_],
+) -> None:
+    """Leaves out what lies further from a centre than ``kappa`` deviations by the noise model, or of the
+    samples' own scatter (``wide``) where that is larger."""
+    for i in range(len(samples)):
+        reach = kappa * max(sigma * spread[i], wide)
+        alive[i] = samples[i] != 0 and abs(samples[i] - centre) <= reach
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def sums_without(
+    flat: U16,
+    y: int,
+    at: int,
+    left_out: npt.NDArray[np.int64],
+    weights: F32,
+    given: np.float32,
+    sums: F32,
+    shares: F32,
+) -> tuple[np.float32, np.float32, np.float32, np.float32, np.float32]:
+    """Count, sums of the even and the odd frames and of their weights at a place of a row, without some
+    frames."""
+    m, s0, s1, w0, w1 = given, sums[0, at], sums[1, at], shares[0, at], shares[1, at]
+    for i in left_out:
+        v = np.float32(flat[i, y, at])
+        if v == 0:
+            continue
+        m -= np.float32(1)
+        if i & 1:
+            s1, w1 = s1 - weights[i] * v, w1 - weights[i]
+        else:
+            s0, w0 = s0 - weights[i] * v, w0 - weights[i]
+    return m, s0, s1, w0, w1
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
 def mean_of_kept(
     values: F32, kept: npt.NDArray[np.bool_], weights: F32
 ) -> tuple[np.float32, np.float32, int]:
