@@ -1,7 +1,8 @@
 """Write a folder of hostile and odd files, and see what Vinter says of each.
 
-usage: tools/hostile_files.py DIR            writes them (always the same ones) tools/hostile_files.py DIR
-       --inspect  writes them, runs `vinter inspect` on the folder, prints what came
+usage: tools/hostile_files.py DIR [--inspect]
+writes them, always the same ones; with --inspect it also runs `vinter inspect` on the folder and prints what
+came of each.
 
 Good frames with flipped bits, cut off, with tags that lie; pictures of every depth and layout; bombs that are
 small on the disk and large in memory; names that are no names. Every one of them must be answered with

@@ -1,31 +1,21 @@
 """Reading frames: orientation, kinds, and files that are not what they claim."""
 
 import struct
+from dataclasses import replace
 
 import numpy as np
 import pytest
 import tifffile
+from dngs import INFO
 from PIL import Image
 
 from vinter.core.errors import BadInput
-from vinter.core.formats.dng import DngInfo, write_dng
+from vinter.core.formats.dng import write_dng
 from vinter.core.frames.content import HEAD_BYTES, check_content, content_kind
 from vinter.core.frames.decoding import decoded
 from vinter.core.frames.dng import plain_bayer
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, clean_mosaic, clean_picture, demosaic
 from vinter.core.frames.reading import frame_files, read_frame, read_with_libraw
-
-INFO = DngInfo(
-    make="Marlet",
-    model="Marlet 7",
-    iso=800,
-    exposure_s=8.0,
-    aperture=1.8,
-    focal_mm=5.6,
-    f35=24,
-    time=1812589930.25,
-    utc_offset="+02:00",
-)
 
 
 def mosaic_of(rgb, height=240, width=320):
@@ -42,7 +32,7 @@ def write(path, mosaic, **changes):
     write_dng(
         path,
         mosaic,
-        DngInfo(**{**INFO.__dict__, **changes}),
+        replace(INFO, **changes),
         preview,
         compress=changes.pop("compress", False),
     )
@@ -168,13 +158,11 @@ def test_what_the_limited_child_hands_over_is_the_frame_itself(tmp_path):
 @pytest.mark.parametrize("compress", [True, False])
 def test_the_short_way_into_a_dng_gives_what_libraw_gives(tmp_path, orientation, compress):
     mosaic = np.random.default_rng(2).integers(0, 4096, (360, 480), np.uint16)
-    info = DngInfo(
-        **{
-            **INFO.__dict__,
-            "orientation": orientation,
-            "neutral": (0.46, 1.0, 0.71),
-            "matrix": (0.9, -0.3, -0.1, -0.4, 1.2, 0.2, 0, 0.2, 0.6),
-        }
+    info = replace(
+        INFO,
+        orientation=orientation,
+        neutral=(0.46, 1.0, 0.71),
+        matrix=(0.9, -0.3, -0.1, -0.4, 1.2, 0.2, 0, 0.2, 0.6),
     )
     write_dng(tmp_path / "a.dng", mosaic, info, np.zeros((12, 16, 3), np.uint8), compress=compress)
     assert plain_bayer(tmp_path / "a.dng") is not None

@@ -4,6 +4,7 @@ import imagecodecs
 import numpy as np
 import pytest
 import rawpy
+from dngs import INFO
 from lossless import drawn, encoded
 
 from vinter.core.formats import dng
@@ -58,18 +59,7 @@ def test_tiles_of_one_and_of_two_components_make_the_same_mosaic(tmp_path, monke
     monkeypatch.setattr(dng, "TILE", 256)
     monkeypatch.setattr(dng, "_encoded", lambda part, bits: encoded(part, bits, 1, components))
     mosaic = np.random.default_rng(7).integers(200, 3000, (270, 322), np.uint16)
-    info = dng.DngInfo(
-        make="Marlet",
-        model="Marlet 7",
-        iso=800,
-        exposure_s=8.0,
-        aperture=1.8,
-        focal_mm=5.6,
-        f35=24,
-        time=1812589930.25,
-        utc_offset="+02:00",
-    )
-    dng.write_dng(tmp_path / "a.dng", mosaic, info, np.zeros((12, 16, 3), np.uint8))
+    dng.write_dng(tmp_path / "a.dng", mosaic, INFO, np.zeros((12, 16, 3), np.uint8))
     assert np.array_equal(plain_bayer(tmp_path / "a.dng").data, mosaic)
     with rawpy.imread(str(tmp_path / "a.dng")) as raw:
         assert np.array_equal(raw.raw_image_visible, mosaic)
