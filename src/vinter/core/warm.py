@@ -8,18 +8,20 @@ from vinter.core.simulate.exposing import digitise, draw_trails
 from vinter.core.stack.warming import stacking
 
 
+def finishing() -> None:
+    """The kernels of the finish."""
+    for room in (pixels, neighbours, grain, star_light, linear_light):
+        room.warm()
+
+
 def main() -> None:
     """Call every kernel with the smallest arrays of the types it is used with."""
     stacking()
     out, light, one = np.empty((8, 8), np.uint16), np.zeros((8, 8), np.float32), np.array([4.0])
     draw_trails(light, one, one, one + 1, one + 1, np.ones((1, 3)), one)
     digitise(light, light.copy(), 2.0, 1.5, 64.0, 1023, out)
-    pixels.warm()
-    neighbours.warm()
-    grain.warm()
-    star_light.warm()
-    linear_light.warm()
     painting.warm()
+    finishing()
 
 
 if __name__ == "__main__":

@@ -1,6 +1,7 @@
 """Web server, worker and forecast stand-in together: the children are started again when they die."""
 
 import fcntl
+import gc
 import logging
 import os
 import socket
@@ -16,6 +17,7 @@ from waitress import serve as waitress_serve
 
 from vinter.core.parallel import one_heap
 from vinter.core.sky.ephemeris import year_direction, year_ephemeris
+from vinter.core.warm import finishing
 
 BODY_LIMIT = 450 * 2**20
 RESTART_SECONDS = 1.0
@@ -68,10 +70,15 @@ def _free_port() -> int:
 
 
 def _warm() -> None:
-    """Compute the ephemeris of this year and the next before somebody asks for a season."""
+    """Have what pages would wait for: the ephemeris of this year and the next, the kernels of the finish. All
+    that is loaded by then stays, and is not looked through for rubbish every few requests (a tenth of a
+    second each time)."""
     for year in (time.gmtime().tm_year, time.gmtime().tm_year + 1):
         year_ephemeris(year)
         year_direction(year)
+    finishing()
+    gc.collect()
+    gc.freeze()
 
 
 def prepare() -> None:
