@@ -11,11 +11,13 @@ from vinter.core.finish.pixels import (
     F32,
     Array,
     apart,
+    inside,
     joined,
     kernel,
     places,
     put,
     row_between,
+    row_kernel,
     widened,
 )
 
@@ -33,14 +35,7 @@ def weights(sigma: float) -> F32:
     return np.asarray(tall / (tall[0] + 2 * tall[1:].sum()), np.float32)
 
 
-@numba.njit(inline="always")  # type: ignore[untyped-decorator]
-def inside(place: int, many: int) -> int:
-    """A place along a side of so many, turned back at its ends."""
-    place = abs(place)
-    return min(max(2 * (many - 1) - place if place >= many else place, 0), many - 1)
-
-
-@numba.njit(cache=True, fastmath=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@row_kernel  # type: ignore[untyped-decorator]
 def _weighted_rows(rows: F32, middle: int, taps: F32, out: F32) -> None:
     """The rows about a middle one, weighted."""
     one, reach = rows[middle], len(taps) - 1
@@ -57,7 +52,7 @@ def _weighted_rows(rows: F32, middle: int, taps: F32, out: F32) -> None:
             out[x] += tap * (above[x] + below[x])
 
 
-@numba.njit(cache=True, fastmath=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@row_kernel  # type: ignore[untyped-decorator]
 def _weighted_along(row: F32, taps: F32, longer: F32, out: F32) -> None:
     """The places about each of a row, weighted; ``longer`` (row and twice the reach) is worked in."""
     wide, reach = len(row), len(taps) - 1
@@ -82,7 +77,7 @@ def _weighted_along(row: F32, taps: F32, longer: F32, out: F32) -> None:
             out[x] += tap * (left[x] + right[x])
 
 
-@numba.njit(cache=True, fastmath=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@row_kernel  # type: ignore[untyped-decorator]
 def _luma(three: F32, out: F32) -> None:
     """Luma of a row of colours."""
     for x in range(len(out)):
@@ -114,7 +109,7 @@ def details(rgb: F32, taps: F32) -> F32:
     return out
 
 
-@numba.njit(cache=True, fastmath=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@row_kernel  # type: ignore[untyped-decorator]
 def _calm_row(colours: F32, luma: F32, smooth: F32, soft: F32, share: F32, amounts: F32, grain: F32) -> None:
     """A row of ``calmer``, its three colours in place."""
     red, green, blue = colours[0], colours[1], colours[2]

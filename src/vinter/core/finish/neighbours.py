@@ -9,12 +9,15 @@ from vinter.core.finish.pixels import (
     F32,
     Array,
     apart,
+    inside,
     joined,
     kernel,
     light_at,
     places,
     put,
     row_between,
+    row_kernel,
+    thrice,
     widened,
 )
 
@@ -132,8 +135,83 @@ def drawn_in(rgb: F32, larger: Array, middle: Array) -> F32:
     return out
 
 
+@row_kernel  # type: ignore[untyped-decorator]
+def _spline(far: F32, near: F32, own: F32, next_: F32, beyond: F32, out: F32) -> None:
+    """The wavelet's smoothing kernel (B3) on five samples of each place."""
+    for x in range(len(out)):
+        ends, sides = far[x] + beyond[x], near[x] + next_[x]
+        out[x] = ends * np.float32(1 / 16) + sides * np.float32(1 / 4) + own[x] * np.float32(3 / 8)
+
+
+@kernel  # type: ignore[untyped-decorator]
+def softened(light: F32, step: int) -> F32:
+    """A light (h, w) smoothed by the wavelet's kernel with its places ``step`` px apart; turned back at the
+    ends."""
+    rows, wide = light.shape
+    out = np.empty_like(light)
+    for band in numba.prange((rows + BAND - 1) // BAND):
+        longer, down = np.empty(wide + 4 * step, np.float32), np.empty(wide, np.float32)
+        for y in range(band * BAND, min(band * BAND + BAND, rows)):
+            a, b = light[inside(y - 2 * step, rows)], light[inside(y - step, rows)]
+            c, d = light[inside(y + step, rows)], light[inside(y + 2 * step, rows)]
+            _spline(a, b, light[y], c, d, down)
+            put(down, longer[2 * step :][:wide])
+            for k in range(2 * step):
+                longer[k] = down[inside(k - 2 * step, wide)]
+                longer[wide + 2 * step + k] = down[inside(wide + k, wide)]
+            _spline(
+                longer[:wide],
+                longer[step:][:wide],
+                down,
+                longer[3 * step :][:wide],
+                longer[4 * step :][:wide],
+                out[y],
+            )
+    return out
+
+
+@kernel  # type: ignore[untyped-decorator]
+def add_layer(added: F32, light: F32, softer: F32, amount: float, narrow: float) -> None:
+    """So much of what a light loses in ``softer`` added (h, w, in place); the less the fewer times 1 /
+    ``narrow`` it is, by 1 - exp(-x^2), or all the same where that is 0."""
+    much, by = np.float32(amount), np.float32(narrow)
+    one, part = np.float32(1), np.float32(1 / 32)
+    for y in numba.prange(len(added)):
+        out, own, soft = added[y], light[y], softer[y]
+        for x in range(len(out)):
+            layer = own[x] - soft[x]
+            left = max(
+                one - (layer * by) * (layer * by) * part, np.float32(0)
+            )  # its 32nd power is the exponential
+            left *= left
+            left *= left
+            left *= left
+            left *= left
+            left *= left
+            out[x] += much * layer * ((one - left) if by > 0 else one)
+
+
+@kernel  # type: ignore[untyped-decorator]
+def brightened(rgb: F32, added: F32, most: float) -> F32:
+    """A picture with a light (h, w) added to each colour, no more than ``most`` either way."""
+    out = np.empty_like(rgb)
+    rows, wide = added.shape
+    flat, to, top = rgb.reshape(rows, 3 * wide), out.reshape(rows, 3 * wide), np.float32(most)
+    for y in numba.prange(rows):
+        light, three = np.empty(wide, np.float32), np.empty(3 * wide, np.float32)
+        for x in range(wide):
+            light[x] = min(max(added[y, x], -top), top)
+        thrice(light, three)
+        row, here = flat[y], to[y]
+        for x in range(3 * wide):
+            here[x] = row[x] + three[x]
+    return out
+
+
 def warm() -> None:
     """Compile every loop, so that the first change is as fast as the next."""
     rgb, share = np.full((4, 4, 3), 0.2, np.float32), np.full((4, 4), 0.5, np.float32)
     locally(rgb, share, np.ascontiguousarray(rgb[..., :2]))
+    add_layer(share.copy(), share, softened(share, 1), 0.5, 1.0)
+    brightened(rgb, share, 0.25)
     drawn_in(rgb, np.array([1.001, 1.0, 0.999]), np.array([2.0, 2.0]))

@@ -23,7 +23,7 @@ def places(many: int, few: int) -> tuple[npt.NDArray[np.int32], F32]:
     return first, along
 
 
-@numba.njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@row_kernel  # type: ignore[untyped-decorator]
 def widened(small: F32, wide: int) -> F32:
     """The planes of a small map (rows, columns, planes), each row spread over so many places: (planes, rows,
     wide)."""
@@ -47,6 +47,22 @@ def put(row: F32, out: F32) -> None:
     """A row's values into another; assigning to a slice costs ten times as much."""
     for x in range(len(out)):
         out[x] = row[x]
+
+
+@numba.njit(inline="always")  # type: ignore[untyped-decorator]
+def inside(place: int, many: int) -> int:
+    """A place along a side of so many, turned back at its ends."""
+    place = abs(place)
+    return min(max(2 * (many - 1) - place if place >= many else place, 0), many - 1)
+
+
+@numba.njit(inline="always")  # type: ignore[untyped-decorator]
+def thrice(row: F32, out: F32) -> None:
+    """Each value of a row for each of three colours."""
+    for x in range(len(row)):
+        out[3 * x] = row[x]
+        out[3 * x + 1] = row[x]
+        out[3 * x + 2] = row[x]
 
 
 @numba.njit(inline="always")  # type: ignore[untyped-decorator]

@@ -6,7 +6,7 @@ import numba
 import numpy as np
 import numpy.typing as npt
 
-from vinter.core.finish.pixels import BAND, F32, kernel, light_at, put
+from vinter.core.finish.pixels import BAND, F32, kernel, light_at, put, row_kernel, thrice
 
 I64 = npt.NDArray[np.int64]
 BEYOND = np.float32(1e30)  # more than any light
@@ -19,7 +19,7 @@ def disc(wide: int) -> I64:
     return np.asarray(shape.sum(axis=1) // 2, np.int64)
 
 
-@numba.njit(cache=True, fastmath=True, nogil=True)  # type: ignore[untyped-decorator]
+@row_kernel  # type: ignore[untyped-decorator]
 def _least_along(row: F32, longer: F32, out: F32) -> None:
     """The least within 0, 1, 2, ... places of each of a row (reach + 1, wide); ``longer`` (row and twice the
     reach) is worked in."""
@@ -34,7 +34,7 @@ def _least_along(row: F32, longer: F32, out: F32) -> None:
             now[x] = min(before[x], min(left[x], right[x]))
 
 
-@numba.njit(cache=True, fastmath=True, nogil=True)  # type: ignore[untyped-decorator]
+@row_kernel  # type: ignore[untyped-decorator]
 def _least_about(along: F32, at: int, halves: I64, out: F32) -> None:
     """The least within a shape about each place of a row, by what is least along the rows about it (as many
     as the shape has, one after the other from the first or going on from the last; reach + 1; wide)."""
@@ -46,7 +46,7 @@ def _least_about(along: F32, at: int, halves: I64, out: F32) -> None:
             out[x] = min(out[x], min(above[x], below[x]))
 
 
-@numba.njit(cache=True, fastmath=True, nogil=True)  # type: ignore[untyped-decorator]
+@row_kernel  # type: ignore[untyped-decorator]
 def _heights(flat: F32, top: int, halves: I64, heights: F32) -> None:
     """By how much the light of some rows of a picture (h, 3 wide), from ``top`` on, stands over its opening
     by a shape; what lies beyond the picture does not count. Of each step only the rows that the next one
@@ -93,16 +93,7 @@ def over_opening(rgb: F32, halves: I64) -> F32:
     return out
 
 
-@numba.njit(inline="always")  # type: ignore[untyped-decorator]
-def _thrice(row: F32, out: F32) -> None:
-    """Each value of a row for each of three colours."""
-    for x in range(len(row)):
-        out[3 * x] = row[x]
-        out[3 * x + 1] = row[x]
-        out[3 * x + 2] = row[x]
-
-
-@numba.njit(cache=True, fastmath=True, nogil=True)  # type: ignore[untyped-decorator]
+@row_kernel  # type: ignore[untyped-decorator]
 def _worn(above: F32, left: F32, row: F32, right: F32, below: F32, by: F32, out: F32) -> None:
     """Places worn down by so much to the least of themselves and their four neighbours."""
     for x in range(len(out)):
@@ -138,7 +129,7 @@ def thinner(rgb: F32, share: F32, halves: I64, amount: float, least: float, span
             for x in range(wide):
                 sure = min(max((tall[x] - first) * narrow, np.float32(0)), np.float32(1))
                 by[x] = sure * shares[x] * most
-            _thrice(by, of_three)
+            thrice(by, of_three)
             _thin_row(flat[max(y - 1, 0)], flat[y], flat[min(y + 1, rows - 1)], of_three, to[y])
     return out
 

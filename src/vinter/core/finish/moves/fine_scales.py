@@ -3,16 +3,18 @@ bright and small."""
 
 from dataclasses import replace
 
-import cv2
 import numpy as np
 
 from vinter.core.finish.canvas import Canvas
-from vinter.core.finish.moves.base import F32, Move, Row, Shown, move, setting
+from vinter.core.finish.moves.base import Move, Row, Shown, move, setting
+from vinter.core.finish.neighbours import add_layer, brightened, softened
+from vinter.core.finish.pixels import light_of
 from vinter.core.finish.scene import Scene
 
 SCALES = Row("Fine scales", 68)
-SPLINE = np.array([1, 4, 6, 4, 1], np.float32) / 16  # the wavelet's smoothing kernel (B3)
 SURE = 2.5  # deviations of a scale's grain, over which its detail is trusted
+SOME = 5  # of so many rows and columns one is looked at, where grain is measured
+ANY_LIGHT = 1e6
 LARGEST = 0.25  # encoded light that a scale adds or takes at most
 
 
@@ -31,25 +33,15 @@ class FineScales(Move):
         wanted = (self.one, self.two, self.four, self.eight)
         if not any(wanted):
             return canvas
-        light = np.asarray(cv2.transform(canvas.rgb, np.array([[0.3, 0.59, 0.11]], np.float32)), np.float32)
+        light = light_of(canvas.rgb, ANY_LIGHT)
         # at a reduced size the finest scales are not there: the layers move up
         missing = round(-np.log2(max(scene.scale, 1e-3)))
         added = np.zeros_like(light)
-        smooth = light
         for k, amount in enumerate(wanted[missing:] if missing < len(wanted) else ()):
-            softer = _smoothed(smooth, 2**k)
-            layer = smooth - softer
+            softer = softened(light, 2**k)
             if amount:
-                grain = 1.4826 * float(np.median(np.abs(layer[::3, ::3]))) + 1e-6
-                trusted = 1 - np.exp(-((layer / (SURE * grain)) ** 2)) if amount > 0 else 1.0
-                added += amount * layer * trusted
-            smooth = softer
-        added = np.clip(added, -LARGEST, LARGEST)
-        return replace(canvas, rgb=np.asarray(canvas.rgb + added[..., None], np.float32))
-
-
-def _smoothed(light: F32, step: int) -> F32:
-    """Light smoothed by the kernel with its places ``step`` px apart."""
-    kernel = np.zeros(4 * step + 1, np.float32)
-    kernel[::step] = SPLINE
-    return np.asarray(cv2.sepFilter2D(light, -1, kernel, kernel, borderType=cv2.BORDER_REFLECT), np.float32)
+                some = light[::SOME, ::SOME] - softer[::SOME, ::SOME]
+                grain = 1.4826 * float(np.median(np.abs(some))) + 1e-6
+                add_layer(added, light, softer, amount, 1 / (SURE * grain) if amount > 0 else 0.0)
+            light = softer
+        return replace(canvas, rgb=brightened(canvas.rgb, added, LARGEST))
