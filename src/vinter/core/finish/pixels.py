@@ -239,11 +239,15 @@ def bytes_of(rgb: F32) -> U8:
 def between(first: F32, second: F32, share: F32) -> F32:
     """Two pictures laid together by the share (h, w) of the first."""
     out = np.empty_like(first)
-    for y in numba.prange(first.shape[0]):
-        for x in range(first.shape[1]):
-            s = share[y, x]
-            for c in range(3):
-                out[y, x, c] = second[y, x, c] + s * (first[y, x, c] - second[y, x, c])
+    rows, wide = share.shape
+    over, under = first.reshape(rows, 3 * wide), second.reshape(rows, 3 * wide)
+    to = out.reshape(rows, 3 * wide)
+    for y in numba.prange(rows):
+        part = np.empty(3 * wide, np.float32)
+        thrice(share[y], part)
+        one, other, row = over[y], under[y], to[y]
+        for x in range(3 * wide):
+            row[x] = other[x] + part[x] * (one[x] - other[x])
     return out
 
 

@@ -6,7 +6,7 @@ import numba
 import numpy as np
 import numpy.typing as npt
 
-from vinter.core.finish.pixels import BAND, F32, kernel, light_at, put, row_kernel, thrice
+from vinter.core.finish.pixels import BAND, F32, apart, joined, kernel, light_at, put, row_kernel, thrice
 
 I64 = npt.NDArray[np.int64]
 BEYOND = np.float32(1e30)  # more than any light
@@ -134,8 +134,41 @@ def thinner(rgb: F32, share: F32, halves: I64, amount: float, least: float, span
     return out
 
 
+@kernel  # type: ignore[untyped-decorator]
+def surely(height: F32, share: F32, amount: float, least: float, span: float) -> F32:
+    """An amount where something stands over its surroundings (``least`` and ``span`` as in ``thinner``), by a
+    share (h, w)."""
+    out = np.empty_like(height)
+    first, narrow, most = np.float32(least), np.float32(1 / span), np.float32(amount)
+    for y in numba.prange(len(out)):
+        tall, shares, to = height[y], share[y], out[y]
+        for x in range(len(to)):
+            sure = min(max((tall[x] - first) * narrow, np.float32(0)), np.float32(1))
+            to[x] = sure * shares[x] * most
+    return out
+
+
+@kernel  # type: ignore[untyped-decorator]
+def coloured(rgb: F32, more: F32) -> F32:
+    """A picture with so much more colour (h, w), of the same light."""
+    out = np.empty_like(rgb)
+    rows, wide = more.shape
+    flat, to = rgb.reshape(rows, 3 * wide), out.reshape(rows, 3 * wide)
+    for y in numba.prange(rows):
+        colours, factor = np.empty((3, wide), np.float32), more[y]
+        apart(flat[y], colours)
+        red, green, blue = colours[0], colours[1], colours[2]
+        for x in range(wide):
+            grey = np.float32(0.2126) * red[x] + np.float32(0.7152) * green[x] + np.float32(0.0722) * blue[x]
+            red[x] += (red[x] - grey) * factor[x]
+            green[x] += (green[x] - grey) * factor[x]
+            blue[x] += (blue[x] - grey) * factor[x]
+        joined(colours, to[y])
+    return out
+
+
 def warm() -> None:
     """Compile the loops."""
     rgb, share = np.full((4, 4, 3), 0.2, np.float32), np.full((4, 4), 0.5, np.float32)
-    over_opening(rgb, disc(3))
+    coloured(rgb, surely(over_opening(rgb, disc(3)), share, 1.0, 0.02, 0.1))
     thinner(rgb, share, disc(3), 0.5, 0.02, 0.1)

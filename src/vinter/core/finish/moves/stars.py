@@ -11,7 +11,7 @@ from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import F32, Move, Row, Shown, move, setting
 from vinter.core.finish.pixels import between
 from vinter.core.finish.scene import Scene
-from vinter.core.finish.star_light import disc, over_opening, thinner
+from vinter.core.finish.star_light import coloured, disc, over_opening, surely, thinner
 
 Array = npt.NDArray[np.float64]
 STARS = Row("Stars", 67)
@@ -22,6 +22,7 @@ SEEN = 0.3  # of a star's linear peak: half of it as encoded
 NEAR = 1e-3  # of the picture, over which a direction is measured
 MOST_BACK = 2.5  # times brighter than before a shortened star may become
 LEAST, SURE = 0.02, 0.1  # encoded height of the faintest, and how much more is surely a star
+SURE_OF_COLOUR, SURE_OF_EDGE = 0.12, 0.08  # the same where its colour and its edge are changed
 
 
 @move("stars", place=66)
@@ -57,19 +58,14 @@ class Stars(Move):
             share = np.clip((BRIGHT - peak) / (BRIGHT - LEAST), 0, 1) * canvas.sky * np.float32(self.fewer)
             rgb = between(sky, rgb, np.asarray(share, np.float32))
         if self.colour:
-            rgb = _coloured(rgb, height, canvas, self.colour)
+            more = surely(height, canvas.sky, self.colour, LEAST, SURE_OF_COLOUR)
+            rgb = coloured(rgb, np.asarray(cv2.GaussianBlur(more, (0, 0), 1.0), np.float32))
         if self.sharper:
             soft = cv2.GaussianBlur(rgb, (0, 0), max(1.4 * scene.scale, 0.6))
-            share = np.clip((height - LEAST) / 0.08, 0, 1) * canvas.sky * np.float32(self.sharper)
-            rgb = np.asarray(rgb + cv2.subtract(rgb, soft) * share[..., None], np.float32)
+            # as much further from what is soft
+            share = surely(height, canvas.sky, -self.sharper, LEAST, SURE_OF_EDGE)
+            rgb = between(np.asarray(soft, np.float32), rgb, share)
         return replace(canvas, rgb=rgb)
-
-
-def _coloured(rgb: F32, height: F32, canvas: Canvas, amount: float) -> F32:
-    """Stars with more of the colour around their middle."""
-    share = np.clip((height - LEAST) / 0.12, 0, 1) * canvas.sky * np.float32(amount)
-    grey = cv2.transform(rgb, np.array([[0.2126, 0.7152, 0.0722]], np.float32))[..., None]
-    return np.asarray(grey + (rgb - grey) * (1 + cv2.GaussianBlur(share, (0, 0), 1.0))[..., None], np.float32)
 
 
 def shortening(canvas: Canvas, scene: Scene) -> Array | None:
