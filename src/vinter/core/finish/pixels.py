@@ -89,16 +89,6 @@ def row_between(rows: F32, above: int, down: np.float32, out: F32) -> None:
         out[x] = first[x] + down * (second[x] - first[x])
 
 
-@numba.njit(inline="always")  # type: ignore[untyped-decorator]
-def line_between(small: F32, above: int, down: np.float32, k: int, line: F32) -> None:
-    """The row of a plane of a small map (rows, columns, planes) between two of its rows, into a line, with
-    its end once more."""
-    below, last = min(above + 1, small.shape[0] - 1), small.shape[1]
-    for i in range(last):
-        line[i] = small[above, i, k] + down * (small[below, i, k] - small[above, i, k])
-    line[last] = line[last - 1]
-
-
 @kernel  # type: ignore[untyped-decorator]
 def shrunk(rgb: F32, step: int) -> F32:
     """Means of blocks of about ``step`` px a side of a picture (h, w, 3); there is at least one."""
@@ -137,42 +127,54 @@ def scaled(rgb: F32, gain: F32) -> F32:
     return out
 
 
-@numba.njit(inline="always")  # type: ignore[untyped-decorator]
-def _less_cast(
-    r: np.float32, g: np.float32, b: np.float32, share: np.float32, sky: F32
-) -> tuple[np.float32, np.float32, np.float32]:
-    """A colour with the sky's green (or purple) taken out: from green where green leads, from red and blue
-    where they do; the light stays."""
-    over = g - np.float32(0.5) * (r + b)
-    shift = (max(over, np.float32(0)) * sky[1] + min(over, np.float32(0)) * sky[2]) * share
-    held = np.float32(0.7152) * shift
-    return r + held, g - np.float32(0.2848) * shift, b + held
+@row_kernel  # type: ignore[untyped-decorator]
+def _warmed(colours: F32, share: F32, warms: F32) -> None:
+    """A row with more red and less blue by factors of sky and ground, in place."""
+    red, blue = colours[0], colours[2]
+    for x in range(len(share)):
+        warm = warms[1] + share[x] * (warms[0] - warms[1])
+        red[x], blue[x] = red[x] * warm, blue[x] / warm
 
 
-@kernel  # type: ignore[untyped-decorator]
-def _saturated(rgb: F32, share: F32, sky: F32, ground: np.float32) -> F32:
-    """What ``toned`` does without hues and warmth."""
-    out = np.empty_like(rgb)
-    wide = rgb.shape[1]
-    for y in numba.prange(rgb.shape[0]):
-        # colour by colour: the compiler takes many places at once then
-        red, green, blue = np.empty(wide, np.float32), np.empty(wide, np.float32), np.empty(wide, np.float32)
-        row, to, shares = rgb[y].reshape(3 * wide), out[y].reshape(3 * wide), share[y]
-        for x in range(wide):
-            red[x], green[x], blue[x] = row[3 * x], row[3 * x + 1], row[3 * x + 2]
-        for x in range(wide):
-            s = shares[x]
-            r, g, b = _less_cast(red[x], green[x], blue[x], s, sky)
-            factor = np.float32(1) + ground + s * (sky[0] - ground)
-            grey = np.float32(0.2126) * r + np.float32(0.7152) * g + np.float32(0.0722) * b
-            red[x], green[x], blue[x] = (
-                grey + (r - grey) * factor,
-                grey + (g - grey) * factor,
-                grey + (b - grey) * factor,
-            )
-        for x in range(wide):
-            to[3 * x], to[3 * x + 1], to[3 * x + 2] = red[x], green[x], blue[x]
-    return out
+@row_kernel  # type: ignore[untyped-decorator]
+def _by_hue(colours: F32, share: F32, sky: F32, factor: F32) -> None:
+    """A row's saturation, changed where the sky is red, yellow or blue."""
+    red, green, blue = colours[0], colours[1], colours[2]
+    none, one = np.float32(0), np.float32(1)
+    for x in range(len(share)):
+        s, r, g, b = share[x], red[x], green[x], blue[x]
+        reddish = min(max((r - np.float32(1.08) * max(g, b)) * np.float32(8), none), one)
+        yellowish = min(max((min(r, g) - np.float32(1.04) * b) * np.float32(10), none), one)
+        bluish = min(max((b - np.float32(1.04) * max(r, g)) * np.float32(10), none), one)
+        factor[x] *= (
+            (one + sky[3] * reddish * s) * (one + sky[4] * yellowish * s) * (one + sky[5] * bluish * s)
+        )
+
+
+@row_kernel  # type: ignore[untyped-decorator]
+def _uncast(colours: F32, share: F32, sky: F32) -> None:
+    """A row with the sky's green (or purple) taken out, in place: from green where green leads, from red and
+    blue where they do; the light stays."""
+    red, green, blue = colours[0], colours[1], colours[2]
+    for x in range(len(share)):
+        over = green[x] - np.float32(0.5) * (red[x] + blue[x])
+        shift = (max(over, np.float32(0)) * sky[1] + min(over, np.float32(0)) * sky[2]) * share[x]
+        held = np.float32(0.7152) * shift
+        red[x], green[x], blue[x] = red[x] + held, green[x] - np.float32(0.2848) * shift, blue[x] + held
+
+
+@row_kernel  # type: ignore[untyped-decorator]
+def _saturated(colours: F32, factor: F32) -> None:
+    """A row with so many times its colour, in place; of the same light."""
+    red, green, blue = colours[0], colours[1], colours[2]
+    for x in range(len(factor)):
+        r, g, b = red[x], green[x], blue[x]
+        grey = np.float32(0.2126) * r + np.float32(0.7152) * g + np.float32(0.0722) * b
+        red[x], green[x], blue[x] = (
+            grey + (r - grey) * factor[x],
+            grey + (g - grey) * factor[x],
+            grey + (b - grey) * factor[x],
+        )
 
 
 @kernel  # type: ignore[untyped-decorator]
@@ -180,27 +182,22 @@ def toned(rgb: F32, share: F32, sky: Array, ground: float, warmth: Array) -> F32
     """Colours (encoded) of sky and ground: saturations, the sky's green and purple taken out, its red, yellow
     and blue (``sky``: saturation, green, purple, red, yellow, blue; shares), and factors on red (2,)."""
     own, low, warms = np.asarray(sky, np.float32), np.float32(ground), np.asarray(warmth, np.float32)
-    if own[3] == 0 and own[4] == 0 and own[5] == 0 and warms[0] == 1 and warms[1] == 1:
-        plain: F32 = _saturated(rgb, share, own, low)
-        return plain
+    hues = own[3] != 0 or own[4] != 0 or own[5] != 0 or warms[0] != 1 or warms[1] != 1
     out = np.empty_like(rgb)
-    none, one = np.float32(0), np.float32(1)
-    for y in numba.prange(rgb.shape[0]):
-        for x in range(rgb.shape[1]):
-            s = share[y, x]
-            warm = warms[1] + s * (warms[0] - warms[1])
-            r, g, b = _less_cast(rgb[y, x, 0] * warm, rgb[y, x, 1], rgb[y, x, 2] / warm, s, own)
-            factor = one + low + s * (own[0] - low)
-            lead = min(max((r - np.float32(1.08) * max(g, b)) * np.float32(8), none), one)
-            factor *= one + own[3] * lead * s
-            lead = min(max((min(r, g) - np.float32(1.04) * b) * np.float32(10), none), one)
-            factor *= one + own[4] * lead * s
-            lead = min(max((b - np.float32(1.04) * max(r, g)) * np.float32(10), none), one)
-            factor *= one + own[5] * lead * s
-            grey = np.float32(0.2126) * r + np.float32(0.7152) * g + np.float32(0.0722) * b
-            out[y, x, 0] = grey + (r - grey) * factor
-            out[y, x, 1] = grey + (g - grey) * factor
-            out[y, x, 2] = grey + (b - grey) * factor
+    rows, wide = share.shape
+    flat, to = rgb.reshape(rows, 3 * wide), out.reshape(rows, 3 * wide)
+    for y in numba.prange(rows):
+        colours, factor, shares = np.empty((3, wide), np.float32), np.empty(wide, np.float32), share[y]
+        apart(flat[y], colours)
+        for x in range(wide):
+            factor[x] = np.float32(1) + low + shares[x] * (own[0] - low)
+        if hues:
+            _warmed(colours, shares, warms)
+        _uncast(colours, shares, own)
+        if hues:
+            _by_hue(colours, shares, own, factor)
+        _saturated(colours, factor)
+        joined(colours, to[y])
     return out
 
 
