@@ -19,6 +19,7 @@ from vinter.core.finish.moves.geometry import Geometry
 from vinter.core.finish.recipe import RecipeParts
 from vinter.core.finish.render import U8, Renderer, histogram, to_8bit
 from vinter.core.finish.scene import Scene, load_scene, read_stack, region
+from vinter.core.formats.jpeg_halves import jpeg_in_halves
 from vinter.core.formats.pictures import jpeg_bytes
 
 MOST = 4
@@ -161,11 +162,11 @@ def render(working: Path, recipe: RecipeParts, view: View) -> Rendered:
     canvas, picture = DRAWING.submit(editing.drawn, recipe, view).result()
     # the picture is packed beside, while its light is counted
     quality = DRAFT_QUALITY if view.draft else PART_QUALITY if view.middle else QUALITY
-    packed = PACKING.submit(jpeg_bytes, shown(picture, canvas, view.show), quality)
+    packed = jpeg_in_halves(shown(picture, canvas, view.show), quality, PACKING)
     found = limits(editing.scene, recipe, picture, with_ends=not view.draft)
     counts = histogram(picture, canvas.sky)
     return Rendered(
-        packed.result(),
+        packed(),
         counts,
         found,
         (picture.shape[1], picture.shape[0]),
