@@ -38,23 +38,16 @@ class NoiseReduction(Move):
         colour, light = self.sky.colour or self.ground.colour, self.sky.light or self.ground.light
         if not colour and not light:
             return canvas
-        soft, taps, usual = (
-            np.zeros((1, 1, 2), np.float32),
-            weights(NO_SMOOTHING),
-            np.array([1e-5, LEAST_COLOUR]),
-        )
+        soft, taps = np.zeros((1, 1, 2), np.float32), weights(NO_SMOOTHING)
+        usual = np.array([1e-5, LEAST_COLOUR])
         if colour:
             wide = COLOUR_PX * scene.scale
             step = 4 if wide >= SHRINKABLE else 2
             small = colours_of(shrunk(canvas.rgb, step))
             soft = np.asarray(cv2.GaussianBlur(small, (0, 0), max(wide / step, 0.5)), np.float32)
-            every = slice(None, None, 8 // step)
-            some = soft[every, every]
-            away = np.abs(
-                colours_of(np.ascontiguousarray(canvas.rgb[::8, ::8]))[: some.shape[0], : some.shape[1]]
-                - some
-            )
-            usual[1] = max(4 * 1.4826 * float(np.median(away)), LEAST_COLOUR)
+            some = soft[:: 8 // step, :: 8 // step]
+            own = colours_of(np.ascontiguousarray(canvas.rgb[::8, ::8]))[: some.shape[0], : some.shape[1]]
+            usual[1] = max(4 * 1.4826 * float(np.median(np.abs(own - some))), LEAST_COLOUR)
         if light:
             taps = weights(max(LIGHT_PX * scene.scale, 0.6))
             usual[0] += 3 * 1.4826 * float(np.median(np.abs(details(canvas.rgb, taps))))
