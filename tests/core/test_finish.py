@@ -1,6 +1,7 @@
 """The finish on pictures whose right answer is known."""
 
 import json
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -243,6 +244,27 @@ def test_a_star_is_worn_down_to_the_least_about_it_and_the_sky_stays():
     assert half[50, 20] == pytest.approx((rgb[50, 20] + whole[50, 20]) / 2, abs=1e-6)
     assert whole[32, 0] == pytest.approx(rgb[31:34, 0:2].reshape(-1, 3).min(axis=0), abs=1e-6)
     assert np.array_equal(whole[:25], rgb[:25])
+
+
+@pytest.mark.parametrize("size", [(1, 1), (1, 40), (40, 1), (2, 2), (3, 5), (33, 2)])
+def test_a_picture_of_a_few_pixels_goes_through_every_loop(size):
+    rgb, sky = np.full((*size, 3), 0.02, np.float32), np.full(size, 0.5, np.float32)
+    one = replace(scene(), rgb=rgb, sky=sky)
+    one.rgb[0, 0] = 0.4
+    recipe = parse_recipe(
+        json.dumps(
+            {
+                "corners": {"amount": 0.5, "red": 0.8},
+                "noise_reduction": {"sky": {"colour": 0.5, "light": 0.5}},
+                "detail": {"sky": {"haze": 0.3}},
+                "colour": {"sky": {"saturation": 0.3, "red": 0.4}},
+                "stars": {"smaller": 0.5, "colour": 0.5, "fewer": 0.5, "sharper": 0.5},
+                "fine_scales": {"one": 0.5, "two": 0.5, "four": 0.5},
+            }
+        )
+    )
+    first, second = (Renderer(one).render(recipe).rgb for _ in range(2))
+    assert first.shape == (*size, 3) and np.isfinite(first).all() and np.array_equal(first, second)
 
 
 def test_smoothing_weighs_what_lies_about_a_pixel_as_a_gaussian_does():

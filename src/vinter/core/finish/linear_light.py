@@ -86,7 +86,7 @@ def _encoded(
 
 
 @row_kernel  # type: ignore[untyped-decorator]
-def times(light: F32, gain: F32) -> None:
+def _times(light: F32, gain: F32) -> None:
     """A row times another, in place."""
     for x in range(len(light)):
         light[x] *= gain[x]
@@ -145,7 +145,7 @@ def _done(
             if gain.size > 3:
                 row_between(wide_gain[0], gain_above[y], gain_down[y], spread)
                 for c in range(3):
-                    times(light[c], spread)
+                    _times(light[c], spread)
             for c in range(3):
                 row_between(wide_amount[c], less_above[y], less_down[y], spread)
                 _taken(light[c], shares, spread, level[c])

@@ -180,9 +180,8 @@ def add_layer(added: F32, light: F32, softer: F32, amount: float, narrow: float)
         out, own, soft = added[y], light[y], softer[y]
         for x in range(len(out)):
             layer = own[x] - soft[x]
-            left = max(
-                one - (layer * by) * (layer * by) * part, np.float32(0)
-            )  # its 32nd power is the exponential
+            # the 32nd power of 1 - x^2 / 32 stands for the exponential
+            left = max(one - (layer * by) * (layer * by) * part, np.float32(0))
             left *= left
             left *= left
             left *= left

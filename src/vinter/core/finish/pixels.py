@@ -164,7 +164,7 @@ def _uncast(colours: F32, share: F32, sky: F32) -> None:
 
 
 @row_kernel  # type: ignore[untyped-decorator]
-def _saturated(colours: F32, factor: F32) -> None:
+def saturated(colours: F32, factor: F32) -> None:
     """A row with so many times its colour, in place; of the same light."""
     red, green, blue = colours[0], colours[1], colours[2]
     for x in range(len(factor)):
@@ -196,7 +196,7 @@ def toned(rgb: F32, share: F32, sky: Array, ground: float, warmth: Array) -> F32
         _uncast(colours, shares, own)
         if hues:
             _by_hue(colours, shares, own, factor)
-        _saturated(colours, factor)
+        saturated(colours, factor)
         joined(colours, to[y])
     return out
 

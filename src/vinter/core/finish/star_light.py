@@ -6,7 +6,18 @@ import numba
 import numpy as np
 import numpy.typing as npt
 
-from vinter.core.finish.pixels import BAND, F32, apart, joined, kernel, light_at, put, row_kernel, thrice
+from vinter.core.finish.pixels import (
+    BAND,
+    F32,
+    apart,
+    joined,
+    kernel,
+    light_at,
+    put,
+    row_kernel,
+    saturated,
+    thrice,
+)
 
 I64 = npt.NDArray[np.int64]
 BEYOND = np.float32(1e30)  # more than any light
@@ -105,10 +116,22 @@ def _worn(above: F32, left: F32, row: F32, right: F32, below: F32, by: F32, out:
 def _thin_row(above: F32, row: F32, below: F32, by: F32, out: F32) -> None:
     """A row of three colours worn down; at its ends what lies beyond is left out."""
     last = len(row) - 3
+    if last == 0:  # a picture of one column
+        _worn(above, row, row, row, below, by, out)
+        return
     inner, first, end = slice(3, last), slice(0, 3), slice(last, last + 3)
     _worn(above[inner], row[: last - 3], row[inner], row[6:], below[inner], by[inner], out[inner])
     _worn(above[first], row[first], row[first], row[3:6], below[first], by[first], out[first])
     _worn(above[end], row[last - 3 : last], row[end], row[end], below[end], by[end], out[end])
+
+
+@row_kernel  # type: ignore[untyped-decorator]
+def _sure(height: F32, share: F32, amount: np.float32, least: np.float32, span: np.float32, out: F32) -> None:
+    """A row of an amount where something stands over its surroundings, by a share."""
+    narrow = np.float32(1) / span
+    for x in range(len(out)):
+        sure = min(max((height[x] - least) * narrow, np.float32(0)), np.float32(1))
+        out[x] = sure * share[x] * amount
 
 
 @kernel  # type: ignore[untyped-decorator]
@@ -118,17 +141,14 @@ def thinner(rgb: F32, share: F32, halves: I64, amount: float, least: float, span
     out = np.empty_like(rgb)
     rows, wide = share.shape
     flat, to = rgb.reshape(rows, 3 * wide), out.reshape(rows, 3 * wide)
-    first, narrow, most = np.float32(least), np.float32(1 / span), np.float32(amount)
+    first, whole, most = np.float32(least), np.float32(span), np.float32(amount)
     for band in numba.prange((rows + BAND - 1) // BAND):
         top, end = band * BAND, min(band * BAND + BAND, rows)
         heights = np.empty((end - top, wide), np.float32)
         _heights(flat, top, halves, heights)
         by, of_three = np.empty(wide, np.float32), np.empty(3 * wide, np.float32)
         for y in range(top, end):
-            tall, shares = heights[y - top], share[y]
-            for x in range(wide):
-                sure = min(max((tall[x] - first) * narrow, np.float32(0)), np.float32(1))
-                by[x] = sure * shares[x] * most
+            _sure(heights[y - top], share[y], most, first, whole, by)
             thrice(by, of_three)
             _thin_row(flat[max(y - 1, 0)], flat[y], flat[min(y + 1, rows - 1)], of_three, to[y])
     return out
@@ -139,12 +159,8 @@ def surely(height: F32, share: F32, amount: float, least: float, span: float) ->
     """An amount where something stands over its surroundings (``least`` and ``span`` as in ``thinner``), by a
     share (h, w)."""
     out = np.empty_like(height)
-    first, narrow, most = np.float32(least), np.float32(1 / span), np.float32(amount)
     for y in numba.prange(len(out)):
-        tall, shares, to = height[y], share[y], out[y]
-        for x in range(len(to)):
-            sure = min(max((tall[x] - first) * narrow, np.float32(0)), np.float32(1))
-            to[x] = sure * shares[x] * most
+        _sure(height[y], share[y], np.float32(amount), np.float32(least), np.float32(span), out[y])
     return out
 
 
@@ -155,14 +171,11 @@ def coloured(rgb: F32, more: F32) -> F32:
     rows, wide = more.shape
     flat, to = rgb.reshape(rows, 3 * wide), out.reshape(rows, 3 * wide)
     for y in numba.prange(rows):
-        colours, factor = np.empty((3, wide), np.float32), more[y]
+        colours, factor = np.empty((3, wide), np.float32), np.empty(wide, np.float32)
         apart(flat[y], colours)
-        red, green, blue = colours[0], colours[1], colours[2]
         for x in range(wide):
-            grey = np.float32(0.2126) * red[x] + np.float32(0.7152) * green[x] + np.float32(0.0722) * blue[x]
-            red[x] += (red[x] - grey) * factor[x]
-            green[x] += (green[x] - grey) * factor[x]
-            blue[x] += (blue[x] - grey) * factor[x]
+            factor[x] = np.float32(1) + more[y, x]
+        saturated(colours, factor)
         joined(colours, to[y])
     return out
 
