@@ -4,6 +4,7 @@ file."""
 import io
 import json
 import shutil
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -13,6 +14,10 @@ from desk import said, upload
 from django.urls import reverse
 from PIL import Image
 
+from vinter.core.finish.moves.detail import Contrast, Detail
+from vinter.core.finish.moves.geometry import Geometry
+from vinter.core.finish.render import Renderer
+from vinter.web.finish import edit_session
 from vinter.web.finish.models import Export, Finish
 from vinter.web.finish.tasks import export_finish
 from vinter.web.jobs.models import Job
@@ -104,8 +109,6 @@ def test_a_slider_changes_its_part_of_the_picture_and_no_other(desk, begun):
 
 @pytest.mark.django_db
 def test_a_draft_is_small_quick_and_of_the_same_light(desk, begun, monkeypatch):
-    from vinter.web.finish import edit_session
-
     monkeypatch.setattr(edit_session, "DRAFT_PX", 200)
     edit_session.SESSIONS.clear()
     full, _ = drawn(desk, begun, begun.recipe)
@@ -117,11 +120,30 @@ def test_a_draft_is_small_quick_and_of_the_same_light(desk, begun, monkeypatch):
 
 
 @pytest.mark.django_db
+def test_a_part_looks_to_its_very_edge_as_it_does_in_the_whole(begun):
+    """Haze looks some degrees about a pixel: beyond the part's edge too, where a bright band lies here."""
+    scene = edit_session.SESSIONS.of(begun.stack.folder / WORKING).scene
+    rgb = scene.rgb.copy()
+    rgb[:, 180:235] *= 1.5
+    scene = replace(scene, rgb=rgb, sky=np.ones_like(scene.sky))
+    recipe = begun.core().with_moves(Detail(sky=Contrast(haze=1.2)), Geometry())
+    renderer = Renderer(scene)
+    editing = edit_session.EditSession(scene, begun.stack.picture, renderer, renderer, (rgb, None))
+    whole, _ = editing.drawn(recipe, edit_session.View())
+    part, seen = editing.drawn(recipe, edit_session.View(middle=(0.45, 0.5), size=(240, 300)))
+    assert seen.shape == (300, 240, 3)
+    assert part.to_shares @ [0, 0, 1] == pytest.approx([240.5 / 800, 150.5 / 600, 1])
+    there = whole.rgb[150:450, 240:480]
+    for strip in (np.s_[:, :15], np.s_[:, -15:], np.s_[:15], np.s_[-15:], np.s_[:]):
+        assert part.rgb[strip].mean(axis=(0, 1)) * 255 == pytest.approx(
+            there[strip].mean(axis=(0, 1)) * 255, abs=1
+        )
+
+
+@pytest.mark.django_db
 def test_edit_sessions_in_memory_stay_few_and_follow_the_file(begun, tmp_path):
     import os
     import shutil
-
-    from vinter.web.finish import edit_session
 
     edit_session.SESSIONS.clear()
     working = begun.stack.folder / WORKING

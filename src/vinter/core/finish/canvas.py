@@ -1,6 +1,6 @@
 """What passes from move to move of an edit."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -23,6 +23,17 @@ class Canvas:
     sky: F32
     to_shares: Array
     background: Array
+
+    def part(self, left: int, top: int, wide: int, high: int) -> "Canvas":
+        """A part of it, in px."""
+        here = np.s_[top : top + high, left : left + wide]
+        moved = np.array([[1.0, 0, left], [0, 1, top], [0, 0, 1]])
+        return replace(
+            self,
+            rgb=np.ascontiguousarray(self.rgb[here]),
+            sky=np.ascontiguousarray(self.sky[here]),
+            to_shares=self.to_shares @ moved,
+        )
 
     def places(self, step: int) -> tuple[Array, Array]:
         """Shares of the scene's width and height on a coarse grid over the canvas, about ``step`` px

@@ -24,6 +24,8 @@ from vinter.core.formats.pictures import jpeg_bytes
 
 MOST = 4
 DRAFT_PX, SMALL_PX = 800, 300
+SURROUND = 128  # px to each side that are worked with a part: haze looks some degrees about it
+Box = tuple[int, int, int, int]  # left, top, width, height in px
 QUALITY, DRAFT_QUALITY, PART_QUALITY = (
     89,
     82,
@@ -49,28 +51,36 @@ class EditSession:
     full: Renderer
     draft: Renderer
     _whole: tuple[Any, npt.NDArray[np.uint8] | None] | None = None
-    _part: tuple[tuple[int, int, int, int], Renderer] | None = None
+    _part: tuple[Box, Renderer] | None = None
 
     def drawn(self, recipe: RecipeParts, view: "View") -> tuple[Canvas, U8]:
         """The canvas of a recipe as it is wanted, and its bytes; asked for in the drawing thread."""
         if view.middle:
-            recipe = recipe.with_moves(Geometry())  # a part is shown as it lies in the file
-            canvas = self.part(view.middle, view.size).render(recipe)
+            renderer, inner = self.part(view.middle, view.size)
+            # a part is shown as it lies in the file
+            canvas = renderer.render(recipe.with_moves(Geometry())).part(*inner)
         else:
             canvas = (self.draft if view.draft else self.full).render(recipe)
         return canvas, to_8bit(canvas)
 
-    def part(self, middle: tuple[float, float], size: tuple[int, int]) -> Renderer:
-        """A renderer of a part at full size about a place in shares."""
+    def part(self, middle: tuple[float, float], size: tuple[int, int]) -> tuple[Renderer, Box]:
+        """A renderer of a part at full size about a place in shares, with what surrounds it (the moves look
+        at that); and where in it the part itself lies."""
         rgb, mask = self._whole or self._opened()
         height, width = rgb.shape[:2]
         wide, high = min(size[0], width), min(size[1], height)
         left = int(np.clip(middle[0] * width - wide / 2, 0, width - wide))
         top = int(np.clip(middle[1] * height - high / 2, 0, height - high))
-        box = (left, top, wide, high)
+        first, above = max(left - SURROUND, 0), max(top - SURROUND, 0)
+        box = (
+            first,
+            above,
+            min(left + wide + SURROUND, width) - first,
+            min(top + high + SURROUND, height) - above,
+        )
         if self._part is None or self._part[0] != box:
             self._part = box, Renderer(region(self.scene, rgb, mask, box))
-        return self._part[1]
+        return self._part[1], (left - first, top - above, wide, high)
 
     def _opened(self) -> tuple[Any, npt.NDArray[np.uint8] | None]:
         """The picture, mapped where its file allows, and its mask."""
