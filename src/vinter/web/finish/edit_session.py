@@ -14,7 +14,7 @@ import numpy.typing as npt
 import tifffile
 
 from vinter.core.finish.canvas import Canvas
-from vinter.core.finish.guard import Limits, limits
+from vinter.core.finish.guard import Limits, ends, limits
 from vinter.core.finish.moves.geometry import Geometry
 from vinter.core.finish.recipe import RecipeParts
 from vinter.core.finish.render import U8, Renderer, histogram, to_8bit
@@ -169,11 +169,13 @@ class View:
 def render(working: Path, recipe: RecipeParts, view: View) -> Rendered:
     """Render a recipe for the screen."""
     editing = SESSIONS.of(working)
+    # where the sliders end is found while the picture is drawn
+    marks = None if view.draft else PACKING.submit(ends, editing.scene, recipe)
     canvas, picture = DRAWING.submit(editing.drawn, recipe, view).result()
     # the picture is packed beside, while its light is counted
     quality = DRAFT_QUALITY if view.draft else PART_QUALITY if view.middle else QUALITY
     packed = jpeg_in_halves(shown(picture, canvas, view.show), quality, PACKING)
-    found = limits(editing.scene, recipe, picture, with_ends=not view.draft)
+    found = limits(editing.scene, recipe, picture, marks.result() if marks else {})
     counts = histogram(picture, canvas.sky)
     return Rendered(
         packed(),

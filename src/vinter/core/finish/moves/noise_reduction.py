@@ -15,6 +15,7 @@ GRAIN = Row("Noise", 70)
 COLOUR_PX, LIGHT_PX = 7.0, 2.2  # px at full size that colour and light are smoothed over (deviations)
 SHRINKABLE = 2.5  # px of that, from which on a smaller picture of blocks of 4 px serves as well
 NO_SMOOTHING = 0.1
+SOME = 12  # of so many rows and columns one is looked at, where the grain of colour is measured
 LEAST_COLOUR = 0.12  # encoded, from which on a colour stands out of a picture without grain
 SMOOTH_LIMIT = 0.33  # of luminance, beyond which grain turns to blotches
 
@@ -45,8 +46,10 @@ class NoiseReduction(Move):
             step = 4 if wide >= SHRINKABLE else 2
             small = colours_of(shrunk(canvas.rgb, step))
             soft = np.asarray(cv2.GaussianBlur(small, (0, 0), max(wide / step, 0.5)), np.float32)
-            some = soft[:: 8 // step, :: 8 // step]
-            own = colours_of(np.ascontiguousarray(canvas.rgb[::8, ::8]))[: some.shape[0], : some.shape[1]]
+            some = soft[:: SOME // step, :: SOME // step]
+            own = colours_of(np.ascontiguousarray(canvas.rgb[::SOME, ::SOME]))[
+                : some.shape[0], : some.shape[1]
+            ]
             usual[1] = max(4 * 1.4826 * float(np.median(np.abs(own - some))), LEAST_COLOUR)
         if light:
             taps = weights(max(LIGHT_PX * scene.scale, 0.6))
