@@ -66,9 +66,9 @@ def seen_noise(scene: Scene, recipe: RecipeParts) -> float:
     return float(sky_noise(scene, recipe) * min(VIEWED_PX / width, 1.0))
 
 
-def limits(scene: Scene, recipe: RecipeParts, picture: U8, found: dict[str, float] | None = None) -> Limits:
+def limits(scene: Scene, recipe: RecipeParts, picture: U8, marks: dict[str, float] | None = None) -> Limits:
     """Judge a recipe on a scene and the picture it made. Where the sliders' ends lie takes longest and needs
-    no picture: it may have been ``found`` before."""
+    no picture: these ``marks`` may have been found before."""
     noise = seen_noise(scene, recipe)
     headroom = float(np.log2(VISIBLE_NOISE / max(noise, 1e-6)))
     words = [_of_noise(noise, headroom)]
@@ -81,7 +81,7 @@ def limits(scene: Scene, recipe: RecipeParts, picture: U8, found: dict[str, floa
         words.append(f"{100 * white / many:.0f} % of the picture is white without detail.")
     if black > 0.05 * many:
         words.append(f"{100 * black / many:.0f} % of the picture is black without detail.")
-    return Limits(noise * 255, headroom, words, ends(scene, recipe) if found is None else found)
+    return Limits(noise * 255, headroom, words, ends(scene, recipe) if marks is None else marks)
 
 
 def _of_noise(noise: float, headroom: float) -> str:

@@ -68,7 +68,7 @@ def _taps(many: int, larger: float, middle: float) -> tuple[npt.NDArray[np.int32
     return at, over
 
 
-@numba.njit(cache=True, fastmath=True, nogil=True)  # type: ignore[untyped-decorator]
+@row_kernel  # type: ignore[untyped-decorator]
 def _between_four(s0: F32, s1: F32, s2: F32, s3: F32, over: F32, out: F32) -> None:
     """Cubic convolution of four rows, each place so far beyond the second; one place says it for all."""
     for i in range(len(out)):
@@ -78,7 +78,7 @@ def _between_four(s0: F32, s1: F32, s2: F32, s3: F32, over: F32, out: F32) -> No
         out[i] = s1[i] + t * (one + t * ((s2[i] - s1[i] - one - three) + t * three))
 
 
-@numba.njit(cache=True, fastmath=True, nogil=True)  # type: ignore[untyped-decorator]
+@row_kernel  # type: ignore[untyped-decorator]
 def _one_of_three(three: F32, c: int, line: F32) -> None:
     """A colour of a row."""
     first = np.uint64(c)
@@ -86,7 +86,7 @@ def _one_of_three(three: F32, c: int, line: F32) -> None:
         line[x] = three[np.uint64(3) * x + first]
 
 
-@numba.njit(cache=True, fastmath=True, nogil=True)  # type: ignore[untyped-decorator]
+@row_kernel  # type: ignore[untyped-decorator]
 def _into_three(line: F32, c: int, three: F32) -> None:
     """A colour of a row put in its places."""
     first = np.uint64(c)

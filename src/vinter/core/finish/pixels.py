@@ -164,7 +164,7 @@ def _uncast(colours: F32, share: F32, sky: F32) -> None:
 
 
 @row_kernel  # type: ignore[untyped-decorator]
-def saturated(colours: F32, factor: F32) -> None:
+def _saturated(colours: F32, factor: F32) -> None:
     """A row with so many times its colour, in place; of the same light."""
     red, green, blue = colours[0], colours[1], colours[2]
     for x in range(len(factor)):
@@ -196,7 +196,23 @@ def toned(rgb: F32, share: F32, sky: Array, ground: float, warmth: Array) -> F32
         _uncast(colours, shares, own)
         if hues:
             _by_hue(colours, shares, own, factor)
-        saturated(colours, factor)
+        _saturated(colours, factor)
+        joined(colours, to[y])
+    return out
+
+
+@kernel  # type: ignore[untyped-decorator]
+def coloured(rgb: F32, more: F32) -> F32:
+    """A picture with so much more colour (h, w), of the same light."""
+    out = np.empty_like(rgb)
+    rows, wide = more.shape
+    flat, to = rgb.reshape(rows, 3 * wide), out.reshape(rows, 3 * wide)
+    for y in numba.prange(rows):
+        colours, factor = np.empty((3, wide), np.float32), np.empty(wide, np.float32)
+        apart(flat[y], colours)
+        for x in range(wide):
+            factor[x] = np.float32(1) + more[y, x]
+        _saturated(colours, factor)
         joined(colours, to[y])
     return out
 
@@ -226,9 +242,7 @@ def bytes_of(rgb: F32) -> U8:
         row, bytes_ = flat[y], to[y]
         for x in range(along):
             level = min(max(row[x] * np.float32(255) + np.float32(0.5), np.float32(0)), np.float32(255))
-            bytes_[x] = np.uint8(
-                np.int32(level)
-            )  # by way of a type that the compiler converts many at a time
+            bytes_[x] = np.uint8(np.int32(level))  # the compiler converts many at a time by that way
     return out
 
 
@@ -281,6 +295,7 @@ def warm() -> None:
     scaled(rgb, share)
     toned(rgb, share, np.zeros(6), 0.0, np.ones(2))
     toned(rgb, share, np.ones(6), 0.0, np.ones(2))
+    coloured(rgb, share)
     light_of(rgb, 1.0)
     shrunk(rgb, 2)
     bytes_of(rgb)

@@ -21,10 +21,12 @@ from vinter.core.finish.moves.noise_reduction import NoiseReduction, Smoothing
 from vinter.core.finish.moves.stars import Stars
 from vinter.core.finish.pixels import bytes_of, counted
 from vinter.core.finish.recipe import RecipeParts, recipe_of
-from vinter.core.finish.scene import Scene
+from vinter.core.finish.scene import Scene, region
 
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
+Box = tuple[int, int, int, int]
+SURROUND = 128  # px to each side that are worked with a part: haze looks some degrees about a pixel
 NIGHT_RED_TO_BLUE = 0.92
 SMOOTHED, MOST_SMOOTHED = 0.35, 0.85  # share of the sky's colour noise, where noise just shows, and at most
 LEAST_BRIGHTNESS = 0.9  # EV: a picture that is too dark tells nothing of its noise either
@@ -64,6 +66,24 @@ class Renderer:
             if isinstance(move, LinearMove):
                 light, canvas = move.asked(light, canvas, self.scene)
         return light.on(canvas)
+
+
+class PartRenderer:
+    """Renders recipes on a part at full size of a picture (``box``: left, top, width, height in px), as it
+    lies in the file: neither turned nor cropped. What surrounds it is worked along with it, for the moves
+    look about each pixel."""
+
+    def __init__(self, whole: Scene, rgb: F32, mask: U8 | None, box: Box) -> None:
+        left, top, wide, high = box
+        first, above = max(left - SURROUND, 0), max(top - SURROUND, 0)
+        end, below = min(left + wide + SURROUND, rgb.shape[1]), min(top + high + SURROUND, rgb.shape[0])
+        self.box = box
+        self._inner = (left - first, top - above, wide, high)
+        self._renderer = Renderer(region(whole, rgb, mask, (first, above, end - first, below - above)))
+
+    def render(self, recipe: RecipeParts) -> Canvas:
+        """The finished canvas of the part alone."""
+        return self._renderer.render(recipe.with_moves(Geometry())).part(*self._inner)
 
 
 def _steps(moves: list[Move]) -> list[list[Move]]:

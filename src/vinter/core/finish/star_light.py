@@ -9,13 +9,10 @@ import numpy.typing as npt
 from vinter.core.finish.pixels import (
     BAND,
     F32,
-    apart,
-    joined,
     kernel,
     light_at,
     put,
     row_kernel,
-    saturated,
     thrice,
 )
 
@@ -164,24 +161,8 @@ def surely(height: F32, share: F32, amount: float, least: float, span: float) ->
     return out
 
 
-@kernel  # type: ignore[untyped-decorator]
-def coloured(rgb: F32, more: F32) -> F32:
-    """A picture with so much more colour (h, w), of the same light."""
-    out = np.empty_like(rgb)
-    rows, wide = more.shape
-    flat, to = rgb.reshape(rows, 3 * wide), out.reshape(rows, 3 * wide)
-    for y in numba.prange(rows):
-        colours, factor = np.empty((3, wide), np.float32), np.empty(wide, np.float32)
-        apart(flat[y], colours)
-        for x in range(wide):
-            factor[x] = np.float32(1) + more[y, x]
-        saturated(colours, factor)
-        joined(colours, to[y])
-    return out
-
-
 def warm() -> None:
     """Compile the loops."""
     rgb, share = np.full((4, 4, 3), 0.2, np.float32), np.full((4, 4), 0.5, np.float32)
-    coloured(rgb, surely(over_opening(rgb, disc(3)), share, 1.0, 0.02, 0.1))
+    surely(over_opening(rgb, disc(3)), share, 1.0, 0.02, 0.1)
     thinner(rgb, share, disc(3), 0.5, 0.02, 0.1)

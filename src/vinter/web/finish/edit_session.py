@@ -15,17 +15,14 @@ import tifffile
 
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.guard import Limits, ends, limits
-from vinter.core.finish.moves.geometry import Geometry
 from vinter.core.finish.recipe import RecipeParts
-from vinter.core.finish.render import U8, Renderer, histogram, to_8bit
-from vinter.core.finish.scene import Scene, load_scene, read_stack, region
+from vinter.core.finish.render import U8, PartRenderer, Renderer, histogram, to_8bit
+from vinter.core.finish.scene import Scene, load_scene, read_stack
 from vinter.core.formats.jpeg_halves import jpeg_in_halves
 from vinter.core.formats.pictures import jpeg_bytes
 
 MOST = 4
 DRAFT_PX, SMALL_PX = 800, 300
-SURROUND = 128  # px to each side that are worked with a part: haze looks some degrees about it
-Box = tuple[int, int, int, int]  # left, top, width, height in px
 QUALITY, DRAFT_QUALITY, PART_QUALITY = (
     89,
     82,
@@ -51,36 +48,27 @@ class EditSession:
     full: Renderer
     draft: Renderer
     _whole: tuple[Any, npt.NDArray[np.uint8] | None] | None = None
-    _part: tuple[Box, Renderer] | None = None
+    _part: PartRenderer | None = None
 
     def drawn(self, recipe: RecipeParts, view: "View") -> tuple[Canvas, U8]:
         """The canvas of a recipe as it is wanted, and its bytes; asked for in the drawing thread."""
+        renderer: Renderer | PartRenderer = self.draft if view.draft else self.full
         if view.middle:
-            renderer, inner = self.part(view.middle, view.size)
-            # a part is shown as it lies in the file
-            canvas = renderer.render(recipe.with_moves(Geometry())).part(*inner)
-        else:
-            canvas = (self.draft if view.draft else self.full).render(recipe)
+            renderer = self.part(view.middle, view.size)
+        canvas = renderer.render(recipe)
         return canvas, to_8bit(canvas)
 
-    def part(self, middle: tuple[float, float], size: tuple[int, int]) -> tuple[Renderer, Box]:
-        """A renderer of a part at full size about a place in shares, with what surrounds it (the moves look
-        at that); and where in it the part itself lies."""
+    def part(self, middle: tuple[float, float], size: tuple[int, int]) -> PartRenderer:
+        """A renderer of a part at full size about a place in shares."""
         rgb, mask = self._whole or self._opened()
         height, width = rgb.shape[:2]
         wide, high = min(size[0], width), min(size[1], height)
         left = int(np.clip(middle[0] * width - wide / 2, 0, width - wide))
         top = int(np.clip(middle[1] * height - high / 2, 0, height - high))
-        first, above = max(left - SURROUND, 0), max(top - SURROUND, 0)
-        box = (
-            first,
-            above,
-            min(left + wide + SURROUND, width) - first,
-            min(top + high + SURROUND, height) - above,
-        )
-        if self._part is None or self._part[0] != box:
-            self._part = box, Renderer(region(self.scene, rgb, mask, box))
-        return self._part[1], (left - first, top - above, wide, high)
+        box = (left, top, wide, high)
+        if self._part is None or self._part.box != box:
+            self._part = PartRenderer(self.scene, rgb, mask, box)
+        return self._part
 
     def _opened(self) -> tuple[Any, npt.NDArray[np.uint8] | None]:
         """The picture, mapped where its file allows, and its mask."""

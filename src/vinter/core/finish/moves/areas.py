@@ -9,7 +9,7 @@ import numpy as np
 
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import F32, Move, Part, move, setting
-from vinter.core.finish.pixels import between, scaled
+from vinter.core.finish.pixels import between, coloured, scaled
 from vinter.core.finish.scene import Scene
 
 MOST_AREAS, MOST_POINTS = 200, 400
@@ -120,8 +120,7 @@ def _warmed(rgb: F32, weight: F32) -> F32:
 
 
 def _coloured(rgb: F32, weight: F32) -> F32:
-    grey = cv2.transform(rgb, np.array([[0.2126, 0.7152, 0.0722]], np.float32))[..., None]
-    return np.asarray(grey + (rgb - grey) * np.maximum(1 + weight, 0)[..., None], np.float32)
+    return np.asarray(coloured(rgb, np.maximum(weight, -1)), np.float32)
 
 
 def _smoothed(rgb: F32, weight: F32) -> F32:

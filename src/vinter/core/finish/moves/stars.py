@@ -9,9 +9,9 @@ import numpy.typing as npt
 
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.moves.base import F32, Move, Row, Shown, move, setting
-from vinter.core.finish.pixels import between
+from vinter.core.finish.pixels import between, coloured
 from vinter.core.finish.scene import Scene
-from vinter.core.finish.star_light import coloured, disc, over_opening, surely, thinner
+from vinter.core.finish.star_light import disc, over_opening, surely, thinner
 
 Array = npt.NDArray[np.float64]
 STARS = Row("Stars", 67)
@@ -22,7 +22,7 @@ SEEN = 0.3  # of a star's linear peak: half of it as encoded
 NEAR = 1e-3  # of the picture, over which a direction is measured
 MOST_BACK = 2.5  # times brighter than before a shortened star may become
 LEAST, SURE = 0.02, 0.1  # encoded height of the faintest, and how much more is surely a star
-SURE_OF_COLOUR, SURE_OF_EDGE = 0.12, 0.08  # the same where its colour and its edge are changed
+SURE_OF_COLOUR, SURE_OF_EDGE, SURE_OF_TRAIL = 0.12, 0.08, 0.06  # the same where those are changed
 
 
 @move("stars", place=66)
@@ -116,5 +116,5 @@ def _rounded(rgb: F32, sky: F32, star: F32, way: Array, share: F32) -> F32:
     reach = 2 * int(np.ceil(np.hypot(*way))) + 1
     height = cv2.transform(star, np.array([[0.3, 0.59, 0.11]], np.float32))
     near = cv2.dilate(height, np.ones((reach, reach), np.uint8))
-    sure = np.clip((near - LEAST) / 0.06, 0, 1) * share
-    return np.asarray(between(np.asarray(sky + short * back, np.float32), rgb, np.asarray(sure, np.float32)))
+    sure = surely(np.asarray(near, np.float32), share, 1.0, LEAST, SURE_OF_TRAIL)
+    return np.asarray(between(np.asarray(sky + short * back, np.float32), rgb, sure))
