@@ -48,6 +48,9 @@ def _account(a: argparse.Namespace) -> None:
     elif a.what == "password":
         people.set_password(people.person(a.name).username, _password())
         print(f"{a.name}: password changed")
+    elif a.what == "owner":
+        people.make_owner(people.person(a.name))
+        print(f"{a.name}: owns this Vinter now")
     else:
         people.delete(people.person(a.name))
         print(f"{a.name}: account deleted, with everything in it")
@@ -57,7 +60,8 @@ def _backup(a: argparse.Namespace) -> None:
     _web()
     from vinter.web.keeping import backup
 
-    print(f"{a.file}: {backup(a.file)} files")
+    count, gone = backup(a.file)
+    print(f"{a.file}: {count} files" + (f"; {gone} were deleted meanwhile and are not in it" if gone else ""))
 
 
 def _restore(a: argparse.Namespace) -> None:
@@ -109,8 +113,8 @@ def home_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
     p = add("serve", _serve, "start the web application and its worker")
     p.add_argument("--host", default="127.0.0.1")
     p.add_argument("--port", type=int, default=8765)
-    p = add("account", _account, "make an account, give it a new password, or delete it with all it holds")
-    p.add_argument("what", choices=["add", "password", "delete"])
+    p = add("account", _account, "make an account, give it a new password, make it an owner, or delete it")
+    p.add_argument("what", choices=["add", "password", "owner", "delete"])
     p.add_argument("name")
     p = add("archive", _archive, "everything a person owns as one ZIP file in open formats")
     p.add_argument("name")

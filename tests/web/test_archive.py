@@ -10,6 +10,7 @@ import pytest
 import tifffile
 from desk import said, upload
 from django.urls import reverse
+from files import changed
 
 from vinter.cli import main
 from vinter.core.errors import BadInput
@@ -63,17 +64,6 @@ def any_archive(request, db, tmp_path):
         _MADE["data"] = request.getfixturevalue("archive").read_bytes()
     path.write_bytes(_MADE["data"])
     return path
-
-
-def changed(path, out, **members):
-    """The archive with some members in another form (None leaves one out)."""
-    with zipfile.ZipFile(path) as old, zipfile.ZipFile(out, "w") as new:
-        for name in old.namelist():
-            data = old.read(name)
-            change = members.get(name.replace(".", "_"), lambda d: d)
-            if change is not None:
-                new.writestr(name, change(data))
-    return out
 
 
 def rows_of(user):

@@ -19,7 +19,7 @@ def test_a_home_goes_into_one_file_and_comes_back(nerea, small_stack, tmp_path):
     before, sites = original.read_bytes(), set(Site.objects.values_list("name", flat=True))
     lesson = "stay until the Moon is down"
     Shot.objects.update(lesson=lesson)
-    count = backup(tmp_path / "all.zip")
+    count, _ = backup(tmp_path / "all.zip")
     names = zipfile.ZipFile(tmp_path / "all.zip").namelist()
     assert count == len(names) and {DATABASE, KEY} <= set(names)
     inside = f"media/{original.relative_to(settings.MEDIA_ROOT)}"

@@ -8,7 +8,7 @@ import pytest
 from desk import said, upload
 from django.urls import reverse
 from fields import LENS
-from PIL import Image
+from files import jpeg_at
 
 from vinter.core.camera.projection import Pose
 from vinter.core.frames.reading import read_frame
@@ -26,24 +26,6 @@ from vinter.web.takes.tasks import measure_take
 
 pytestmark = pytest.mark.django_db
 MIDNIGHT = 1812588300.0  # 9 June 2027, 01:45 at the mill
-
-
-def jpeg_at(path, place=None, when="2027:06:10 00:40:00", zone="+01:00", model="Marlet 7", seed=1):
-    """A noisy dark picture that says where and when it was taken."""
-    rng = np.random.default_rng(seed)
-    image = Image.fromarray(rng.integers(10, 40, (300, 400, 3)).astype(np.uint8))
-    exif = Image.Exif()
-    exif[272] = model
-    block = exif.get_ifd(34665)
-    block[36867], block[36881], block[33434], block[34855] = when, zone, 10.0, 1600
-    if place:
-        gps = exif.get_ifd(34853)
-        for tag, value, names in ((1, place[0], "NS"), (3, place[1], "EW")):
-            size = abs(value)
-            whole, minutes = int(size), int(size % 1 * 60)
-            gps[tag] = names[value < 0]
-            gps[tag + 1] = (float(whole), float(minutes), (size - whole - minutes / 60) * 3600)
-    image.save(path, exif=exif)
 
 
 def test_a_picture_says_where_it_was_taken(tmp_path):

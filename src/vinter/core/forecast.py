@@ -215,7 +215,10 @@ def read_csv(text: str, name: str, issued: float) -> Imported[Forecast]:
     """A forecast from hourly CSV with the columns of ``COLUMNS`` (fog and extinction may be left out):
     the good hours, and why other lines were refused. BadInput when there is no good one."""
     reader = csv.DictReader(io.StringIO(text))
-    missing = [c for c in COLUMNS if c not in (reader.fieldnames or []) and c not in OPTIONAL]
+    try:
+        missing = [c for c in COLUMNS if c not in (reader.fieldnames or []) and c not in OPTIONAL]
+    except csv.Error as error:
+        raise BadInput(f"{name}, line 1: {error}") from error
     if missing:
         raise BadInput(f"{name}: the column {missing[0]!r} is missing; wanted are {', '.join(COLUMNS)}")
     hours: list[Hour] = []

@@ -3,11 +3,14 @@
 Both work while Vinter runs. What can be worked out again (kept stages of stacks) is left out.
 """
 
+import os
 import shutil
 import sqlite3
 import tempfile
+import time
 import zipfile
 import zlib
+from collections.abc import Iterator
 from contextlib import closing
 from pathlib import Path, PurePosixPath
 
@@ -19,6 +22,8 @@ from vinter.core.formats.whole import whole
 
 DATABASE, KEY, MEDIA = "vinter.sqlite3", "secret.key", "media"
 LEFT_OUT = {"work", "partial"}
+EARLIEST = 315_619_200.0  # Unix seconds of 1980-01-02: ZIP files know nothing older
+LARGE = 2**31  # bytes, from which a member is written in the form for large ones
 
 
 def _database() -> Path:
@@ -31,8 +36,9 @@ def _copied(source: Path, target: Path) -> None:
         a.backup(b)
 
 
-def backup(out: Path) -> int:
-    """Everything into one ZIP file, which is there whole or not at all; returns how many files it holds."""
+def backup(out: Path) -> tuple[int, int]:
+    """Everything into one ZIP file, which is there whole or not at all; how many files it holds, and how many
+    were deleted by somebody while it was written and are not in it."""
     if not out.parent.is_dir():
         raise BadInput(f"{out.parent}: no such folder")
     media = Path(settings.MEDIA_ROOT)
@@ -43,11 +49,33 @@ def backup(out: Path) -> int:
             archive.write(copy, DATABASE, zipfile.ZIP_DEFLATED)
             if (settings.HOME / KEY).is_file():
                 archive.write(settings.HOME / KEY, KEY)
-            for path in sorted(p for p in media.rglob("*") if p.is_file()):
-                inside = path.relative_to(media)
-                if not LEFT_OUT & set(inside.parts) and not path.name.startswith("."):
-                    archive.write(path, f"{MEDIA}/{inside.as_posix()}")
-            return len(archive.namelist())
+            gone = sum(not _added(archive, path, media) for path in _files(media))
+            return len(archive.namelist()), gone
+
+
+def _files(media: Path) -> Iterator[Path]:
+    """The files that a backup holds, folder by folder; a folder that vanishes meanwhile is passed over."""
+    for folder, inside, names in os.walk(media):
+        inside[:] = sorted(set(inside) - LEFT_OUT)
+        yield from (Path(folder) / name for name in sorted(names) if not name.startswith("."))
+
+
+def _added(archive: zipfile.ZipFile, path: Path, media: Path) -> bool:
+    """Whether a file is in the archive now; not when it was deleted before it could be read. Once opened it
+    is read to its end, whatever becomes of its name."""
+    try:
+        source = path.open("rb")
+    except FileNotFoundError:
+        return False
+    with source:
+        state = os.fstat(source.fileno())
+        entry = zipfile.ZipInfo(
+            f"{MEDIA}/{path.relative_to(media).as_posix()}", time.localtime(max(state.st_mtime, EARLIEST))[:6]
+        )
+        entry.external_attr = (state.st_mode & 0xFFFF) << 16
+        with archive.open(entry, "w", force_zip64=state.st_size > LARGE) as inside:
+            shutil.copyfileobj(source, inside, 2**20)
+    return True
 
 
 def _members(archive: zipfile.ZipFile, name: str) -> list[zipfile.ZipInfo]:

@@ -14,6 +14,9 @@ from typing import Any
 from django import forms
 from django.http import QueryDict
 
+from vinter.core.errors import BadInput
+from vinter.core.json_input import read_json
+
 BASE = "opened_with"
 
 
@@ -49,8 +52,8 @@ def changes_since(fresh: forms.BaseForm, posted: QueryDict) -> tuple[QueryDict, 
     page was opened. ``fresh`` is the unbound form of what is stored now."""
     data = posted.copy()
     try:
-        base = json.loads(posted.get(BASE, ""))
-    except ValueError:
+        base = read_json(posted.get(BASE, ""), BASE)
+    except BadInput:
         return data, []
     if not isinstance(base, dict):
         return data, []

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from vinter.core.camera.phones import READ_NOISE, Lens, Phone
 from vinter.core.constants import FULL_FRAME_DIAGONAL_MM
 from vinter.core.errors import BadInput
+from vinter.core.json_input import read_json
 
 FILE_KIND = "vinter-phone"
 PACKED = 0.8  # size of a RAW file against its bits: lossless packing, with a preview
@@ -40,7 +41,7 @@ def lens_from(data: dict[str, Any]) -> Lens:
 def read_phone(text: str, name: str) -> Phone:
     """A phone from its JSON file; BadInput says what is wrong in the file called ``name``."""
     try:
-        found = _PhoneFile.model_validate(json.loads(text))
+        found = _PhoneFile.model_validate(read_json(text, name))
     except (ValueError, ValidationError) as error:
         first = error.errors()[0] if isinstance(error, ValidationError) else None
         where = f"{'.'.join(map(str, first['loc']))}: {first['msg']}" if first else str(error)

@@ -3,7 +3,6 @@
 The recipe is put together from the moves there are (``moves``); a new one needs no line here.
 """
 
-import json
 from typing import Any, TypeVar, cast
 
 from pydantic import ConfigDict, ValidationError, create_model
@@ -12,6 +11,7 @@ from vinter.core.discovery import load_all
 from vinter.core.errors import BadInput
 from vinter.core.finish import moves
 from vinter.core.finish.moves.base import MOVES, Move, Part
+from vinter.core.json_input import read_json
 from vinter.core.versions import Schema
 
 load_all(moves)
@@ -81,11 +81,7 @@ def recipe_of(*set_to: Move) -> RecipeParts:
 
 def parse_recipe(text: str | bytes, name: str = "recipe") -> RecipeParts:
     """A recipe from JSON of any version; BadInput names the field that is wrong."""
-    try:
-        data = json.loads(text)
-    except (ValueError, RecursionError) as error:
-        raise BadInput(f"{name}: JSON: {error}") from error
-    return recipe_from(data, name)
+    return recipe_from(read_json(text, name), name)
 
 
 def recipe_from(data: Any, name: str = "recipe") -> RecipeParts:

@@ -14,6 +14,7 @@ from vinter.core.errors import BadInput
 from vinter.core.formats import spreadsheet
 from vinter.core.formats.spreadsheet import unguarded
 from vinter.core.imported import Imported
+from vinter.core.json_input import read_json
 
 MOST = 500
 LOWEST_M, HIGHEST_M = -450.0, 9000.0
@@ -88,9 +89,9 @@ def _from_gpx(text: str, name: str) -> list[Raw]:
 
 def _from_geojson(text: str, name: str) -> list[Raw]:
     try:
-        data = json.loads(text)
+        data = read_json(text, name)
         features = data["features"] if data.get("type") == "FeatureCollection" else [data]
-    except (ValueError, AttributeError, KeyError, TypeError, RecursionError) as error:
+    except (ValueError, AttributeError, KeyError, TypeError) as error:
         raise BadInput(f"{name}: not a GeoJSON file of points ({error})") from error
     if not isinstance(features, list):
         raise BadInput(f"{name}: not a GeoJSON file of points (its features are no list)")

@@ -1,12 +1,14 @@
 """Measures of a frame and the verdict on it: keep, doubt or drop, always with the reason."""
 
-from dataclasses import dataclass, field, replace
+from dataclasses import MISSING, dataclass, field, fields, replace
+from typing import Any
 
 import cv2
 import numpy as np
 import numpy.typing as npt
 
 from vinter.core.frames.adaptive_moments import shapes, trail_length
+from vinter.core.frames.metadata import believable
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, clean_mosaic, clean_picture, green_half, picture_half
 from vinter.core.frames.psf_map import Cell, cells, diagnosis
 from vinter.core.frames.reading import Frame
@@ -178,9 +180,10 @@ def _structure(plane: F32) -> float:
 
 
 def _parts(plane: F32) -> npt.NDArray[np.float64]:
-    """Median level of the parts (12 rows, 16 columns) of a frame, as shares of full scale."""
-    rows, columns = 12, 16
-    small = plane[::3, ::3]
+    """Median level of the parts (12 rows, 16 columns; fewer of a small frame) of a frame, as shares of full
+    scale."""
+    small = plane[::3, ::3] if min(plane.shape) >= 48 else plane
+    rows, columns = min(12, small.shape[0]), min(16, small.shape[1])
     small = small[: small.shape[0] // rows * rows, : small.shape[1] // columns * columns]
     height, width = small.shape[0] // rows, small.shape[1] // columns
     cells = small.reshape(rows, height, columns, width).swapaxes(1, 2).reshape(rows, columns, -1)
@@ -288,6 +291,16 @@ def _without_standing(measures: list[Measure]) -> list[Measure]:
         moving = [v for v in m.streak_lines if sum(_alike(v, other) for other in lines) < 3]
         out.append(replace(m, streak_lines=moving, streaks=len(moving)) if m.streak_lines else m)
     return out
+
+
+def stored_measure(data: dict[str, Any]) -> Measure:
+    """A measure from data that were stored: a number that is missing there takes its default (0 where it has
+    none), and a time that no photograph can be of is none."""
+    numbers = [f for f in fields(Measure) if f.type in (int, float)]
+    blank = {f.name: 0 if f.default is MISSING else f.default for f in numbers}
+    filled = {k: blank.get(k) if v is None and k in blank else v for k, v in data.items()}
+    time = filled.get("time")
+    return Measure(**{**filled, "time": time if time is not None and believable(time) else None})
 
 
 def compare(measures: list[Measure]) -> list[Measure]:

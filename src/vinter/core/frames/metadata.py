@@ -10,6 +10,7 @@ import tifffile
 from PIL import Image
 
 EXIF_POINTER, GPS_POINTER = 34665, 34853
+EARLIEST, LATEST = -2208988800.0, 2619273600.0  # Unix seconds of 1900 and 2053: no other time is believed
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -42,17 +43,24 @@ def _number(value: Any) -> float | None:
     return found if isfinite(found) else None
 
 
+def believable(unix: float) -> bool:
+    """Whether a photograph can be of that time (Unix seconds)."""
+    return EARLIEST <= unix < LATEST
+
+
 def _moment(exif: dict[str, Any]) -> float | None:
     text = str(exif.get("DateTimeOriginal") or exif.get("DateTimeDigitized") or "")
     offset = str(exif.get("OffsetTimeOriginal") or "+00:00").strip().replace(":", "")
     try:
         whole = datetime.strptime(f"{text.strip()} {offset}", "%Y:%m:%d %H:%M:%S %z").timestamp()
-    except ValueError:
+    except (ValueError, OverflowError):
         try:
             whole = datetime.strptime(text.strip(), "%Y:%m:%d %H:%M:%S").replace(tzinfo=UTC).timestamp()
-        except ValueError:
+        except (ValueError, OverflowError):
             return None
     digits = str(exif.get("SubsecTimeOriginal") or "").strip()
+    if not believable(whole):
+        return None
     return whole + (float(f"0.{digits}") if digits.isdigit() else 0.0)
 
 

@@ -12,6 +12,7 @@ from sgp4 import omm
 from skyfield.api import EarthSatellite, wgs84
 
 from vinter.core.errors import BadInput
+from vinter.core.json_input import read_json
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.ephemeris import Array
 from vinter.core.sky.site import Site
@@ -86,10 +87,7 @@ def read_elements(data: bytes, name: str) -> list[EarthSatellite]:
     except UnicodeDecodeError as error:
         raise BadInput(f"{name}: not a text file") from error
     if text.startswith(("[", "{")):
-        try:
-            rows = json.loads(text)
-        except ValueError as error:
-            raise BadInput(f"{name}: not JSON ({error})") from error
+        rows = read_json(text, name)
         found = [_from_fields(row, name) for row in (rows if isinstance(rows, list) else [rows])]
     elif text.startswith("<"):
         if "<!DOCTYPE" in text or "<!ENTITY" in text:
@@ -99,7 +97,10 @@ def read_elements(data: bytes, name: str) -> list[EarthSatellite]:
         except (ValueError, AttributeError, SyntaxError) as error:
             raise BadInput(f"{name}: not an OMM file ({error})") from error
     elif text.upper().startswith("OBJECT_NAME") or "MEAN_MOTION" in text[:400]:
-        found = [_from_fields(row, name) for row in csv.DictReader(io.StringIO(text))]
+        try:
+            found = [_from_fields(row, name) for row in csv.DictReader(io.StringIO(text))]
+        except csv.Error as error:
+            raise BadInput(f"{name}: not an OMM file ({error})") from error
     else:
         found = _two_line(text, name)
     if not found:

@@ -13,6 +13,7 @@ from django.utils import timezone
 from vinter.web.conventions import CLOCKS, LANGUAGES, UNITS, USUAL, Conventions
 
 INVITATION_DAYS = 14
+OPEN = "open"  # the setting by which everybody may sign up
 
 
 def _code() -> str:
@@ -71,6 +72,13 @@ def good_invitation(code: str) -> Invitation | None:
     return found if found and found.good else None
 
 
+def use_invitation(code: str) -> bool:
+    """Use an invitation up; False when it cannot be used, or somebody else just did."""
+    found = good_invitation(code)
+    now = timezone.now()
+    return bool(found and Invitation.objects.filter(pk=found.pk, used=None).update(used=now))
+
+
 def may_sign_up(code: str) -> bool:
     """Whether an account can be made: the first one, with an invitation, or where signing up is open."""
-    return nobody_yet() or settings.SIGN_UP == "open" or good_invitation(code) is not None
+    return nobody_yet() or settings.SIGN_UP == OPEN or good_invitation(code) is not None

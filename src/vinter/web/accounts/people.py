@@ -12,24 +12,55 @@ from django.core.exceptions import ValidationError
 from django.db import transaction
 
 from vinter.core.errors import BadInput
-from vinter.web.accounts.models import nobody_yet
+from vinter.web.accounts.models import OPEN, nobody_yet, use_invitation
 
 
-def add(name: str, password: str) -> User:
-    """A new account; the first one may invite others. BadInput says what is wrong with name or password."""
+def add(name: str, password: str, code: str | None = None) -> User:
+    """A new account; the first one owns this Vinter. With a ``code`` (empty: none) only as far as signing up
+    is allowed, and an invitation is used up by it. BadInput says what is wrong with name or password,
+    Closed that nobody is let in this way."""
     user = User(username=name)
     try:
         user.clean_fields(exclude=["password"])
         validate_password(password, user)
     except ValidationError as error:
         raise BadInput("; ".join(error.messages)) from error
+    user.set_password(password)  # takes its time, so before the database is held
     with transaction.atomic():
         if User.objects.filter(username__iexact=name).exists():
             raise BadInput(f"{name}: this name is taken")
         user.is_staff = nobody_yet()
-        user.set_password(password)
+        if code is not None and not (user.is_staff or settings.SIGN_UP == OPEN or use_invitation(code)):
+            raise Closed("accounts here are made by invitation")
         user.save()
     return user
+
+
+class Closed(BadInput):
+    """Nobody may sign up this way, or not any more."""
+
+
+def make_owner(user: User) -> None:
+    """Let an account own this Vinter, beside whoever does; it may invite others."""
+    if not user.has_usable_password():
+        raise BadInput(f"{user.username}: an owner needs a password; give it one first")
+    user.is_staff = True
+    user.save(update_fields=["is_staff"])
+
+
+def others(user: User) -> list[User]:
+    """The other people with an account and a password, by name."""
+    return [u for u in User.objects.exclude(pk=user.pk).order_by("username") if u.has_usable_password()]
+
+
+def _check_end(user: User) -> None:
+    """BadInput when ending an account would leave a home of other people without an owner."""
+    left = others(user)
+    if user.is_staff and left and not any(u.is_staff for u in left):
+        raise BadInput(
+            f"{user.username} alone owns this Vinter, and others are here: make one of them an owner first "
+            f"(on the account page, or by 'vinter account owner NAME'); nothing was deleted"
+        )
 
 
 def person(name: str) -> User:
@@ -68,10 +99,11 @@ def set_password(name: str, password: str) -> None:
 
 def delete(user: User) -> None:
     """An account and all it owns: rows first, in the order from the ledger back to the sites, then its
-    files."""
+    files. BadInput for the only owner while others are here."""
     folder = Path(settings.MEDIA_ROOT) / str(user.pk)
     owned = [m for m in apps.get_models() if any(f.name == "owner" for f in m._meta.get_fields())]
     with transaction.atomic():
+        _check_end(User.objects.get(pk=user.pk))
         for model in reversed(owned):
             model._base_manager.filter(owner=user).delete()
         user.delete()

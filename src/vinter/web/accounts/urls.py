@@ -13,5 +13,6 @@ urlpatterns = [
     path("account/password/", views.ChangePassword.as_view(), name="password"),
     path("account/figures/", views.figures, name="figures"),
     path("account/invite/", views.invite, name="invite"),
+    path("account/hand-on/", views.hand_on, name="hand-on"),
     path("account/end/", views.end, name="account-end"),
 ]

@@ -10,12 +10,11 @@ from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest, HttpResponse, HttpResponseBase
 from django.shortcuts import redirect, render
 from django.urls import reverse, reverse_lazy
-from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from vinter.web.accounts import people
 from vinter.web.accounts.forms import ConventionForm, EndForm, SignUpForm
-from vinter.web.accounts.models import Convention, Invitation, good_invitation, may_sign_up, nobody_yet
+from vinter.web.accounts.models import Convention, Invitation, may_sign_up, nobody_yet
 from vinter.web.owned import outside
 from vinter.web.security import field_base
 from vinter.web.workflow import head
@@ -65,10 +64,10 @@ def sign_up(request: HttpRequest) -> HttpResponse:
         return render(request, "accounts/closed.html", status=403)
     form = SignUpForm(request.POST or None)
     if request.method == "POST" and form.is_valid():
-        user = people.add(form.cleaned_data["username"], form.cleaned_data["password1"])
-        invitation = good_invitation(code)
-        if invitation:
-            Invitation.objects.filter(pk=invitation.pk).update(used=timezone.now())
+        try:
+            user = people.add(form.cleaned_data["username"], form.cleaned_data["password1"], code)
+        except people.Closed:  # somebody else was let in by it meanwhile
+            return render(request, "accounts/closed.html", status=403)
         login(request, user, backend=BACKEND)
         return redirect("home")
     context = {"form": form, "code": code, "first": nobody_yet()}
@@ -84,6 +83,7 @@ def account(request: HttpRequest) -> HttpResponse:
             "end": EndForm(request.user),
             "invitations": [i for i in Invitation.objects.filter(owner=request.user) if i.good],
             "link": outside(reverse("sign-up")),
+            "others": people.others(request.user),  # type: ignore[arg-type]
             **head(""),
         },
     )
@@ -109,6 +109,15 @@ def invite(request: HttpRequest) -> HttpResponse:
 
 
 @require_POST
+def hand_on(request: HttpRequest) -> HttpResponse:
+    """Make somebody else an owner of this Vinter too; only an owner does."""
+    if not request.user.is_staff:  # type: ignore[union-attr]
+        raise PermissionDenied("only the owner of this Vinter makes others owners")
+    people.make_owner(people.person(request.POST.get("name", "")))
+    return redirect("account")
+
+
+@require_POST
 def end(request: HttpRequest) -> HttpResponse:
     """Delete the account and everything in it."""
     form = EndForm(request.user, request.POST)
@@ -116,6 +125,6 @@ def end(request: HttpRequest) -> HttpResponse:
         context = {"end": form, "invitations": [], **head("")}
         return render(request, "accounts/account.html", context, status=400)
     user = request.user
-    logout(request)
     people.delete(user)  # type: ignore[arg-type]
+    logout(request)
     return redirect("sign-in")

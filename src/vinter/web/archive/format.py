@@ -8,13 +8,14 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from django.db.models import QuerySet
+from django.db.models import ForeignKey, QuerySet
 
 from vinter.core.camera.phonefile import lens_from
 from vinter.core.errors import BadInput
 from vinter.core.finish.export import EXPORT_KINDS
 from vinter.core.finish.recipe import recipe_from
-from vinter.core.frames.measure import Measure
+from vinter.core.frames.measure import stored_measure
+from vinter.core.sky.ephemeris import check_year, year_of
 from vinter.web.accounts.models import Convention
 from vinter.web.field.models import PackMark
 from vinter.web.finish.models import Export, Finish, Look
@@ -29,6 +30,9 @@ from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame, Take
 
 FORMAT, VERSION = "vinter-archive", 1
+LEFT_OUT = {"id", "owner", "binned"}  # fields of rows that an archive does not hold
+IN_BIN = "in_bin"  # marks a row that lies in the bin and is there because another names it
+FRAME = "frame:"  # how a stack names the frame that its ground is of
 ORIGINAL = "original"  # what a frame's own file is called in the archive
 STACK_FILES = (
     "stack.tif",
@@ -44,13 +48,14 @@ STACK_FILES = (
 class Table:
     """Rows of one model in one member. ``rows`` gives a person's; ``files`` a row's files by the name they
     have in the archive, in the folder of the row; ``check`` raises when a row's data cannot be worked
-    with."""
+    with; ``named`` gives rows it names other than by a foreign key, as model and number."""
 
     model: type[Any]
     member: str
     rows: Callable[[Any], "QuerySet[Any]"]
     files: Callable[[Any], dict[str, Path]] = lambda row: {}
     check: Callable[[Any], object] = lambda row: None
+    named: Callable[[Any], list[tuple[type[Any], int]]] = lambda row: []
 
     @property
     def folder(self) -> str:
@@ -58,13 +63,42 @@ class Table:
         return self.member.partition(".")[0]
 
 
+def rows_by_table(owner: Any) -> list[tuple[Table, list[Any]]]:
+    """A person's rows, table by table, parents before what came of them; with every row in the bin that one
+    of them names, so that an archive holds all it refers to."""
+    rows = {table.model: {row.pk: row for row in table.rows(owner)} for table in TABLES}
+    waiting = [(table, row) for table in TABLES for row in rows[table.model].values()]
+    while waiting:
+        table, row = waiting.pop()
+        for model, pk in [*_pointed_at(row), *table.named(row)]:
+            if pk in rows.get(model, {pk: row}):
+                continue
+            hidden = model._base_manager.filter(pk=pk).first()
+            if hidden is not None:
+                rows[model][pk] = hidden
+                waiting.append((next(t for t in TABLES if t.model is model), hidden))
+    return [(table, [rows[table.model][pk] for pk in sorted(rows[table.model])]) for table in TABLES]
+
+
+def _pointed_at(row: Any) -> list[tuple[type[Any], int]]:
+    keys = [f for f in row._meta.concrete_fields if isinstance(f, ForeignKey) and f.name not in LEFT_OUT]
+    return [(f.related_model, pk) for f in keys if (pk := getattr(row, f.attname)) is not None]
+
+
+def _named_by_stack(stack: Stack) -> list[tuple[type[Any], int]]:
+    ground = [int(stack.ground.removeprefix(FRAME))] if stack.ground.startswith(FRAME) else []
+    return [(Stack, pk) for pk in stack.parts] + [(Frame, pk) for pk in [*stack.frames, *ground]]
+
+
 def _check_shot(shot: Shot) -> None:
+    check_year(shot.night.year)
+    check_year(year_of(shot.moment))
     assert shot.core_mode and shot.tolerance_px and shot.steps is not None and shot.minutes >= 0
     assert shot.pose and shot.exposure and shot.plan["at"]["brightness"] is not None and shot.core_lens
 
 
 def _check_frame(frame: Frame) -> None:
-    assert frame.measure is None or Measure(**frame.measure)
+    assert frame.measure is None or stored_measure(frame.measure)
     assert frame.candidate
 
 
@@ -142,6 +176,7 @@ TABLES = (
             {n: s.folder / n for n in STACK_FILES} | {"painted.png": s.own_mask, "join.png": s.own_join}
         ),
         _check_stack,
+        _named_by_stack,
     ),
     Table(Finish, "finishes.json", lambda u: Finish.objects.filter(owner=u), check=lambda f: f.core()),
     Table(Look, "looks.json", lambda u: Look.objects.filter(owner=u), check=_check_look),

@@ -19,8 +19,8 @@ from vinter.core.errors import BadInput
 from vinter.core.formats.whole import check_room
 from vinter.core.frames.content import ALLOWED, FILMS
 from vinter.web.accounts.models import Convention
-from vinter.web.archive.format import FORMAT, TABLES, VERSION, Table
-from vinter.web.archive.writing import LEFT_OUT
+from vinter.web.archive.format import FORMAT, FRAME, IN_BIN, LEFT_OUT, TABLES, VERSION, Table
+from vinter.web.bin.models import BinEntry, Binnable
 from vinter.web.fields import VersionedJSONField
 from vinter.web.gear.models import Phone
 from vinter.web.nights.models import Preferences
@@ -29,7 +29,8 @@ from vinter.web.sites.models import Reading, ScoutPicture, Site
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame
 
-LARGEST_MEMBER = 512 * 2**20  # bytes of one list of rows
+LARGEST_MEMBER = 512 * 2**20  # bytes of one list of rows, read by the worker
+LARGEST_ABOUT = 2**16  # bytes of archive.json, which is read while its sender waits
 MOST_ROWS = 500_000
 SUFFIXES = FILMS.union(*ALLOWED.values())
 
@@ -38,7 +39,7 @@ def about(source: Path) -> dict[str, Any]:
     """What an archive says of itself: name, when, with originals or not. BadInput when it is none."""
     try:
         with zipfile.ZipFile(source) as archive:
-            found = _json(archive, "archive.json", source.name)
+            found = _json(archive, "archive.json", source.name, LARGEST_ABOUT)
     except (OSError, zipfile.BadZipFile) as error:
         raise BadInput(f"{source.name}: not an archive of Vinter ({error})") from error
     if not isinstance(found, dict) or found.get("format") != FORMAT:
@@ -54,14 +55,16 @@ def _refuse(constant: str) -> float:
     raise ValueError(f"{constant} is no number")
 
 
-def _json(archive: zipfile.ZipFile, member: str, file: str) -> Any:
+def _json(archive: zipfile.ZipFile, member: str, file: str, largest: int = LARGEST_MEMBER) -> Any:
     """The data of a member; [] when there is none. BadInput names file and member."""
     if member not in archive.namelist():
         return []
-    if archive.getinfo(member).file_size > LARGEST_MEMBER:
-        raise BadInput(f"{file}: {member} is larger than {LARGEST_MEMBER // 2**20} MB")
     try:
-        return json.loads(archive.read(member), parse_constant=_refuse)
+        with archive.open(member) as stream:
+            text = stream.read(largest + 1)  # whatever size the file says it has
+        if len(text) > largest:
+            raise BadInput(f"{file}: {member} is larger than {largest / 2**20:g} MB")
+        return json.loads(text, parse_constant=_refuse)
     except (ValueError, RecursionError, zipfile.BadZipFile, zlib.error, NotImplementedError) as error:
         raise BadInput(f"{file}: {member} cannot be read ({error})") from error
 
@@ -80,7 +83,9 @@ def _rows(archive: zipfile.ZipFile, table: Table, file: str) -> list[dict[str, A
         raise BadInput(f"{file}: {table.member} is no list of rows with ids")
     if len(data) > MOST_ROWS:
         raise BadInput(f"{file}: {table.member} holds more than {MOST_ROWS} rows")
-    return data
+    return sorted(
+        data, key=lambda row: row["id"]
+    )  # what came first is first again, and joins find their parts
 
 
 class Importing:
@@ -92,6 +97,7 @@ class Importing:
         self.new: dict[type[models.Model], dict[int, models.Model]] = {}
         self.written: list[Path] = []
         self.counts: Counter[str] = Counter()
+        self.entry: BinEntry | None = None
 
     def stage(self, progress: Callable[[str, float], None]) -> None:
         """Unpack the rows' files beside where they will lie, before any row is written: the database is held
@@ -131,6 +137,8 @@ class Importing:
         row = model(**{f.attname: self._value(f, data.get(f.name)) for f in _given(model) if f.name in data})
         if any(f.name == "owner" for f in model._meta.concrete_fields):
             row.owner = self.owner
+        if data.get(IN_BIN) and isinstance(row, Binnable):
+            row.binned = self._entry()
         there = _ADAPT.get(model, lambda row, self: None)(row, self)
         if there is not None:
             return there, False
@@ -140,6 +148,12 @@ class Importing:
         if stamps:
             model._base_manager.filter(pk=row.pk).update(**stamps)
         return model._base_manager.get(pk=row.pk), True
+
+    def _entry(self) -> BinEntry:
+        """Where rows lie that were in the bin when the archive was made."""
+        if self.entry is None:
+            self.entry = BinEntry.objects.create(owner=self.owner, label="In the bin when archived")
+        return self.entry
 
     def _value(self, field: Any, value: Any) -> Any:
         """A field's value of what the archive says; rows it points to are the new ones."""
@@ -231,9 +245,9 @@ def _stack(row: Stack, importing: Importing) -> None:
     row.parts = [stacks[old].pk for old in row.parts if old in stacks]
     frames = importing.new.get(Frame, {})
     row.frames = [frames[old].pk for old in row.frames if old in frames]
-    if row.ground.startswith("frame:"):
-        frame = frames.get(int(row.ground.removeprefix("frame:")))
-        row.ground = f"frame:{frame.pk}" if frame else "auto"
+    if row.ground.startswith(FRAME):
+        frame = frames.get(int(row.ground.removeprefix(FRAME)))
+        row.ground = f"{FRAME}{frame.pk}" if frame else "auto"
 
 
 _ADAPT: dict[Any, Callable[[Any, Importing], Any]] = {

@@ -13,15 +13,14 @@ from vinter import __version__
 from vinter.core.finite import finite
 from vinter.core.formats.spreadsheet import csv_text
 from vinter.core.formats.whole import check_room, whole
-from vinter.web.archive.format import FORMAT, ORIGINAL, TABLES, VERSION, Table
+from vinter.web.archive.format import FORMAT, IN_BIN, LEFT_OUT, ORIGINAL, VERSION, Table, rows_by_table
 from vinter.web.ledger.rows import COLUMNS, ledger_rows
 
-LEFT_OUT = {"id", "owner", "binned"}
 README = """This is everything one person kept in Vinter, in open formats.
 
 archive.json      who, when, which version of this format
 sites.geojson     places; every other .json file is a list of rows, each with its id
-ledger.csv/.json  what was planned and what came of it, a row a shot
+ledger.csv/.json  what was planned and what came of it, a row a take
 NAME/ID/...       the files of row ID of NAME.json: frames as they were taken, pictures of them, stacks
                   (32-bit float linear TIFF, mask beside it as PNG), exports
 
@@ -34,7 +33,8 @@ says otherwise, sky brightness in mag/arcsec^2.
 def row_data(row: Model) -> dict[str, Any]:
     """A row as plain data; it points to others by their ids."""
     fields = {f.name: f.value_from_object(row) for f in row._meta.concrete_fields if f.name not in LEFT_OUT}
-    return {"id": row.pk, **dict(finite(fields))}
+    in_bin = {IN_BIN: True} if getattr(row, "binned_id", None) else {}
+    return {"id": row.pk, **in_bin, **dict(finite(fields))}
 
 
 def _geojson(rows: list[dict[str, Any]]) -> dict[str, Any]:
@@ -81,7 +81,7 @@ def write_archive(
 ) -> int:
     """Write a person's archive, with the frames as they were taken or without; there whole or not at all.
     Returns how many files it holds; OSError (ENOSPC) before anything is written when there is no room."""
-    tables = [(table, list(table.rows(owner))) for table in TABLES]
+    tables = rows_by_table(owner)
     files = _files(tables, originals)
     check_room(out.parent, sum(path.stat().st_size for _, path in files))
     with whole(out) as draft, zipfile.ZipFile(draft, "w", zipfile.ZIP_STORED, allowZip64=True) as archive:

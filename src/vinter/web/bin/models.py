@@ -154,6 +154,8 @@ def _deleted(row: Binnable) -> list[Path]:
     files = row.files()
     for relation in row._meta.related_objects:
         model = relation.related_model
+        if getattr(relation, "on_delete", None) is models.SET_NULL:  # it lives on without this row
+            continue
         if isinstance(model, type) and issubclass(model, Binnable):
             for other in model._base_manager.filter(**{relation.field.name: row}):
                 files += _deleted(other)

@@ -1,6 +1,5 @@
 """Where forecasts come from: one small interface, and the one that asks a service over HTTP."""
 
-import json
 import urllib.error
 import urllib.parse
 import urllib.request
@@ -12,6 +11,7 @@ from pydantic import BaseModel, Field, ValidationError
 
 from vinter.core.errors import BadInput
 from vinter.core.forecast import MOST_HOURS, Forecast, Hour
+from vinter.core.json_input import read_json
 
 PATIENCE = 4.0  # seconds
 LARGEST = 2 * 2**20  # bytes of an answer
@@ -62,7 +62,7 @@ class HttpProvider:
                 ) from error
             raise ForecastFailed(f"The forecast service could not be reached ({reason}).") from error
         try:
-            answer = _Answer.model_validate(json.loads(text))
+            answer = _Answer.model_validate(read_json(text, self.url))
             hours = tuple(sorted((Hour(**h) for h in answer.hours), key=lambda h: h.t))
         except (ValidationError, ValueError, TypeError, BadInput) as error:
             raise ForecastFailed("The forecast service answered something that is not a forecast.") from error

@@ -7,7 +7,7 @@ from datetime import date
 from typing import Any
 
 from vinter.core.frames.frame_type import NEVER_STACKED
-from vinter.core.frames.measure import Measure
+from vinter.core.frames.measure import stored_measure
 from vinter.core.frames.outcome import Outcome, outcome
 from vinter.core.sky.nights import Night as CoreNight
 from vinter.core.sky.nights import nights
@@ -78,7 +78,7 @@ class Night:
 
 def _got(take: Take) -> Outcome | None:
     frames = [f for f in take.frame_set.all() if f.measure and f.frame_type not in NO_SKY]
-    return outcome([(Measure(**(f.measure or {})), f.included) for f in frames]) if frames else None
+    return outcome([(stored_measure(f.measure or {}), f.included) for f in frames]) if frames else None
 
 
 def _work(shot: Shot | None, take: Take | None, again: bool = False) -> Work:

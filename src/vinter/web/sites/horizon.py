@@ -1,7 +1,6 @@
 """The horizon of a site: drawn, imported, or traced over a daytime panorama. And the pictures taken
 by day."""
 
-import json
 import secrets
 from pathlib import Path
 from typing import Any
@@ -18,6 +17,7 @@ from vinter.core.formats.whole import write_image
 from vinter.core.frames.content import HEAD_BYTES, check_content
 from vinter.core.frames.decoding import decoded
 from vinter.core.ground.panorama import PanoramaFix, fix_by_points, fix_by_sun, traced
+from vinter.core.json_input import read_json
 from vinter.core.sky.ephemeris import GALACTIC_CENTRE, diurnal_path
 from vinter.core.sky.horizon import Horizon, merged
 from vinter.web.forms import checked
@@ -60,8 +60,8 @@ def _store(site: Site, points: Points) -> HttpResponse:
 
 def _pairs(text: str, label: str) -> list[tuple[float, float]]:
     try:
-        return [(float(a), float(b)) for a, b in json.loads(text)]
-    except (ValueError, TypeError, RecursionError) as error:
+        return [(float(a), float(b)) for a, b in read_json(text, label)]
+    except (ValueError, TypeError) as error:
         raise BadInput(f"{label}: a list of pairs of numbers is wanted") from error
 
 

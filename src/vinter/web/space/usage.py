@@ -134,7 +134,7 @@ def left_behind(now: float | None = None, old: float = 86400.0) -> list[Path]:
     that were killed, working folders of stacks, files of rows that are gone."""
     now = time.time() if now is None else now
     media = Path(settings.MEDIA_ROOT)
-    torn = [*media.glob("*/takes/*/partial/*.part"), *media.rglob(".*.part*")]
+    torn = [*media.glob("*/takes/*/partial/*"), *media.rglob(".*.part*")]
     torn += [*media.glob("*/stacks/*/vinter-stack-*"), *settings.FILE_UPLOAD_TEMP_DIR.glob("*")]
     torn += [*media.glob("*/archives/tmp*")]
     torn += [*media.glob("*/sites/*/*.incoming.*")]

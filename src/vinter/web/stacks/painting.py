@@ -3,7 +3,6 @@
 Strokes are tried, then a new stack is made with what was painted.
 """
 
-import json
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +16,7 @@ import vinter
 from vinter.core.errors import BadInput
 from vinter.core.finish.scene import read_stack
 from vinter.core.formats.whole import write_image
+from vinter.core.json_input import read_json
 from vinter.core.stack.masking.brush import Stroke, chosen, painted
 from vinter.web.compute import computed
 from vinter.web.jobs.models import enqueue
@@ -37,9 +37,9 @@ def _strokes(text: str) -> list[Stroke]:
                 bool(row["sky"]),
                 int(row.get("frame", 0)),
             )
-            for row in json.loads(text)
+            for row in read_json(text, "strokes")
         ]
-    except (ValueError, TypeError, KeyError, AttributeError, OverflowError, RecursionError) as error:
+    except (ValueError, TypeError, KeyError, AttributeError, OverflowError) as error:
         raise BadInput(f"strokes: a list of points, radius and sky is wanted ({error})") from error
 
 

@@ -27,10 +27,12 @@ class FrameTypeForm(forms.Form):
 
 
 class PartForm(forms.Form):
-    """Size of the whole file and where a part begins, in bytes."""
+    """Size of the whole file and where a part begins, in bytes; the file's SHA-256 where the browser can make
+    one."""
 
     size = forms.IntegerField(min_value=0)
     offset = forms.IntegerField(min_value=0)
+    digest = forms.RegexField(r"^[0-9a-f]{64}$", required=False)
 
 
 class FilmForm(forms.Form):

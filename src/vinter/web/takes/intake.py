@@ -1,9 +1,12 @@
 """Taking files into a take, from an upload or from a folder on this machine: judged by content, kept once,
 never changed."""
 
+import fcntl
 import hashlib
+import os
 import secrets
 import shutil
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -44,15 +47,49 @@ def room_for(owner: int, name: str, size: int) -> None:
         raise Refused(f"{name}: {DISK_FULL}", 507) from error
 
 
-def taken_in(one: Take, name: str, whole: Path) -> dict[str, Any]:
-    """Store a received file under a generated name; a duplicate is recognised by its content and kept
-    once."""
+@dataclass(frozen=True)
+class Part:
+    """What became of a part of an upload: bytes that are here now, whether the part was added, and where the
+    file lies when that completed it."""
+
+    here: int
+    added: bool
+    whole: Path | None = None
+
+
+def append(path: Path, data: bytes, offset: int, size: int) -> Part:
+    """Add a part to an upload of ``size`` bytes at the offset it names, one window at a time. A part at
+    another offset, or that leads beyond the file, is not added. What is complete moves away at once, so that
+    two windows never write to one file."""
+    with path.open("ab") as out:
+        fcntl.flock(out, fcntl.LOCK_EX)
+        if not path.exists() or not os.path.samestat(path.stat(), os.fstat(out.fileno())):
+            return Part(0, added=False)  # another window completed it while this one waited
+        here = os.fstat(out.fileno()).st_size
+        if offset != here or here + len(data) > size:
+            return Part(here, added=False)
+        out.write(data)
+        out.flush()
+        here += len(data)
+        if here < size:
+            return Part(here, added=True)
+        whole = path.with_suffix(f".{secrets.token_hex(4)}.whole")
+        path.rename(whole)
+        return Part(here, added=True, whole=whole)
+
+
+def taken_in(one: Take, name: str, whole: Path, sent: str = "") -> dict[str, Any]:
+    """Store a received file under a generated name; a duplicate is recognised by its content and kept once.
+    Refused, with nothing kept, when its SHA-256 is not the one that was ``sent`` with it."""
     digest = hashlib.sha256()
     with whole.open("rb") as file:
         start = file.read(HEAD_BYTES)
         file.seek(0)
         while chunk := file.read(2**20):
             digest.update(chunk)
+    if sent and sent != digest.hexdigest():
+        whole.unlink()
+        raise Refused(f"{name}: it did not arrive as it was sent; nothing of it was kept, send it again", 409)
     try:
         check_content(name, start, films=True)
     except BadInput as error:

@@ -11,6 +11,7 @@ from django.db import models
 from vinter.core.camera.phones import SHIPPED
 from vinter.core.frames.content import FILMS
 from vinter.core.frames.frame_type import CALIBRATION
+from vinter.core.frames.metadata import believable
 from vinter.core.frames.selection import Candidate, Decision
 from vinter.core.simulate.capture import Burst
 from vinter.core.sky.nights import evening_of
@@ -93,7 +94,8 @@ class Take(Binnable):
         """Its frames with a time by the evening of their night."""
         out: dict[date, list[Frame]] = {}
         for frame in self.frame_set.all():
-            if unix := (frame.measure or {}).get("time"):
+            unix = (frame.measure or {}).get("time")
+            if unix is not None and believable(unix):
                 out.setdefault(_evening(self.site, unix), []).append(frame)
         return dict(sorted(out.items()))
 

@@ -11,7 +11,7 @@ from vinter.core.camera.projection import view_of
 from vinter.core.formats.video import write_video
 from vinter.core.frames.film import RAMP, TRAILS, ramp, tone
 from vinter.core.frames.frame_type import classify_take
-from vinter.core.frames.measure import Measure, compare
+from vinter.core.frames.measure import compare, stored_measure
 from vinter.core.parallel import collected
 from vinter.core.shot import target_gone
 from vinter.core.sky.targets import target
@@ -163,10 +163,10 @@ def _measure_some(take: Take, waiting: list[Frame], context: JobContext, start: 
 def _compare(take: Take) -> None:
     """Judge the frames against each other."""
     frames = [f for f in take.frame_set.all() if f.measure]
-    for f, m in zip(frames, compare([Measure(**f.measure) for f in frames]), strict=True):
+    for f, m in zip(frames, compare([stored_measure(f.measure) for f in frames]), strict=True):
         f.measure = {**(f.measure or {}), "verdict": m.verdict, "reasons": m.reasons}
     _outside(take, frames)
-    types = classify_take([Measure(**(f.measure or {})) for f in frames])
+    types = classify_take([stored_measure(f.measure or {}) for f in frames])
     for f, frame_type in zip(frames, types, strict=True):
         f.frame_type = f.frame_type if f.type_set_by_hand else frame_type
     Frame.objects.bulk_update(frames, ["measure", "frame_type"])

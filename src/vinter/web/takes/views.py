@@ -20,7 +20,7 @@ from vinter.web.owned import owned
 from vinter.web.shots.models import Shot
 from vinter.web.takes.focus import learn_focus
 from vinter.web.takes.forms import DecisionForm, FilmForm, FocusForm, FrameTypeForm, PartForm
-from vinter.web.takes.intake import Refused, partial, room_for, take_in_upload, taken_in
+from vinter.web.takes.intake import Refused, append, partial, room_for, take_in_upload, taken_in
 from vinter.web.takes.models import Frame, Take
 from vinter.web.takes.unplanned import OriginForm
 from vinter.web.workflow import head
@@ -220,13 +220,12 @@ def _part(request: HttpRequest, one: Take) -> dict[str, Any]:
     if not form.is_valid():
         raise Refused("size and offset are wanted as whole numbers")
     size, offset = form.cleaned_data["size"], form.cleaned_data["offset"]
-    room_for(one.owner_id, name, size - here)
-    data = request.body
-    if offset != here or here + len(data) > size:
-        return {"offset": here, "again": True}
-    with path.open("ab") as out:
-        out.write(data)
-    return taken_in(one, name, path) if here + len(data) == size else {"offset": here + len(data)}
+    if size != here or not size:
+        room_for(one.owner_id, name, size - here)
+    part = append(path, request.body, offset, size)
+    if part.whole is None:
+        return {"offset": part.here, **({} if part.added else {"again": True})}
+    return taken_in(one, name, part.whole, form.cleaned_data["digest"])
 
 
 @require_POST

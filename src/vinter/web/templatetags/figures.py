@@ -47,6 +47,13 @@ def shutter(seconds: float) -> str:
 
 
 @register.filter
+def sentence(text: str) -> str:
+    """A message with a capital at its beginning, unless that is the name of a file or an account's."""
+    first = str(text).split(" ", 1)[0]
+    return str(text) if "." in first or first.endswith(":") else f"{str(text)[:1].upper()}{str(text)[1:]}"
+
+
+@register.filter
 def words(text: str) -> list[str]:
     """The words of a text."""
     return text.split()

@@ -34,14 +34,15 @@ function start() {
     };
 
     const PART = 4 * 1024 * 1024,
+      WHOLE = 128 * 1024 * 1024, // a digest needs the whole file in memory
       TRIES = 6;
+    const hex = (buffer) => [...new Uint8Array(buffer)].map((b) => b.toString(16).padStart(2, "0")).join("");
     const pause = (ms) => new Promise((go) => setTimeout(go, ms));
 
     // The same file gets the same id, so that an upload broken off goes on where it broke, even after a reload.
     async function idOf(file) {
       const text = new TextEncoder().encode(`${file.name}|${file.size}|${file.lastModified}`);
-      if (crypto.subtle) return [...new Uint8Array(await crypto.subtle.digest("SHA-256", text))].slice(0, 16).map(
-        (b) => b.toString(16).padStart(2, "0")).join("");
+      if (crypto.subtle) return hex(await crypto.subtle.digest("SHA-256", text)).slice(0, 32);
       return [...text].reduce((h, c) => (Math.imul(h, 31) + c) >>> 0, 7).toString(16).padStart(8, "0");
     }
 
@@ -56,6 +57,9 @@ function start() {
         return;
       }
       const id = await idOf(file);
+      // What arrives is compared with what was sent, where the browser can say what that is.
+      const digest = crypto.subtle && file.size <= WHOLE ? hex(await crypto.subtle.digest("SHA-256", await file
+        .arrayBuffer())) : "";
       let offset = 0,
         failures = 0,
         asked = false;
@@ -69,7 +73,8 @@ function start() {
             id,
             name: file.name,
             size: file.size,
-            offset
+            offset,
+            digest
           });
           const response = await fetch(`${drop.dataset.url}?${query}`, {
             method: "POST",
