@@ -138,6 +138,7 @@ def _simulate(a: argparse.Namespace) -> None:
     from vinter.core.simulate.shooting import shoot
     from vinter.core.sky.ephemeris import GALACTIC_CENTRE, year_of
     from vinter.core.sky.site import Site
+    from vinter.core.sky.sun_safety import check_sun
     from vinter.core.sky.target_track import track
 
     if not 1 <= a.n <= 1000:
@@ -151,6 +152,7 @@ def _simulate(a: argparse.Namespace) -> None:
     pose = aim(lens, a.portrait, float(core.alt[0]), float(core.az[0]))
     azimuth = pose.azimuth if a.azimuth is None else a.azimuth
     altitude = pose.altitude if a.altitude is None else a.altitude
+    check_sun(site, a.time, [(altitude, azimuth)])
     advice = expose(lens, GALACTIC_CENTRE[1], float(core.parts.brightness[0]))
     shutter = a.shutter or advice.shutter.chosen
     burst = Burst(

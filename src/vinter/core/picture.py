@@ -1,8 +1,9 @@
 """A picture planned whole: a site, a minute, a lens and a kind of picture brought to settings, a pose,
-figures
-and steps."""
+figures and steps."""
 
 from dataclasses import dataclass, field, replace
+
+import numpy as np
 
 from vinter.core.camera.exposure import OwnSettings
 from vinter.core.camera.phones import Lens
@@ -13,7 +14,10 @@ from vinter.core.shot import ShotPlan, dimmed_band, plan_shot
 from vinter.core.sky.nights import Night
 from vinter.core.sky.satellites import Pass
 from vinter.core.sky.site import Site
+from vinter.core.sky.sun_safety import check_sun, near_sun
 from vinter.core.sky.targets import Target, target
+
+SUN_STEP, SIDE_DEG = 300.0, 10.0  # seconds, degrees between samples of where the lens points and the Sun is
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -52,8 +56,24 @@ def mode_target(mode: Mode, wanted: Target) -> Target:
     return target(mode.target) if mode.target else wanted
 
 
+def _check_sun_while_shooting(b: Basis, plan: ModePlan, what: Target) -> None:
+    """SunTooNear when the Sun comes over the horizon near where the lens points before the last frame
+    ends."""
+    start = b.unix if plan.start is None else plan.start
+    pose = plan.pose or b.pose
+    sides = np.arange(-plan.sweep / 2, plan.sweep / 2 + 1, SIDE_DEG) if plan.sweep else np.zeros(1)
+    middle = b.at.azimuth if plan.sweep else pose.azimuth
+    t = np.append(np.arange(start, start + 60 * plan.minutes, SUN_STEP), start + 60 * plan.minutes)
+    for side in sides:
+        azimuth = np.full(len(t), (middle + float(side)) % 360)
+        near = near_sun(b.site, t, np.full(len(t), pose.altitude), azimuth)
+        if near.any():
+            check_sun(b.site, float(t[np.argmax(near)]), [(pose.altitude, float(azimuth[0]))])
+
+
 def plan_picture(wish: Wish) -> Picture:
-    """Plan it; BadInput says what cannot be, and of a target that is down when it rises."""
+    """Plan it; BadInput says what cannot be, and of a target that is down when it rises; SunTooNear when it
+    would point within 20 degrees of a Sun above the horizon."""
     mode = mode_of(wish.mode)
     what = mode_target(mode, wish.target)
     passing = wish.passing if mode.needs_pass else None
@@ -83,6 +103,7 @@ def plan_picture(wish: Wish) -> Picture:
         band_mag=dimmed_band(wish.site, what, plan.at.altitude),
     )
     found = plan_mode(mode.key, basis, wish.options, passing)
+    _check_sun_while_shooting(basis, found, what)
     return Picture(
         mode=mode,
         options=values(mode, wish.options),

@@ -17,6 +17,7 @@ from vinter.core.sky.ephemeris import year_of
 from vinter.core.sky.nights import Moment, Night, moments
 from vinter.core.sky.refraction import refraction
 from vinter.core.sky.site import Site
+from vinter.core.sky.sun_safety import check_sun
 from vinter.core.sky.target_track import STAND_IN, track
 from vinter.core.sky.targets import CORE, Target, position
 from vinter.core.versions import Schema
@@ -126,7 +127,8 @@ def plan_shot(
 
     ``pose`` points the lens; without one it is aimed at the target with a strip of ground below. ``own`` is
     what the photographer sets; BadInput when the lens cannot do it, or when the target is down, with when it
-    rises. ``direction`` (altitude, azimuth in degrees) stands for a target that no ephemeris knows.
+    rises; SunTooNear within 20 degrees of a Sun above the horizon. ``direction`` (altitude, azimuth in
+    degrees) stands for a target that no ephemeris knows.
     """
     if use not in USES:
         raise BadInput(f"use {use!r} is not one of {', '.join(USES)}")
@@ -136,6 +138,8 @@ def plan_shot(
     if at.altitude < 0:
         raise BadInput(below_horizon(site, unix, what, at.altitude))
     pose = pose or aim(lens, portrait, at.altitude, at.azimuth)
+    aims = [(at.altitude, at.azimuth), (pose.altitude, pose.azimuth)]
+    check_sun(site, unix, aims, None if direction else what)
     view = view_of(lens, pose, portrait)
     lat = np.radians(site.lat)
     pole = view.axes @ np.array([0.0, np.cos(lat), np.sin(lat)])

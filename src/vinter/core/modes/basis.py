@@ -99,7 +99,8 @@ class ModePlan:
 
     ``interval`` is from the start of one frame to the next in s, ``trail`` what its stars trail, in words;
     ``pose`` and ``start`` (Unix seconds) where the mode points and begins elsewhere than the plan; ``delay``
-    the s between release and shutter, ``more_seconds`` what follows the frames.
+    the s between release and shutter, ``more_seconds`` what follows the frames, ``sweep`` the degrees of
+    azimuth that the lens is turned through, to both sides of the target.
     """
 
     shutter: float
@@ -115,6 +116,7 @@ class ModePlan:
     start: float | None = None
     delay: float = DELAY_SECONDS
     more_seconds: float = 0.0
+    sweep: float = 0.0
 
     @property
     def minutes(self) -> float:

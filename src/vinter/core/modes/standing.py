@@ -174,6 +174,7 @@ def arch(b: Basis, o: dict[str, float]) -> ModePlan:
         reasons=reasons,
         trail=worst_trail(b, t),
         pose=Pose(round(start, 1), round(min(altitudes[-1], 90.0), 1)),
+        sweep=ARCH_SPAN,
     )
 
 

@@ -51,6 +51,7 @@ def cards(request: HttpRequest) -> HttpResponse:
 
 
 def _context(shot: Shot) -> dict[str, Any]:
+    shot.check_sun()
     core = shot.site.core()
     night = shot.found_night()
     return {
@@ -172,6 +173,7 @@ def _timer(shot: Shot) -> dict[str, Any]:
 def timer(request: HttpRequest, pk: int) -> HttpResponse:
     """The shot timer: delay, exposure, gap, lamp, counted by the wall clock."""
     shot = owned(Shot, request, pk)
+    shot.check_sun()
     return render(request, "field/timer.html", {"shot": shot, "framing": shot.framing, **_timer(shot)})
 
 
@@ -187,6 +189,7 @@ def timed(request: HttpRequest, pk: int) -> HttpResponse:
 def check(request: HttpRequest, pk: int) -> HttpResponse:
     """Give it the test shot: it says the one next change."""
     shot = owned(Shot, request, pk)
+    shot.check_sun()
     advice = None
     if request.method == "POST":
         file = one_file(request, "a test shot, JPEG or RAW", LARGEST_FRAME)

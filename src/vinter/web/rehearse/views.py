@@ -76,6 +76,7 @@ def begin(request: HttpRequest, key: str) -> HttpResponse:
 def begin_shot(request: HttpRequest, pk: int) -> HttpResponse:
     """Rehearse a planned shot: go on with the last go, or begin one."""
     shot = owned(Shot, request, pk)
+    shot.check_sun()
     under_way = Rehearsal.objects.filter(owner=request.user, shot=shot, ended=False).first()
     return redirect("rehearsal", (under_way or Rehearsal.objects.create(owner=request.user, shot=shot)).pk)
 

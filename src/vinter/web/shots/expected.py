@@ -19,6 +19,7 @@ from vinter.core.picture import plan_picture
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.expected import PART, finished, finished_part, part_of, whole
 from vinter.core.sky.nights import evening_of
+from vinter.core.sky.sun_safety import check_sun
 from vinter.web.compute import PATIENT_SECONDS, remembered
 from vinter.web.forms import checked
 from vinter.web.owned import owned
@@ -122,6 +123,8 @@ def pictures(burst: Burst, place: tuple[int, int] | None) -> tuple[bytes, bytes]
 def expected_picture(request: HttpRequest, pk: int) -> HttpResponse:
     """One of the pictures."""
     trial, show = _trial(request, owned(Shot, request, pk))
+    aim = trial.shot.pose
+    check_sun(trial.shot.site.core(), trial.unix, [(aim.altitude, aim.azimuth)])
     place = trial.place if trial.pixels else None
     both = remembered(
         PICTURES, (repr(trial.burst), place), pictures, trial.burst, place, seconds=PATIENT_SECONDS

@@ -23,6 +23,7 @@ from vinter.core.shot import SHOT_PLAN
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.scenes import SUBURB, place_seed, scene_for
 from vinter.core.sky.nights import Night, nights
+from vinter.core.sky.sun_safety import SunTooNear, check_sun
 from vinter.core.sky.targets import target
 from vinter.web.bin.models import Binnable
 from vinter.web.fields import VersionedJSONField
@@ -213,6 +214,23 @@ class Shot(Binnable):
                 "roll": self.pose.roll,
             }
         )
+
+    def check_sun(self) -> None:
+        """SunTooNear when it points near the Sun by day: no card, picture or frame of it is made. Older
+        versions planned such shots."""
+        what = target(self.core_mode.target or self.target)
+        at = self.plan["at"]
+        aims = [(at["altitude"], at["azimuth"]), (self.pose.altitude, self.pose.azimuth)]
+        check_sun(self.site.core(), self.moment, aims, what)
+
+    @property
+    def refused(self) -> str:
+        """Why it must not be shot; empty where nothing speaks against it."""
+        try:
+            self.check_sun()
+        except SunTooNear as error:
+            return str(error)
+        return ""
 
     def burst(self, seed: int) -> Burst:
         """What the simulated phone is told to shoot this."""

@@ -237,6 +237,8 @@ def _short(what: Target) -> str:
 def shot(request: HttpRequest, pk: int) -> HttpResponse:
     """A saved shot with its figures and what came of it."""
     one = owned(Shot, request, pk)
+    if one.refused:
+        return render(request, "shots/refused.html", {"shot": one, **head("Shot", shot=one)})
     night = one.found_night()
     strip = draw(one.site.core(), night, 860, 90)
     return render(

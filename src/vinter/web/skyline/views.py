@@ -11,6 +11,7 @@ from vinter.core.formats.pictures import jpeg_bytes
 from vinter.core.shot import field_of_view
 from vinter.core.sky.nights import Night, night_at
 from vinter.core.sky.pole import pole_sketch
+from vinter.core.sky.sun_safety import SunTooNear, check_sun
 from vinter.core.sky.verdict import compass
 from vinter.core.skyline import figures, frame_seen, picture
 from vinter.web.forms import checked
@@ -63,7 +64,17 @@ def skyline(request: HttpRequest, pk: int) -> HttpResponse:
     )
 
 
+def _refused(now: SkylineQuery) -> str:
+    """Why no frame is drawn: the Sun is up and near where the lens points; empty where it is not."""
+    try:
+        check_sun(now.site.core(), now.t, [(now.pose.altitude, now.pose.azimuth)])
+    except SunTooNear as error:
+        return str(error)
+    return ""
+
+
 def _frame(now: SkylineQuery, target: tuple[float, float]) -> dict[str, Any]:
+    refused = _refused(now)
     seen = frame_seen(now.site.core(), now.lens, now.pose, now.portrait, target)
     w, h = field_of_view(now.lens, now.portrait)
     at = seen.target
@@ -73,7 +84,8 @@ def _frame(now: SkylineQuery, target: tuple[float, float]) -> dict[str, Any]:
         else f"{100 * at[0]:.0f} % from the left, {100 * (1 - at[1]):.0f} % up"
     )
     return {
-        "outline": np.round(seen.outline, 2).tolist(),
+        "outline": [] if refused else np.round(seen.outline, 2).tolist(),
+        "refused": refused,
         "ground": round(seen.ground, 3),
         "target": inside,
         "az": now.pose.azimuth,

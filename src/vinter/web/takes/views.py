@@ -52,6 +52,7 @@ def takes(request: HttpRequest) -> HttpResponse:
 def shoot(request: HttpRequest, pk: int) -> HttpResponse:
     """Let the simulated phone shoot a shot."""
     shot = owned(Shot, request, pk)
+    shot.check_sun()
     cloud = cloud_over(shot.site, shot.moment, shot.moment + shot.frames * shot.shutter)
     take = Take.objects.create(
         owner=request.user,

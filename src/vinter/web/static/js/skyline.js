@@ -267,6 +267,7 @@ function start() {
 
   function drawFrame() {
     const outline = scene.frame.outline;
+    if (!outline.length) return; // near the Sun by day no frame is drawn
     path(outline, true);
     ink.strokeStyle = "#ffffff";
     ink.lineWidth = 2;
@@ -318,6 +319,10 @@ function start() {
     set("target", r.alt > 0 ? `${minus(scene.target[1])}° up, az ${minus(scene.target[0])}°` : "below the horizon");
     set("lean", `${minus(r.tilt)}°`);
     set("sky", `${r.sky.toFixed(1)} ± ${r.err.toFixed(1)} mag/arcsec²`);
+    const refused = document.getElementById("refused");
+    refused.hidden = !f.refused;
+    refused.textContent = f.refused;
+    document.getElementById("plan").hidden = Boolean(f.refused);
     set("frame", `${f.size}, az ${minus(f.az)}°, ${minus(f.up)}° up`);
     set("ground", `${Math.round(f.ground * 100)} %`);
     set("inside", f.target);
@@ -442,7 +447,7 @@ function start() {
   }
 
   function inFrame(px, py) {
-    if (!scene) return false;
+    if (!scene || !scene.frame.outline.length) return false;
     path(scene.frame.outline, true);
     const ratio = devicePixelRatio || 1;
     return ink.isPointInPath(px * ratio, py * ratio);
