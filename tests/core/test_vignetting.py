@@ -1,12 +1,14 @@
 """Dark corners measured from stars: a solved field whose lens and air are made up here."""
 
+from dataclasses import asdict
+
 import numpy as np
 import pytest
 
 from vinter.core.camera.projection import east_north_up
 from vinter.core.sky.catalogue import star_table, to_horizon
 from vinter.core.sky.site import Site
-from vinter.core.stack.photometry.vignetting import measure_vignetting
+from vinter.core.stack.photometry.vignetting import corner_words, measure_vignetting
 from vinter.core.stack.plate_solve import Solution
 
 SITE = Site(lat=37.7, lon=-8.8, tz="Europe/Lisbon", zenith=21.5)
@@ -42,8 +44,16 @@ def seen(solution, corner, air, rng, scatter=0.15):
     up = np.clip((vectors @ to_horizon(SITE, UNIX).T)[:, 2], -1, 1)
     there = front & (x > 0) & (x < W) & (y > 0) & (y < H) & (v < 6.5) & (up > 0.05)
     r2 = ((x - (W - 1) / 2) ** 2 + (y - (H - 1) / 2) ** 2) / (((W - 1) / 2) ** 2 + ((H - 1) / 2) ** 2)
-    mag = v + corner * (0.6 * r2 + 0.4 * r2**2) + air / np.maximum(up, 0.05) + rng.normal(0, scatter, len(v))
-    return np.c_[x, y][there], (1e6 * 10 ** (-0.4 * mag))[there].astype(np.float32)
+    # what a surface loses, less what a flat picture's pixel sees less of it, is what a star loses
+    theta = np.arctan(np.hypot(x - (W - 1) / 2, y - (H - 1) / 2) / F)
+    mag = (
+        v
+        + corner * (0.6 * r2 + 0.4 * r2**2)
+        + 7.5 * np.log10(np.cos(theta))
+        + air / np.maximum(up, 0.05)
+        + rng.normal(0, scatter, len(v))
+    )
+    return np.c_[x, y][there], (1e6 * 10 ** (-0.4 * mag[there])).astype(np.float32)
 
 
 @pytest.mark.parametrize(("corner", "air"), [(0.6, 0.22), (1.2, 0.3), (0.0, 0.2)])
@@ -53,6 +63,28 @@ def test_the_lens_is_told_from_the_air(corner, air):
     assert found.stars > 150 and found.corner == pytest.approx(corner, abs=max(3 * found.corner_error, 0.05))
     assert found.corner_error < 0.15 and found.air == pytest.approx(air, abs=3 * found.air_error)
     assert found.significant == (corner > 0)
+
+
+def test_a_lens_that_obeys_the_fourth_power_of_the_cosine():
+    """An ideal lens: a star loses the first power (the pupil is seen from the side), a surface the fourth."""
+    solution = field()
+    xy, light = seen(solution, 0.0, 0.22, np.random.default_rng(5), 0.05)
+    theta = np.arctan(np.hypot(*(xy - [(W - 1) / 2, (H - 1) / 2]).T) / F)
+    star = light * np.cos(theta) ** 4  # undoes the evened file of ``seen`` and lets the pupil's cosine in
+    found = measure_vignetting(xy, star.astype(np.float32), solution, SITE, UNIX)
+    corner = np.arctan(np.hypot(W - 1, H - 1) / 2 / F)
+    assert found.corner == pytest.approx(-10 * np.log10(np.cos(corner)), abs=0.1)
+    assert found.starlight == pytest.approx(-2.5 * np.log10(np.cos(corner)), abs=0.1)
+
+
+def test_both_signs_are_said():
+    solution = field()
+    for corner, words in ((0.6, "darker"), (-0.5, "brighter"), (0.0, "even: ")):
+        found = measure_vignetting(
+            *seen(solution, corner, 0.22, np.random.default_rng(6)), solution, SITE, UNIX
+        )
+        said = corner_words({**asdict(found), "significant": found.significant, "taken_out": found.to_even})
+        assert words in said.partition(";")[0] and ("evened out" in said) == (corner > 0)
 
 
 def test_what_is_taken_out_is_what_the_lens_took():

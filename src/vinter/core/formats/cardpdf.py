@@ -8,6 +8,7 @@ if TYPE_CHECKING:
     from fpdf import FPDF
 
 RED, DIM, RULE = (208, 0, 0), (176, 0, 0), (76, 0, 0)
+TIME_MM = 13.0  # mm, of a row of times
 WIDTH, MARGIN = 100.0, 6.0  # mm: as wide as a hand-held screen
 REPLACED = {
     "−": "-",
@@ -63,7 +64,7 @@ def card_pdf(card: CardText) -> bytes:
     """One page, tall enough for all of it."""
     from fpdf import FPDF  # a third of a second, for few processes
 
-    height = 74.0 + 9 * len(card.checks) + 5.2 * sum(1 + len(c) // 44 for c in card.cautions)
+    height = 74.0 + TIME_MM + 9 * len(card.checks) + 5.2 * sum(1 + len(c) // 44 for c in card.cautions)
     pdf = FPDF(unit="mm", format=(WIDTH, height))
     pdf.set_auto_page_break(False)
     pdf.set_margins(MARGIN, MARGIN, MARGIN)
@@ -80,16 +81,16 @@ def card_pdf(card: CardText) -> bytes:
     pdf.multi_cell(0, 5, _plain(card.line), new_x="LMARGIN", new_y="NEXT")
     pdf.ln(2)
     pdf.set_text_color(*RED)
-    third = (WIDTH - 2 * MARGIN) / max(len(card.times), 1)
-    top = pdf.get_y()
+    half, top = (WIDTH - 2 * MARGIN) / 2, pdf.get_y()
     for i, (label, value) in enumerate(card.times):
-        pdf.set_xy(MARGIN + i * third, top)
+        x, y = MARGIN + i % 2 * half, top + i // 2 * TIME_MM
+        pdf.set_xy(x, y)
         pdf.set_font("Helvetica", "", 9)
-        pdf.cell(third, 5, _plain(label))
-        pdf.set_xy(MARGIN + i * third, top + 5)
+        pdf.cell(half, 5, _plain(label))
+        pdf.set_xy(x, y + 5)
         pdf.set_font("Courier", "B", 12)
-        pdf.cell(third, 6, _plain(value))
-    pdf.set_y(top + 14)
+        pdf.cell(half, 6, _plain(value))
+    pdf.set_y(top + (len(card.times) + 1) // 2 * TIME_MM + 1)
     _rows(pdf, card.checks)
     pdf.ln(3)
     pdf.set_font("Helvetica", "", 10)

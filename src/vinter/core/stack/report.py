@@ -27,7 +27,26 @@ def _tripod_and_significance(report: dict[str, Any]) -> dict[str, Any]:
     return report
 
 
-REPORT = Schema("stack report", (_tripod_and_significance,))
+def _what_was_looked_at(report: dict[str, Any]) -> dict[str, Any]:
+    """Version 2 counted the reference among the frames whose ground was compared with it, called a tripod
+    held that nobody looked at, let the noise fall by more than the root of the frames, and left the sky that
+    a pixel sees out of the fall-off."""
+    tripod, expected = report.get("tripod"), report.get("noise_expected")
+    if tripod and tripod.get("looked_at"):
+        tripod["looked_at"] -= 1
+        tripod["held"] = tripod["held"] if tripod["looked_at"] or tripod["groups"] > 1 else None
+    if report.get("noise_gain") and expected:
+        report["noise_gain"] = min(report["noise_gain"], expected)
+    falloff, field = report.get("falloff"), report.get("field")
+    if falloff and field:
+        tangent = np.hypot(field["width"], field["height"]) / 2 / field["focal_px"]
+        more = 0.0 if falloff["taken_out"] else 3.75 * float(np.log10(1 + tangent**2))
+        falloff |= {"corner": falloff["corner"] + more, "starlight": falloff["corner"]}
+        falloff["significant"] = bool(abs(falloff["corner"]) > 2 * falloff["corner_error"])
+    return report
+
+
+REPORT = Schema("stack report", (_tripod_and_significance, _what_was_looked_at))
 
 
 def _frame_row(frame: Ingested, alignment: Alignment) -> dict[str, Any]:
@@ -65,6 +84,7 @@ def build(
     stacked = np.array([t.stack_noise for t in tiles])
     seen = np.isfinite(single) & np.isfinite(stacked) & (stacked > 0)
     gain = float(np.median(single[seen] / stacked[seen])) if seen.any() and method != Method.TRAILS else None
+    expected = float(np.sqrt(used))
     return {
         "version": REPORT.version,
         "reference": frames[reference].path.name,
@@ -79,8 +99,8 @@ def build(
         "method": method,
         "frames": rows,
         "frames_used": used,
-        "noise_gain": round(gain, 3) if gain else None,
-        "noise_expected": round(float(np.sqrt(used)), 3),
+        "noise_gain": round(min(gain, expected), 3) if gain else None,
+        "noise_expected": round(expected, 3),
         "noise_single": float(np.median(single[seen])) if seen.any() else None,
         "noise_stack": float(np.median(stacked[seen])) if seen.any() else None,
         "fwhm_frame": round(widths[0], 3),
@@ -132,17 +152,21 @@ def of_frames(
                 "weight": round(m.weight, 3),
             }
         )
-    known = [s.moved_px for s in shifts.values() if s.known]
-    errors = [e for s in shifts.values() if s.known and np.isfinite(e := s.error_px) and e > 0]
+    looked_at = [s for i, s in shifts.items() if s.known and i != registration.reference]
+    errors = [e for s in looked_at if np.isfinite(e := s.error_px) and e > 0]
     groups = len({registration.groups.number[i] for i, a in enumerate(registration.alignments) if a.used})
     return {
         "tripod": {
             "frames": rows,
             "groups": groups,
-            "most_px": max(known) if known else None,
+            "most_px": max((s.moved_px for s in looked_at), default=None),
             "held_px": HELD_PX,
             "error_px": round(float(np.median(errors)), 2) if errors else None,
-            "held": all(s.held for s in shifts.values() if s.known) and groups == 1,
-            "looked_at": len(known),
+            "held": all(s.held for s in looked_at)
+            if looked_at and groups == 1
+            else False
+            if groups > 1
+            else None,
+            "looked_at": len(looked_at),
         }
     }

@@ -18,6 +18,7 @@ from django.views.decorators.http import require_POST
 from vinter.core.field.card import checks, plan_b, timing
 from vinter.core.field.check import advise, sky_level
 from vinter.core.field.packing import Outing, Packed, cold_and_dew, marked, pack_list
+from vinter.core.field.times import CardTime, card_times
 from vinter.core.formats.cardpdf import CardText, card_pdf
 from vinter.web.conventions import as_wished, dated
 from vinter.web.field.forms import PackForm, TimedForm
@@ -50,11 +51,16 @@ def cards(request: HttpRequest) -> HttpResponse:
     )
 
 
+def _timed(one: CardTime, zone: str) -> str:
+    return ", ".join(filter(None, (clocks(list(one.at), zone) if one.at else "", one.words)))
+
+
 def _context(shot: Shot) -> dict[str, Any]:
     shot.check_sun()
     core = shot.site.core()
     night = shot.found_night()
     return {
+        "times": [(one.label, _timed(one, shot.site.tz)) for one in card_times(night)],
         "shot": shot,
         "night": night,
         "strip": draw(core, night, 350, 34, red=True),
@@ -71,7 +77,6 @@ def _context(shot: Shot) -> dict[str, Any]:
             shot.delay,
         ),
         "minutes": shot.minutes,
-        "window": night.best,
         "cautions": [
             *shot.site.warnings,
             *shot.mode_plan.get("cautions", []),
@@ -103,12 +108,6 @@ def card_as_pdf(request: HttpRequest, pk: int) -> HttpResponse:
     """The card as PDF."""
     shot = owned(Shot, request, pk)
     c = _context(shot)
-    best = c["window"]
-    times = [
-        ("Core best", f"{clock(best.best.t, c['tz'])} {fixed(best.best.altitude, 0)}°" if best else "-"),
-        ("Moon sets", clocks(c["night"].moon["set"], c["tz"])),
-        ("Dawn", clocks(c["night"].sun["astronomical_dawn"], c["tz"])),
-    ]
     when = f"{dated(shot.night, 'D j M')}, {clock(shot.moment, c['tz'])}"
     what = f"{shot.phone.name} · {shot.core_mode.name} · {fixed(shot.minutes, 0)} min"
     cautions = [*c["cautions"], c["plan_b"], "In need, call: ______________________"]
@@ -117,7 +116,7 @@ def card_as_pdf(request: HttpRequest, pk: int) -> HttpResponse:
             CardText(
                 shot.title,
                 as_wished(f"{when} · {what}"),
-                [(label, as_wished(value)) for label, value in times],
+                [(label, as_wished(value)) for label, value in c["times"]],
                 [(label, as_wished(value)) for label, value in c["checks"]],
                 [as_wished(text) for text in cautions],
             )

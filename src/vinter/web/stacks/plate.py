@@ -43,7 +43,7 @@ def examine(one: Stack) -> dict[str, Any]:
     site = one.take.site
     assert site is not None  # else nothing is solved
     fall = measure_vignetting(stars.xy, light, field, site.core(), unix)
-    taken_out = bool(fall and fall.significant and one.corners == "stars")
+    taken_out = bool(fall and fall.to_even and one.corners == "stars")
     if fall and taken_out:
         with tifffile.TiffFile(one.picture) as file:
             picture, description = file.asarray(), file.pages[0].description  # type: ignore[union-attr]

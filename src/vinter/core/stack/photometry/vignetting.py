@@ -2,11 +2,14 @@
 catalogue.
 
 The sky's own glow cannot tell a dark corner from a dark sky; a star's light can. Three things dim it: the
-lens, by r squared and r to the fourth from the middle; the air, by airmass; and chance (colour, crowding,
-variability), which falls with the number.
+lens, by r squared and r to the fourth from the centre; the air, by airmass; and chance (colour, crowding,
+variability), which falls with the number. A surface (the sky, the ground) is dimmed more than a star: towards
+the corner of a flat picture a pixel sees a smaller piece of it, by the cube of the cosine of the angle from
+the axis. Phones even their files out for surfaces, so in them stars may come out brighter in the corners.
 """
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -28,18 +31,20 @@ CORNER_FLOOR, AIR_FLOOR = (
     0.03,
 )  # mag: star images that change over the field, colours, the shape of the air
 MOST_GAIN = 4.0
+DARKEST_CORNER = 2.5  # mag: nothing beyond is believed of a lens
 
 
 @dataclass(frozen=True, kw_only=True)
 class Vignetting:
-    """Dimming in mag: ``square`` r^2 + ``fourth`` r^4 with r = 1 in the corner; the corner's with its
-    standard error; the air's dimming in mag an airmass with its error; scatter of a star in mag, and the
-    stars used."""
+    """Dimming of a surface in mag: ``square`` r^2 + ``fourth`` r^4 with r = 1 in the corner; the corner's
+    with its standard error, negative where it is brighter; ``starlight`` what a star there loses; the air's
+    dimming in mag an airmass with its error; scatter of a star in mag, and the stars used."""
 
     square: float
     fourth: float
     corner: float
     corner_error: float
+    starlight: float
     air: float
     air_error: float
     scatter: float
@@ -47,9 +52,14 @@ class Vignetting:
 
     @property
     def significant(self) -> bool:
-        """Whether it was measured well enough to be taken out: not negative, and known to a quarter of a
-        magnitude."""
-        return self.corner > 2 * self.corner_error and self.corner_error < 0.25 and self.corner < 2.5
+        """Whether the corners are known to differ from the centre: by two standard errors, known to a quarter
+        of a magnitude."""
+        return abs(self.corner) > 2 * self.corner_error and self.corner_error < 0.25
+
+    @property
+    def to_even(self) -> bool:
+        """Whether they are to be evened out: darker, and by no more than a lens darkens them."""
+        return self.significant and 0 < self.corner < DARKEST_CORNER
 
     def gains(self, size: tuple[int, int]) -> F32:
         """By how much every pixel (height, width) must be multiplied, at most four times."""
@@ -62,10 +72,26 @@ class Vignetting:
         return np.asarray(np.minimum(10 ** (0.4 * dimming), MOST_GAIN), np.float32)
 
 
+def corner_words(found: dict[str, Any]) -> str:
+    """What is said of a stored fall-off: sky and stars told apart, each darker or brighter than in the
+    centre, and whether it was evened out."""
+
+    def signed(value: float) -> str:
+        return f"{abs(value):.2f} mag {'darker' if value > 0 else 'brighter'}"
+
+    corner, error = found["corner"], found["corner_error"]
+    if not found["significant"]:
+        return f"even: {signed(corner)} ± {error:.2f} mag, not more than its error allows"
+    done = "evened out" if found["taken_out"] else "left as they are"
+    stars = f"; stars there {signed(found['starlight'])}" if "starlight" in found else ""
+    return f"{signed(corner)} ± {error:.2f} mag, {done}{stars}"
+
+
 def measure_vignetting(
     xy: Array, light: F32, solution: Solution, site: Site, unix: float
 ) -> Vignetting | None:
-    """The fall-off from stars at pixels (n, 2) with their light (any linear unit); None with too few of them.
+    """The fall-off of a surface from stars at pixels (n, 2) with their light (any linear unit), the sky that
+    a pixel sees counted; None with too few of them.
 
     A robust least-squares fit; the air is held near what is usual, by its spread. Errors are those of the
     fit, with a floor for what the fit does not prepare.
@@ -85,18 +111,31 @@ def measure_vignetting(
     found[found] &= light[nearest[found]] > 0
     if found.sum() < LEAST_STARS:
         return None
-    dim = -2.5 * np.log10(light[nearest[found]].astype(float)) - v[chosen[found]]
+    smaller = smaller_sky(solution, at[found])
+    dim = -2.5 * np.log10(light[nearest[found]].astype(float)) - v[chosen[found]] + smaller
     half = np.array([(solution.width - 1) / 2, (solution.height - 1) / 2])
     r2 = ((at[found] - half) ** 2).sum(axis=1) / (half**2).sum()
     air = 1 / (
         np.sin(np.radians(altitude[found])) + 0.025 * np.exp(-11 * np.sin(np.radians(altitude[found])))
     )
-    return _fit(dim, r2, air)
+    corner = smaller_sky(solution, np.zeros((1, 2)))[0]
+    return _fit(dim, r2, air, float(corner))
 
 
-def _fit(dim: Array, r2: Array, air: Array) -> Vignetting | None:
-    """Zero point, air, r^2 and r^4, with outliers (blends, variables) left out; the air's usual value counts
-    as a measure."""
+def smaller_sky(field: Solution, xy: Array) -> Array:
+    """By how many magnitudes pixels (n, 2) see less sky than the one on the axis: 7.5 log10(sec theta) in a
+    flat picture."""
+
+    def seen(at: Array) -> Array:
+        right, down = (field.rays(at + step) - field.rays(at - step) for step in ((0.5, 0), (0, 0.5)))
+        return np.asarray(np.linalg.norm(np.cross(right, down), axis=1))
+
+    return np.asarray(-2.5 * np.log10(seen(np.asarray(xy, float)) / seen(np.array([field.middle]))))
+
+
+def _fit(dim: Array, r2: Array, air: Array, smaller: float) -> Vignetting | None:
+    """Zero point, air, r^2 and r^4 of a surface (``smaller``: what a pixel in the corner sees less, mag),
+    with outliers (blends, variables) left out; the air's usual value counts as a measure."""
     design = np.c_[np.ones(len(dim)), air, r2, r2**2]
     keep = np.ones(len(dim), bool)
     scatter = float(np.std(dim))
@@ -123,6 +162,7 @@ def _fit(dim: Array, r2: Array, air: Array) -> Vignetting | None:
         fourth=float(best[3]),
         corner=float(corner @ best),
         corner_error=next(errors),
+        starlight=float(corner @ best) - smaller,
         air=float(best[1]),
         air_error=next(errors),
         scatter=scatter,

@@ -5,7 +5,15 @@ from typing import Any
 
 from django import template
 
+from vinter.core.stack.photometry.vignetting import corner_words
+
 register = template.Library()
+
+
+@register.filter
+def corners(falloff: dict[str, Any]) -> str:
+    """The fall-off of a stack's lens in words."""
+    return corner_words(falloff)
 
 
 @dataclass(frozen=True)
