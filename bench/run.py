@@ -31,6 +31,7 @@ if TYPE_CHECKING:
     from vinter.core.finish.recipe import RecipeParts
     from vinter.core.finish.scene import Scene
 
+MEMORY_FRAMES = tuple(int(n) for n in os.environ.get("VINTER_BENCH_MEMORY", "20,80").split(","))
 FRAMES = int(os.environ.get("VINTER_BENCH_FRAMES", "8"))
 
 
@@ -145,8 +146,13 @@ def memory() -> None:
 
     folder = Path(tempfile.mkdtemp(prefix="vinter-bench-"))
     try:
-        paths = frames_of(folder, 80)
-        for count, settings in ((20, Settings()), (80, Settings()), (80, Settings(Method.MEDIAN))):
+        paths = frames_of(folder, MEMORY_FRAMES[1])
+        few, many = MEMORY_FRAMES
+        for count, settings in (
+            (few, Settings()),
+            (many, Settings()),
+            (many, Settings(method=Method.MEDIAN)),
+        ):
             start = time.perf_counter()
             report = stack(paths[:count], folder / "out.tif", settings, keep=folder / "kept").report
             print(

@@ -13,6 +13,6 @@ POSTED = set(
     rehearse-leave shoot take-upload take-origin take-split take-focus lens-refuse timed picture-new measure
     decide frame-type stack-new stack-again stack-otherwise paint-try finish-new finish-copy finish-name
     finish-keep-look finish-pick finish-plain stacks-join draw finish-save export job-cancel invite
-    account-end
+    account-end hand-on
     """.split()
 )

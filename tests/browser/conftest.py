@@ -13,6 +13,7 @@ FLAGS = [
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
+    "--host-resolver-rules=MAP home.test 127.0.0.1",  # this machine, as another one sees it: not localhost
 ]
 
 

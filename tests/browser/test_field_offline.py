@@ -61,3 +61,30 @@ def test_an_error_and_an_ended_session_in_the_field_are_not_white(page, tmp_path
     page.goto("/field/99999/")
     page.screenshot(path=tmp_path / "none.png")
     assert red_only(tmp_path / "none.png")
+
+
+@pytest.mark.django_db(transaction=True)
+def test_over_plain_http_from_elsewhere_the_card_says_it_will_not_open_and_offers_the_file(
+    chromium, live_server, nerea, settings, tmp_path
+):
+    """A phone that reaches Vinter by its name in the home network, without HTTPS."""
+    settings.DEMO, settings.ALLOWED_HOSTS = True, ["home.test"]
+    shot = Shot.objects.get(owner=nerea)
+    port = live_server.url.rpartition(":")[2]
+    context = chromium.new_context(
+        viewport={"width": 390, "height": 844}, base_url=f"http://home.test:{port}", accept_downloads=True
+    )
+    page = context.new_page()
+    page.goto("/")
+    page.get_by_role("button", name="Enter as Nerea").click()
+    page.goto(reverse("card", args=[shot.pk]))
+    warning = page.get_by_role("alert")
+    expect(warning).to_contain_text("will not open without signal")
+    expect(page.get_by_text("works without signal")).to_have_count(0)
+    with page.expect_download() as saved:
+        warning.get_by_role("link").click()
+    saved.value.save_as(tmp_path / "card.html")
+    context.set_offline(True)
+    page.goto(f"file://{tmp_path / 'card.html'}")
+    expect(page.get_by_text("Flash off")).to_be_visible()
+    context.close()

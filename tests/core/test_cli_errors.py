@@ -178,6 +178,8 @@ def test_recipes(fails, linear, tmp_path, recipe, word):
         (["-o", "x.gif"], "x.gif"),
         (["-o", "x.jpg", "--width", "3"], "width"),
         (["-o", "x.jpg", "--width", "wide"], "wide"),
+        (["-o", "x.jpg", "--names"], "stars were not matched"),
+        (["-o", "x.linear.tif", "--names"], "linear"),
     ],
 )
 def test_finish(fails, linear, tmp_path, monkeypatch, arguments, word):

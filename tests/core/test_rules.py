@@ -13,6 +13,7 @@ from vinter.core.constants import ARCSEC_PER_RADIAN, FULL_FRAME_DIAGONAL_MM, SID
 from vinter.core.errors import BadInput
 from vinter.core.field.departure import leave_by
 from vinter.core.forecast import Forecast, Hour, by_night
+from vinter.core.formats.tables import nights_ics
 from vinter.core.frames.selection import Candidate, Decision
 from vinter.core.shot import target_gone
 from vinter.core.sky.horizon import merged
@@ -20,8 +21,9 @@ from vinter.core.sky.nights import evening_of, night_at, nights, noon
 from vinter.core.sky.refraction import refraction
 from vinter.core.sky.site import Site
 from vinter.core.sky.site_sky import FROM_FRAMES, SkyReading, zenith_source
-from vinter.core.sky.targets import CORE
+from vinter.core.sky.targets import CORE, target
 from vinter.core.sky.thresholds import MOVABLE, SCHOOLS, SchoolFacts, Thresholds, thresholds_from
+from vinter.core.sky.verdict import judge
 from vinter.core.versions import Schema
 
 LISBON, MILL = ZoneInfo("Europe/Lisbon"), Site(lat=37.702, lon=-8.772, tz="Europe/Lisbon", zenith=21.5)
@@ -157,3 +159,15 @@ def test_constants_are_what_they_say():
     # a published table: 34.5' at the horizon, 5.3' at 10 degrees, 1' at 45
     assert refraction(np.array([0.0, 10.0, 45.0])) * 60 == pytest.approx([29, 5.4, 1.0], abs=0.6)
     assert refraction(-5.0) == 0
+
+
+def test_no_night_without_a_usable_minute_is_worth_going():
+    """A faint target over a dark site: much time, little contrast."""
+    site = Site(lat=-32.24, lon=20.03, tz="Africa/Johannesburg", zenith=21.9)
+    found = nights(site, date(2027, 10, 1), date(2027, 10, 20), what=target("lmc"))
+    verdicts = [judge(site, night) for night in found]
+    assert all(night.usable == 0 for night in found)
+    assert max(v.score for v in verdicts) > 100  # the score alone would call it good
+    assert {v.word for v in verdicts} == {"poor"} and not any(v.worth_going for v in verdicts)
+    assert "No usable minute" in verdicts[0].reasons[0]
+    assert "BEGIN:VEVENT" not in nights_ics(site, found, verdicts)

@@ -1,7 +1,9 @@
 """Headers that keep pages to this machine, and plain pages for errors a person can correct."""
 
+import logging
 import sys
 from collections.abc import Callable
+from ipaddress import IPv4Address, IPv6Address, ip_address
 
 from django.conf import settings
 from django.db import OperationalError
@@ -20,6 +22,38 @@ POLICY = (
 Respond = Callable[[HttpRequest], HttpResponse]
 
 
+class TrustedProxies:
+    """Behind a proxy that is believed (``settings.PROXIES``), a request's address is the one that the proxy
+    says it came from; what others say of themselves is not believed."""
+
+    def __init__(self, get_response: Respond) -> None:
+        self.get_response = get_response
+        self._warned = False
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        """The response, to a request that knows where it came from."""
+        way = [*request.headers.get("X-Forwarded-For", "").split(","), request.META.get("REMOTE_ADDR", "")]
+        hops = [hop for text in way if (hop := _address(text)) is not None]
+        while len(hops) > 1 and any(hops[-1] in proxy for proxy in settings.PROXIES):
+            hops.pop()
+        if hops:
+            request.META["REMOTE_ADDR"] = str(hops[-1])
+        if settings.HTTPS and len(way) == 2 and not way[0] and not self._warned:
+            self._warned = True
+            logging.getLogger("vinter").warning(
+                "requests come without X-Forwarded-For: wrong passwords of strangers count against everybody; "
+                "let the proxy send it (docs/operating.md)"
+            )
+        return self.get_response(request)
+
+
+def _address(text: str) -> IPv4Address | IPv6Address | None:
+    try:
+        return ip_address(text.strip())
+    except ValueError:
+        return None
+
+
 class SecurityHeaders:
     """Adds the content security policy; nothing inline, nothing from elsewhere."""
 
@@ -31,9 +65,12 @@ class SecurityHeaders:
         response = self.get_response(request)
         response.headers.setdefault("Content-Security-Policy", POLICY)
         response.headers.setdefault("Permissions-Policy", "camera=(), microphone=(), geolocation=()")
+        if settings.HTTPS:  # the proxy speaks it to people, and plain http to this process
+            response.headers.setdefault("Strict-Transport-Security", f"max-age={HSTS_SECONDS}")
         return response
 
 
+HSTS_SECONDS = 365 * 86400  # for which browsers come back over HTTPS only
 BIG_BODY = 2**20  # bytes of a request that are spilled to the disk before a view sees it
 
 

@@ -118,7 +118,13 @@ def serve(host: str, port: int) -> None:
     )
     try:
         waitress_serve(
-            application, host=host, port=port, threads=THREADS, max_request_body_size=BODY_LIMIT, ident=None
+            application,
+            host=host,
+            port=port,
+            threads=THREADS,
+            max_request_body_size=BODY_LIMIT,
+            ident=None,
+            clear_untrusted_proxy_headers=False,  # whom to believe is decided in security.TrustedProxies
         )
     finally:
         for keeper in keepers:

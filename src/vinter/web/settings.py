@@ -4,6 +4,7 @@ import contextlib
 import os
 import secrets
 from datetime import timedelta
+from ipaddress import ip_network
 from pathlib import Path
 
 BASE = Path(__file__).resolve().parent
@@ -64,6 +65,7 @@ INSTALLED_APPS = [
     "vinter.web.archive",
 ]
 MIDDLEWARE = [
+    "vinter.web.security.TrustedProxies",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "vinter.web.security.SecurityHeaders",
@@ -148,9 +150,14 @@ LANGUAGE_CODE = "en"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 CSRF_COOKIE_SAMESITE = "Lax"
-SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = os.environ.get("VINTER_HTTPS") == "1"
+HTTPS = os.environ.get("VINTER_HTTPS") == "1"  # people reach it over HTTPS, through a proxy
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = HTTPS
+PROXIES = [
+    ip_network(text.strip())
+    for text in os.environ.get("VINTER_PROXIES", "127.0.0.1,::1").split(",")
+    if text.strip()
+]  # whose word is taken for where a request came from
 SECURE_CONTENT_TYPE_NOSNIFF = True
-SECURE_HSTS_SECONDS = 365 * 86400 if os.environ.get("VINTER_HTTPS") == "1" else 0
 SECURE_REFERRER_POLICY = "same-origin"
 X_FRAME_OPTIONS = "DENY"
 FILE_UPLOAD_TEMP_DIR = HOME / "incoming"

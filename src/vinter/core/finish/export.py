@@ -157,10 +157,16 @@ def export(
 ) -> Made:
     """Render a stack with a recipe into a picture of the kind that ``out`` names.
 
-    ``small`` also gets a JPEG 900 px wide, in sRGB and without names.
+    ``small`` also gets a JPEG 900 px wide, in sRGB and without names. BadInput when names are asked for and
+    no field is known, or into a linear picture.
     """
     kind = kind_of(out.name)
-    scene = prepare(*read_stack(stack), field=read_field(stack))
+    field = read_field(stack)
+    if how.names and kind.linear:
+        raise BadInput(f"{out.name}: names are not drawn into linear pictures")
+    if how.names and field is None:
+        raise BadInput(f"{stack.name}: names cannot be drawn: its stars were not matched with the catalogue")
+    scene = prepare(*read_stack(stack), field=field)
     renderer = Renderer(scene)
     canvas = renderer.render(recipe)
     if small is not None:
@@ -169,8 +175,8 @@ def export(
         canvas = reduced(renderer.render(recipe, before=Curve), how.width)
     else:
         canvas = sharpened(reduced(canvas, how.width), how.sharpening, how.blur)
-        if how.names and scene.field is not None:
-            canvas = with_names(canvas, scene.field)
+        if how.names and field is not None:
+            canvas = with_names(canvas, field)
         canvas = replace(canvas, rgb=in_space(canvas.rgb, how.space))
     kind.write(out, canvas, replace(info or PictureInfo(), space=how.space, dpi=how.dpi))
     h, w = canvas.sky.shape

@@ -9,7 +9,7 @@ from icalendar import Alarm, Calendar, Event
 from vinter.core.formats.spreadsheet import csv_text
 from vinter.core.sky.nights import Moment, Night, Window
 from vinter.core.sky.site import Site
-from vinter.core.sky.verdict import FAIR, Verdict
+from vinter.core.sky.verdict import Verdict
 
 
 def iso(unix: float) -> str:
@@ -144,7 +144,7 @@ def nights_csv(nights: list[Night], verdicts: list[Verdict]) -> str:
 def worth_leaving(night: Night, verdict: Verdict) -> list[Window]:
     """The windows of a night that are worth leaving for: of a night at least fair, those with minutes
     enough."""
-    return [w for w in night.windows if verdict.score >= FAIR and w.usable >= LEAST_MINUTES]
+    return [w for w in night.windows if verdict.worth_going and w.usable >= LEAST_MINUTES]
 
 
 def nights_ics(

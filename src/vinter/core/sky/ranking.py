@@ -10,7 +10,7 @@ from vinter.core.sky.nights import Night, nights
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import Target
 from vinter.core.sky.thresholds import MOON_SCHOOLS, Thresholds
-from vinter.core.sky.verdict import FAIR, Verdict, judge
+from vinter.core.sky.verdict import Verdict, judge
 
 EVEN_CHANCE = 0.5  # of a clear sky, where no forecast reaches
 MOST_OF_A_LUNATION = 2  # of the best nights, where nothing else is asked
@@ -65,7 +65,7 @@ def runs(judged: Iterable[tuple[Night, Verdict]], night_filter: NightFilter | No
     night_filter = night_filter or NightFilter()
     groups: list[list[tuple[Night, Verdict]]] = []
     for n, v in judged:
-        if v.score < FAIR or not night_filter.suits(n, v):
+        if not v.worth_going or not night_filter.suits(n, v):
             continue
         if groups and (n.day - groups[-1][-1][0].day).days <= SAME_RUN_DAYS:
             groups[-1].append((n, v))
@@ -116,7 +116,7 @@ def best_nights(
     evenings: dict[date, Choice] = {}
     for i, (_, judged) in enumerate(found):
         for n, v in judged:
-            if v.score < FAIR or not night_filter.suits(n, v):
+            if not v.worth_going or not night_filter.suits(n, v):
                 continue
             choice = Choice(i, n, v, chance(i, n))
             if n.day not in evenings or choice.expected > evenings[n.day].expected:

@@ -15,7 +15,8 @@ from vinter.core.sky.thresholds import SCHOOLS, School, SchoolFacts, Thresholds
 
 FULL_SCORE_MINUTES = 120.0  # so many minutes under a perfect sky score 100
 HUNDRED = "100 stands for two hours under a perfect sky with the target at the zenith; there is no upper end"
-GOOD, FAIR = 28.0, 12.0  # minutes of this worth make a night good or fair
+GOOD, FAIR = 28.0, 12.0  # scores from which a night is good or fair
+LEAST_USABLE = 1.0  # minutes: a night without one is neither
 COMPASS = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
 
 
@@ -27,6 +28,11 @@ class Verdict:
     word: str
     reasons: list[str]
     schools: dict[str, School]
+
+    @property
+    def worth_going(self) -> bool:
+        """Whether the night is good or fair."""
+        return self.word in ("good", "fair")
 
 
 def compass(azimuth: float) -> str:
@@ -245,5 +251,7 @@ def judge(site: Site, night: Night, limits: Thresholds | None = None) -> Verdict
     """Score, verdict, reasons and schools of a night."""
     limits = limits or Thresholds()
     score = 100 * night.equivalent / FULL_SCORE_MINUTES
-    word = "none" if not night.windows else "good" if score >= GOOD else "fair" if score >= FAIR else "poor"
+    word = "good" if score >= GOOD else "fair" if score >= FAIR else "poor"
+    if night.usable < LEAST_USABLE:
+        word = "poor" if night.windows else "none"
     return Verdict(round(score, 1), word, _reasons(site, night, limits), schools(site, night, limits))

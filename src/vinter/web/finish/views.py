@@ -286,7 +286,7 @@ def export(request: HttpRequest, pk: int) -> HttpResponse:
             sharpening=how.sharpening,
             dpi=how.dpi,
             space=wanted["space"],
-            names=wanted["names"],
+            names=wanted["names"] and not EXPORT_KINDS[wanted["kind"]].linear,
         )
         enqueue(request.user, "export", made.pk)
     return redirect("finish", one.pk)

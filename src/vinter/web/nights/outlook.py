@@ -5,7 +5,7 @@ from datetime import date, datetime, timedelta
 
 from vinter.core.sky.nights import Night
 from vinter.core.sky.ranking import Run, runs
-from vinter.core.sky.verdict import FAIR, Verdict
+from vinter.core.sky.verdict import Verdict
 from vinter.web.nights.query import PlanQuery
 from vinter.web.nights.years import JudgedNights, judged_nights
 from vinter.web.sites.models import Site as OwnSite
@@ -34,6 +34,6 @@ def ahead(site: OwnSite, query: PlanQuery) -> Outlook:
     """The year ahead of a site for what a page asks."""
     first = today(site)
     found = judged_nights(site.core(), first, first + timedelta(days=AHEAD_DAYS), query.what, query.limits)
-    good = ((n, v) for n, v in found if v.score >= FAIR and query.night_filter.suits(n, v))
+    good = ((n, v) for n, v in found if v.worth_going and query.night_filter.suits(n, v))
     night, verdict = next(good, (None, None))
     return Outlook(found, night, verdict, runs(found, query.night_filter)[:MOST_RUNS])
