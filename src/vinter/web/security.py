@@ -41,7 +41,7 @@ class TrustedProxies:
         if settings.HTTPS and len(way) == 2 and not way[0] and not self._warned:
             self._warned = True
             logging.getLogger("vinter").warning(
-                "requests come without X-Forwarded-For: wrong passwords of strangers count against everybody; "
+                "requests come without X-Forwarded-For: the wrong passwords of strangers count for all; "
                 "let the proxy send it (docs/operating.md)"
             )
         return self.get_response(request)
