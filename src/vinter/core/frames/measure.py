@@ -298,7 +298,7 @@ def stored_measure(data: dict[str, Any]) -> Measure:
     none), and a time that no photograph can be of is none."""
     numbers = [f for f in fields(Measure) if f.type in (int, float)]
     blank = {f.name: 0 if f.default is MISSING else f.default for f in numbers}
-    filled = {k: blank.get(k) if v is None and k in blank else v for k, v in data.items()}
+    filled: dict[str, Any] = {k: blank.get(k) if v is None and k in blank else v for k, v in data.items()}
     time = filled.get("time")
     return Measure(**{**filled, "time": time if time is not None and believable(time) else None})
 
