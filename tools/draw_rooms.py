@@ -15,6 +15,7 @@ ROOT = Path(__file__).resolve().parents[1]
 BOX_WIDTH, BOX_HEIGHT, ACROSS, DOWN, MARGIN = 132, 34, 158, 92, 20
 SMALL = (
     "errors",
+    "json_input",
     "finite",
     "versions",
     "constants",

@@ -9,7 +9,6 @@ from inline import Inline
 
 from vinter.core.camera.phones import phone
 from vinter.core.finish.moves.core_light import CoreLight
-from vinter.core.finish.scene import read_stack
 from vinter.core.frames.mosaic import demosaic
 from vinter.core.frames.stars import find_stars
 from vinter.core.shot import plan_shot
@@ -18,6 +17,7 @@ from vinter.core.simulate.expected import RGGB, finished, part_of, whole
 from vinter.core.simulate.phone import SimulatedPhone
 from vinter.core.simulate.shooting import shoot
 from vinter.core.sky.site import Site
+from vinter.core.stack.file import read_stack
 from vinter.core.stack.pipeline import stack
 from vinter.core.stack.settings import Settings
 

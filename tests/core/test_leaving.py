@@ -18,10 +18,11 @@ from vinter.core.finish.moves.light_balance import Light, LightBalance
 from vinter.core.finish.overlay import scale_of
 from vinter.core.finish.recipe import recipe_of
 from vinter.core.finish.render import Renderer
-from vinter.core.finish.scene import keep_field, prepare, read_stack
+from vinter.core.finish.scene import prepare
 from vinter.core.formats.icc import COLOUR_SPACES, DISPLAY_P3, in_space, profile
 from vinter.core.formats.pictures import PictureInfo
 from vinter.core.sky import galaxy
+from vinter.core.stack.file import keep_solved, read_stack
 from vinter.core.stack.plate_solve import Solution
 
 INFO = PictureInfo("Tide mill", "Marlet", "Marlet 7", 1812589930.0, 1600, 10.0, "Mill, 24 × 10 s")
@@ -180,7 +181,7 @@ def radec(l_degrees, b_degrees):
 
 def test_names_and_a_scale_lie_where_the_sky_is(stack, tmp_path):
     field = looking_at(5, 0, 400, 300, 500)
-    keep_field(stack, field)
+    keep_solved(stack, field)
     plain, named = tmp_path / "a.png", tmp_path / "b.png"
     export(stack, RECIPE, plain, Output(), INFO)
     export(stack, RECIPE, named, Output(names=True), INFO)

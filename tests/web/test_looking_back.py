@@ -134,7 +134,8 @@ def test_the_tables_say_planned_set_and_measured(desk, past):
     table = list(csv.DictReader(io.StringIO(desk.get(reverse("ledger-csv")).content.decode())))
     assert len(table) == len(rows) and table[0].keys() == rows[0].keys()
     arch = [r for r in rows if r["title"] == "Arch over the fold"]
-    assert len(arch) == 1 and arch[0]["frames_kept"] == 18  # one row a shot, all its takes
+    assert len(arch) == 3 and sum(row["frames_kept"] for row in arch) == 18  # one row a take
+    assert len({row["first_frame"] for row in arch}) == 3
 
 
 def test_the_timers_burst_goes_into_the_ledger(desk, small_take, shot):

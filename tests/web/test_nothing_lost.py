@@ -370,7 +370,7 @@ def test_orbits_that_nest_or_never_end_are_refused(data):
 
 
 def test_json_of_others_is_bounded():
-    for text, words in ((DEEP, "nested"), (b"[1e3, NaN]", "NaN"), (b" " * 100, "larger"), (b"{", "not JSON")):
+    for text, words in ((DEEP, "nested"), (b" " * 100, "larger"), (b"{", "not JSON")):
         with pytest.raises(BadInput, match=words):
             read_json(text, "a", 90 if text.isspace() else 2**20)
 

@@ -1,4 +1,4 @@
-"""JSON that others wrote: read without trusting its depth, its numbers or its size."""
+"""JSON that others wrote: read without trusting its depth or its size."""
 
 import json
 from typing import Any
@@ -8,17 +8,13 @@ from vinter.core.errors import BadInput
 LARGEST = 4 * 2**20  # bytes of JSON that is read while somebody waits for the answer
 
 
-def _refuse(constant: str) -> float:
-    raise ValueError(f"{constant} is not a number")
-
-
 def read_json(text: str | bytes, name: str, largest: int = LARGEST) -> Any:
-    """The data of a JSON text called ``name``. BadInput when it is larger than ``largest`` bytes, is not
-    JSON, nests too deeply, or holds NaN or infinity."""
+    """The data of a JSON text called ``name``; numbers may be NaN or infinite, which whoever knows the field
+    refuses. BadInput when it is larger than ``largest`` bytes, is not JSON, or nests too deeply."""
     if len(text) > largest:
         raise BadInput(f"{name}: larger than {largest / 2**20:g} MB")
     try:
-        return json.loads(text, parse_constant=_refuse)
+        return json.loads(text)
     except RecursionError as error:
         raise BadInput(f"{name}: nested too deeply") from error
     except ValueError as error:

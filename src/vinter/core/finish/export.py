@@ -13,9 +13,10 @@ from vinter.core.finish.drawn_names import with_names
 from vinter.core.finish.moves.curve import Curve
 from vinter.core.finish.recipe import RecipeParts
 from vinter.core.finish.render import Renderer, dithered_8bit, to_8bit, to_16bit
-from vinter.core.finish.scene import prepare, read_field, read_stack
+from vinter.core.finish.scene import prepare
 from vinter.core.formats.icc import COLOUR_SPACES, SRGB, in_space
 from vinter.core.formats.pictures import PictureInfo, write_jpeg, write_linear_tiff, write_png16, write_tiff16
+from vinter.core.stack.file import read_field, read_stack
 
 SMALL_PX = 900
 NARROWEST, WIDEST = 16, 60000

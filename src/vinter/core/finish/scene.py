@@ -7,7 +7,6 @@ from pathlib import Path
 import cv2
 import numpy as np
 import numpy.typing as npt
-import tifffile
 
 from vinter.core.camera.projection import RECTILINEAR
 from vinter.core.errors import BadInput
@@ -18,6 +17,7 @@ from vinter.core.frames.reading import Colour
 from vinter.core.sky.brightness import airmass
 from vinter.core.sky.diffuse_light import milky_way_at
 from vinter.core.sky.ephemeris import GALACTIC_CENTRE
+from vinter.core.stack.file import colour_from
 from vinter.core.stack.plate_solve import Solution, field_from
 
 F32 = npt.NDArray[np.float32]
@@ -276,55 +276,6 @@ def _core(field: Solution | None, small: F32, sky: F32, glow: Array) -> tuple[fl
     return _brightest_place(small, sky, glow)
 
 
-def keep_field(path: Path, field: Solution) -> None:
-    """Write a solved field into a stack's file, beside its colours, so that it goes where the picture
-    goes."""
-    with tifffile.TiffFile(path, mode="r+b") as file:
-        tag = file.pages[0].tags["ImageDescription"]
-        tag.overwrite(json.dumps({**json.loads(tag.value), "field": asdict(field)}))
-
-
-def read_field(path: Path) -> Solution | None:
-    """The solved field that a stack's file carries; None when it has none."""
-    try:
-        with tifffile.TiffFile(path) as file:
-            stored = json.loads(getattr(file.pages[0], "description", "") or "{}").get("field")
-        return field_from(stored) if stored else None
-    except (OSError, ValueError, KeyError, TypeError, AttributeError, tifffile.TiffFileError):
-        return None
-
-
-def read_stack(path: Path) -> tuple[F32, npt.NDArray[np.uint8] | None, Colour]:
-    """A stack's picture, its mask if one lies beside it, and its colour data (neutral when it has none)."""
-    try:
-        with tifffile.TiffFile(path) as file:
-            rgb = file.asarray()
-            description = getattr(file.pages[0], "description", "") or ""
-    except (OSError, ValueError, tifffile.TiffFileError) as error:
-        raise BadInput(f"{path}: not a TIFF that can be read ({error})") from error
-    if rgb.ndim != 3 or rgb.shape[2] < 3:
-        raise BadInput(f"{path.name}: a picture of shape {rgb.shape} is not RGB")
-    if np.issubdtype(rgb.dtype, np.integer):
-        rgb = rgb[..., :3].astype(np.float32) / np.iinfo(rgb.dtype).max
-    mask_path = path.with_suffix(".mask.png")
-    mask = cv2.imread(str(mask_path), cv2.IMREAD_GRAYSCALE) if mask_path.is_file() else None
-    return (
-        np.ascontiguousarray(rgb[..., :3], np.float32),
-        None if mask is None else np.asarray(mask, np.uint8),
-        _colour(description),
-    )
-
-
-def _colour(description: str) -> Colour:
-    try:
-        data = json.loads(description)
-        n = [float(v) for v in data["neutral"]]
-        matrix = tuple(tuple(float(v) for v in row) for row in data["matrix"])
-        return Colour((n[0], n[1], n[2]), matrix, float(data.get("kelvin", Colour.kelvin)))
-    except (ValueError, KeyError, TypeError, IndexError):
-        return Colour()
-
-
 def region(
     whole: Scene, rgb: F32, mask: npt.NDArray[np.uint8] | None, box: tuple[int, int, int, int]
 ) -> Scene:
@@ -371,7 +322,7 @@ def load_scene(path: Path) -> Scene:
         return Scene(
             rgb=data["rgb"],
             sky=data["sky"],
-            colour=_colour(json.dumps(meta)),
+            colour=colour_from(meta),
             scale=meta["scale"],
             background=np.array(meta["background"]),
             noise=meta["noise"],

@@ -5,7 +5,6 @@ The disc is found in every frame, its sharpness measured, and the best share bro
 own detail, first as a whole, then in fields that the air moves each by itself.
 """
 
-import json
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,10 +13,8 @@ from typing import Any
 import cv2
 import numpy as np
 import numpy.typing as npt
-import tifffile
 
 from vinter.core.errors import BadInput
-from vinter.core.formats.whole import whole, write_image
 from vinter.core.frames.content import FILMS
 from vinter.core.frames.decoding import decoded
 from vinter.core.frames.film_reading import MOST_FRAMES, film_pictures, linear_picture
@@ -26,6 +23,7 @@ from vinter.core.frames.mosaic import PEDESTAL, SPAN
 from vinter.core.frames.preview import linear_of
 from vinter.core.frames.reading import Colour
 from vinter.core.parallel import Cancelled
+from vinter.core.stack.file import About, write_stack
 from vinter.core.stack.report import REPORT
 
 F32 = npt.NDArray[np.float32]
@@ -279,18 +277,7 @@ def _shifted(rgb: F32, dx: F32, dy: F32) -> F32:
 
 def write_lucky(made: Lucky, out: Path) -> None:
     """The stacked picture as a stack's file (float32 linear RGB TIFF), all of it sky for the finish."""
-    description = json.dumps(
-        {
-            "vinter": "stack",
-            "neutral": made.colour.neutral,
-            "matrix": made.colour.matrix,
-            "kelvin": made.colour.kelvin,
-            "frames": len(made.kept),
-        }
-    )
-    with whole(out) as draft:
-        tifffile.imwrite(draft, made.rgb, photometric="rgb", description=description, compression=None)
-    write_image(out.with_suffix(".mask.png"), np.full(made.rgb.shape[:2], 255, np.uint8))
+    write_stack(out, made.rgb, None, About(colour=made.colour, frames=len(made.kept)))
 
 
 def stack_files(paths: list[Path], share: float, out: Path) -> Lucky:

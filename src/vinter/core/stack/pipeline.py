@@ -4,7 +4,6 @@ Every stage is cache under a key of all it depends on (``cache``), so that a sec
 runs again only from the first thing that changed.
 """
 
-import json
 import tempfile
 import time
 from collections.abc import Callable
@@ -17,10 +16,9 @@ from typing import Any
 import cv2
 import numpy as np
 import numpy.typing as npt
-import tifffile
 
 from vinter.core.errors import BadInput
-from vinter.core.formats.whole import mapped_array, whole, write_image
+from vinter.core.formats.whole import mapped_array
 from vinter.core.frames.measure import compare
 from vinter.core.frames.reading import frame_files
 from vinter.core.stack import report as reports
@@ -38,6 +36,7 @@ from vinter.core.stack.combining.tiles import (
     sample_noise,
     tile_grid,
 )
+from vinter.core.stack.file import About, left_out_of, mask_of, write_stack
 from vinter.core.stack.foreground.composition import (
     ForegroundChoice,
     foreground_of_own_frames,
@@ -320,21 +319,9 @@ def _write(run: Run, burst: PreparedFrames, picture: Path, out: Path) -> tuple[P
     if warp:
         rgb = warp.straightened(rgb)
         mask = np.asarray(np.clip(warp.straightened(mask.astype(np.float32)) + 0.5, 0, 255), np.uint8)
-    description = json.dumps(
-        {
-            "vinter": "stack",
-            "neutral": base.colour.neutral,
-            "matrix": base.colour.matrix,
-            "kelvin": base.colour.kelvin,
-            "frames": len(burst.used),
-            "focal_px": model.focal if model else base.focal_px,
-        }
-    )
-    with whole(out) as draft:
-        tifffile.imwrite(draft, rgb, photometric="rgb", description=description, compression=None)
-    mask_path = out.with_suffix(".mask.png")
-    write_image(mask_path, mask)
-    return mask_path, round(warp.most_px(base.size), 1) if warp else None
+    focal = model.focal if model else base.focal_px
+    write_stack(out, rgb, mask, About(colour=base.colour, frames=len(burst.used), focal_px=focal))
+    return mask_of(out), round(warp.most_px(base.size), 1) if warp else None
 
 
 def _stack(run: Run, files: list[Path], out: Path) -> Result:
@@ -356,7 +343,7 @@ def _stack(run: Run, files: list[Path], out: Path) -> Result:
         left_out,
         burst.mask_path,
         base.warp if settings.lens == "auto" else None,
-        out.with_suffix(".left-out.png"),
+        left_out_of(out),
     )
     mask_path, moved_px = _write(run, burst, picture, out)
     widths, share_out = wide.result() if wide else (0.0, 0.0), shares.result()

@@ -43,6 +43,7 @@ ROLLS = (
 )  # degrees that the phone may be tilted against its plan
 REACHES = (30.0, 30.0, 20.0, 12.0, 12.0, 8.0, 5.0, 5.0, 3.0, 3.0)  # px, of the rounds of matching
 LEAST_MATCHES = 12
+LEAST_COARSE = 120  # stars of a narrow field that are matched at first, however faint
 SURE_MATCHES, SURE_PX = 40, 1.5  # of a field that is taken for the true one
 # turns and rises (degrees) of the pose that are tried, the planned one first
 TRIES = (
@@ -262,45 +263,74 @@ def solve(star_xy: Array, view: View, site: Site, unix: float) -> Solution | Non
     w, h = view.width, view.height
     around = front & (x > -0.4 * w) & (x < 1.4 * w) & (y > -0.4 * h) & (y < 1.4 * h)
     near, seen, at = near[around], seen[around], np.stack([x, y], axis=1)[around]
-    found = star_xy[:MOST_STARS]
     coarse = v[near] <= FAINTEST
-    if len(found) < LEAST_MATCHES or coarse.sum() < LEAST_MATCHES:
+    if len(star_xy) < LEAST_MATCHES or coarse.sum() < LEAST_MATCHES:
         return None
-    bright = seen[coarse]
-    at = _roughly(found, at[coarse], np.argsort(v[near][coarse])[:100], w, h)
-    focal, k1, middle = view.focal_px, view.k1, np.array(_centre(w, h))
+    at = _roughly(star_xy[:MOST_STARS], at[coarse], np.argsort(v[near][coarse])[:100], w, h)
+    return _fitted(star_xy, seen, at, seen[coarse], (view.focal_px, view.k1), (w, h), zenith)
+
+
+def solve_turned(
+    star_xy: Array, turn: Array, lens: tuple[float, float], size: tuple[int, int], zenith: Array | None = None
+) -> Solution | None:
+    """Solve a picture whose pose is known to a degree or two: ``turn`` takes ICRS vectors to the camera
+    (right, down, forward), ``lens`` is focal length (px) and radial term, ``size`` width and height (px).
+    Without a ``zenith`` (ICRS) the air's bending is left out. None when fewer than a dozen stars match."""
+    vectors, v, _ = stars_to(FINE_FAINTEST)
+    near = np.arange(len(vectors)) if zenith is None else np.flatnonzero(vectors @ zenith > 0.02)
+    seen = vectors[near] if zenith is None else lifted(vectors[near], zenith)
+    x, y, front = _project(seen @ turn.T, *lens, *size)
+    around = front & (x > -0.1 * size[0]) & (x < 1.1 * size[0]) & (y > -0.1 * size[1]) & (y < 1.1 * size[1])
+    near, seen, at = near[around], seen[around], np.stack([x, y], axis=1)[around]
+    coarse = (v[near] <= FAINTEST) | (np.arange(len(near)) < LEAST_COARSE)  # the catalogue is in order of V
+    if len(star_xy) < LEAST_MATCHES or coarse.sum() < LEAST_MATCHES:
+        return None
+    return _fitted(star_xy, seen, at[coarse], seen[coarse], lens, size, zenith)
+
+
+def _fitted(
+    star_xy: Array,
+    seen: Array,
+    at: Array,
+    bright: Array,
+    lens: tuple[float, float],
+    size: tuple[int, int],
+    zenith: Array | None,
+) -> Solution | None:
+    """The field from rough places (px) ``at`` of the ``bright`` ones among the stars ``seen`` near it."""
+    (focal, k1), middle, found = lens, np.array(_centre(*size)), star_xy[:MOST_STARS]
     turn = np.eye(3)
     for reach in REACHES:
         pairs = _matches(found, at, reach)
         if len(pairs) < LEAST_MATCHES:
             return None
-        turn = _turn(radial_rays(found[pairs[:, 0]], focal, k1, _centre(w, h)), bright[pairs[:, 1]])
-        wanted = np.stack(_project(bright @ turn.T, focal, k1, w, h)[:2], axis=1)[pairs[:, 1]] - middle
+        turn = _turn(radial_rays(found[pairs[:, 0]], focal, k1, _centre(*size)), bright[pairs[:, 1]])
+        wanted = np.stack(_project(bright @ turn.T, focal, k1, *size)[:2], axis=1)[pairs[:, 1]] - middle
         shown = found[pairs[:, 0]] - middle
         focal *= float(np.clip((shown * wanted).sum() / (wanted * wanted).sum(), 0.97, 1.03))
-        at = np.stack(_project(bright @ turn.T, focal, k1, w, h)[:2], axis=1)
-    turn, focal, k1, distances = _refined(star_xy, seen, turn, focal, k1, (w, h))
+        at = np.stack(_project(bright @ turn.T, focal, k1, *size)[:2], axis=1)
+    turn, focal, k1, distances = _refined(star_xy, seen, turn, focal, k1, size)
     if len(distances) < LEAST_MATCHES:
         return None
-    forward = lowered(turn[2:3], zenith)[0]
+    forward = turn[2:3] if zenith is None else lowered(turn[2:3], zenith)
     centre = (
-        float(np.degrees(np.arctan2(forward[1], forward[0])) % 360),
-        float(np.degrees(np.arcsin(forward[2]))),
+        float(np.degrees(np.arctan2(forward[0, 1], forward[0, 0])) % 360),
+        float(np.degrees(np.arcsin(forward[0, 2]))),
     )
     return with_names(
         Solution(
             rotation=turn.tolist(),
             focal_px=focal,
             k1=k1,
-            width=w,
-            height=h,
+            width=size[0],
+            height=size[1],
             matched=len(distances),
             rms_px=float(np.sqrt(np.mean(distances**2))),
             centre=centre,
             scale_arcsec=ARCSEC_PER_RADIAN / focal,
             constellations=[],
             targets=[],
-            zenith=tuple(zenith.tolist()),
+            zenith=() if zenith is None else tuple(zenith.tolist()),
         )
     )
 

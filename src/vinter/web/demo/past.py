@@ -10,8 +10,8 @@ from typing import Any
 import cv2
 import imagecodecs
 import numpy as np
-import tifffile
 
+from vinter.core.stack.file import about_from, mask_of, write_stack
 from vinter.web.finish.models import Finish
 from vinter.web.gear.models import Phone
 from vinter.web.shots.models import Shot
@@ -88,7 +88,5 @@ def unpack(source: Path, told: dict[str, Any], out: Path) -> None:
     it."""
     root = imagecodecs.jpeg2k_decode(source.read_bytes()).astype(np.float32) / 65535
     rgb = np.asarray(root**2 * (told["high"] - told["low"]) + told["low"], np.float32)
-    description = json.dumps(told["description"])
-    tifffile.imwrite(out, rgb, photometric="rgb", description=description, compression=None)
-    mask = cv2.imread(str(source.with_suffix(".mask.png")), cv2.IMREAD_GRAYSCALE)
-    cv2.imwrite(str(out.with_suffix(".mask.png")), mask)
+    mask = cv2.imread(str(mask_of(source)), cv2.IMREAD_GRAYSCALE)
+    write_stack(out, rgb, np.asarray(mask, np.uint8), about_from(json.dumps(told["description"])))

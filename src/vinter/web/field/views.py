@@ -52,7 +52,7 @@ def cards(request: HttpRequest) -> HttpResponse:
 
 
 def _timed(one: CardTime, zone: str) -> str:
-    return ", ".join(filter(None, (clocks(list(one.at), zone) if one.at else "", one.words)))
+    return " ".join(filter(None, (clocks(list(one.at), zone) if one.at else "", one.words)))
 
 
 def _context(shot: Shot) -> dict[str, Any]:

@@ -17,9 +17,10 @@ from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.guard import Limits, ends, limits
 from vinter.core.finish.recipe import RecipeParts
 from vinter.core.finish.render import U8, PartRenderer, Renderer, histogram, to_8bit
-from vinter.core.finish.scene import Scene, load_scene, read_stack
+from vinter.core.finish.scene import Scene, load_scene
 from vinter.core.formats.jpeg_halves import jpeg_in_halves
 from vinter.core.formats.pictures import jpeg_bytes
+from vinter.core.stack.file import read_stack
 
 MOST = 4
 DRAFT_PX, SMALL_PX = 800, 300

@@ -12,9 +12,9 @@ from django.views.decorators.http import require_POST
 import vinter
 from vinter.core.camera.projection import LAYOUTS
 from vinter.core.errors import BadInput
-from vinter.core.finish.scene import keep_field, read_stack
 from vinter.core.formats.pictures import write_jpeg
 from vinter.core.frames.preview import gain_for, stretched, thumbnail
+from vinter.core.stack.file import keep_solved, read_stack
 from vinter.core.stack.joining.drawing import FEWEST, MOST
 from vinter.core.stack.report import joined_report
 from vinter.web.forms import checked
@@ -96,7 +96,7 @@ def run_join(pk: int, context: JobContext) -> None:
     paths = [(str(p), p.picture, (p.report or {})["field"], field_time(p)) for p in parts]
     made = context.pool.submit(join_files, paths, site.core(), one.picture, one.layout).result()
     one.report = joined_report(made.field, made.report, [p.report or {} for p in parts])
-    keep_field(one.picture, made.field)
+    keep_solved(one.picture, made.field)
     context.progress("drawing", 0.95)
     rgb, _, colour = read_stack(one.picture)
     after = stretched(rgb, colour, gain_for(float(np.median(rgb[::8, ::8, 1]))))

@@ -4,9 +4,9 @@ import shutil
 
 import numpy as np
 
-from vinter.core.finish.scene import read_stack
 from vinter.core.formats.pictures import write_jpeg
 from vinter.core.frames.preview import gain_for, stretched, thumbnail
+from vinter.core.stack.file import read_stack
 from vinter.core.stack.lucky import lucky_report as report_of
 from vinter.core.stack.lucky import stack_files
 from vinter.web.jobs.registry import JobContext

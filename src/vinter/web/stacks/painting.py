@@ -14,9 +14,9 @@ from django.views.decorators.http import require_POST
 
 import vinter
 from vinter.core.errors import BadInput
-from vinter.core.finish.scene import read_stack
 from vinter.core.formats.whole import write_image
 from vinter.core.json_input import read_json
+from vinter.core.stack.file import read_stack
 from vinter.core.stack.masking.brush import Stroke, chosen, painted
 from vinter.web.compute import computed
 from vinter.web.jobs.models import enqueue

@@ -12,12 +12,12 @@ import tifffile
 from vinter.core.camera.illuminant import SRGB_OF_XYZ
 from vinter.core.camera.projection import RECTILINEAR, Pose, View, view_of
 from vinter.core.constants import FULL_FRAME_DIAGONAL_MM
-from vinter.core.finish.scene import keep_field, read_stack
 from vinter.core.formats.fits import Taken, taken_cards, wcs_cards, write_fits
 from vinter.core.formats.lineardng import write_linear_dng
 from vinter.core.formats.whole import whole, write_image
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, picture_half
 from vinter.core.frames.stars import Stars, background, find_stars
+from vinter.core.stack.file import keep_solved, read_stack
 from vinter.core.stack.foreground.stray_lights import stray_lights
 from vinter.core.stack.ingest import star_light
 from vinter.core.stack.photometry.measured_sky import measure_sky
@@ -50,7 +50,7 @@ def examine(one: Stack) -> dict[str, Any]:
         picture = np.asarray(picture * fall.gains(picture.shape[1::-1])[..., None], np.float32)
         with whole(one.picture) as draft:
             tifffile.imwrite(draft, picture, photometric="rgb", description=description, compression=None)
-    keep_field(one.picture, field)
+    keep_solved(one.picture, field)
     rgb, mask, _ = read_stack(one.picture)
     share = np.ones(rgb.shape[:2], np.float32) if mask is None else mask.astype(np.float32) / np.float32(255)
     place, share = site.core(), np.asarray(share, np.float32)

@@ -8,7 +8,6 @@ import numpy as np
 from django.conf import settings
 
 from vinter.core.errors import BadInput
-from vinter.core.finish.scene import read_stack
 from vinter.core.formats.pictures import write_jpeg
 from vinter.core.frames.decoding import decoded
 from vinter.core.frames.frame_type import CALIBRATION
@@ -16,6 +15,7 @@ from vinter.core.frames.measure import clean
 from vinter.core.frames.preview import gain_for, linear_of, stretched, thumbnail
 from vinter.core.stack.cache import prune
 from vinter.core.stack.combining.methods import Method
+from vinter.core.stack.file import read_stack
 from vinter.core.stack.pipeline import Settings, stack
 from vinter.web.jobs.registry import JobContext
 from vinter.web.stacks.learning import learn_site

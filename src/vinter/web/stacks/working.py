@@ -2,7 +2,8 @@
 
 from pathlib import Path
 
-from vinter.core.finish.scene import SCENE_VERSION, prepare, read_field, read_stack, save_scene
+from vinter.core.finish.scene import SCENE_VERSION, prepare, save_scene
+from vinter.core.stack.file import read_field, read_stack
 from vinter.web.stacks.models import Stack
 
 WORKING_PX = 1600

@@ -13,17 +13,17 @@ from typing import Any
 import cv2
 import numpy as np
 import numpy.typing as npt
-import tifffile
 
 from vinter.core.camera.projection import (
     laid_out_rays,
 )
 from vinter.core.errors import BadInput
-from vinter.core.formats.whole import mapped_array, whole, write_image
+from vinter.core.formats.whole import mapped_array
 from vinter.core.parallel import Cancelled
 from vinter.core.sky.catalogue import to_horizon
 from vinter.core.sky.refraction import lowered
 from vinter.core.sky.site import Site
+from vinter.core.stack.file import JOINED, About, write_stack
 from vinter.core.stack.joining.layout import enu_of, field_of, layout_of
 from vinter.core.stack.joining.light import LightMatch, Sample, match_light
 from vinter.core.stack.joining.panels import SURE_SKY, Panel, refine, sky_stars
@@ -299,13 +299,13 @@ def join(
     panels: list[Panel],
     site: Site,
     out: Path,
-    description: str = "",
+    about: About = About(kind=JOINED),  # noqa: B008 - it cannot be changed
     layout: str = "auto",
     width: int | None = None,
     progress: Callable[[str, float], None] = lambda label, share: None,
     stop: Callable[[], bool] = lambda: False,
 ) -> Joined:
-    """Join stacks into ``out`` (float32 linear RGB TIFF) with its mask beside it.
+    """Join stacks into ``out`` with its mask beside it; ``about`` is what the file says of itself.
 
     ``layout`` auto, rectilinear, cylindrical or equal-angle; ``width`` px at most. BadInput when there are
     fewer than two or more than eight, or when one has no neighbour; Cancelled when ``stop`` turns true.
@@ -340,10 +340,8 @@ def join(
         picture[y : y + rows], share = _strip(laid, where, level, y, rows)
         mask[y : y + rows] = np.clip(share * 255 + 0.5, 0, 255)
         progress("joining", 0.3 + 0.6 * (y + rows) / high)
-    with whole(out) as draft:
-        tifffile.imwrite(draft, picture, photometric="rgb", description=description, compression=None)
+    write_stack(out, picture, mask, about)
     (folder / "joined.npy").unlink()
-    write_image(out.with_suffix(".mask.png"), mask)
     middle = field.directions(np.array([[wide / 2, high / 2]]))[0]
     centre = (
         float(np.degrees(np.arctan2(middle[1], middle[0])) % 360),
