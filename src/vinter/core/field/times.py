@@ -7,6 +7,8 @@ import numpy as np
 from vinter.core.sky.nights import Night
 from vinter.core.sky.targets import CORE, Target
 
+BY_DAY = "by day"  # when the Moon rises or sets, outside of the night
+
 
 @dataclass(frozen=True)
 class CardTime:
@@ -24,7 +26,7 @@ def short_name(what: Target) -> str:
 
 def card_times(night: Night) -> list[CardTime]:
     """Target, Moon and dawn of one night. Moonrise and moonset are those between this night's sunset and
-    sunrise; where there is none, it is said whether the Moon is up."""
+    sunrise; where there is none, that it does so by day, or whether the Moon is up all night."""
     best = night.best.best if night.best else None
     name = short_name(night.what)
     dawns = tuple(night.sun["astronomical_dawn"])
@@ -49,6 +51,6 @@ def _moon(night: Night) -> list[CardTime]:
             CardTime("Moon", words=f"up all night, {lit}" if bool(up[len(up) // 2]) else "down all night")
         ]
     return [
-        CardTime("Moon rises", rise, "" if rise else "up at dusk"),
-        CardTime("Moon sets", sets, "" if sets else "after sunrise"),
+        CardTime("Moon rises", rise, "" if rise else BY_DAY),
+        CardTime("Moon sets", sets, "" if sets else BY_DAY),
     ]
