@@ -313,6 +313,6 @@ def lucky_report(made: Lucky, names: list[str]) -> dict[str, Any]:
             "sharpness": sorted(made.sharpness, reverse=True),
         },
         "field": None,
-        "falloff": None,
+        "corners": None,
         "sky": None,
     }

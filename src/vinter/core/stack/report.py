@@ -37,12 +37,13 @@ def _what_was_looked_at(report: dict[str, Any]) -> dict[str, Any]:
         tripod["held"] = tripod["held"] if tripod["looked_at"] or tripod["groups"] > 1 else None
     if report.get("noise_gain") and expected:
         report["noise_gain"] = min(report["noise_gain"], expected)
-    falloff, field = report.get("falloff"), report.get("field")
-    if falloff and field:
+    corners, field = report.pop("falloff", None), report.get("field")
+    if corners and field:
         tangent = np.hypot(field["width"], field["height"]) / 2 / field["focal_px"]
-        more = 0.0 if falloff["taken_out"] else 3.75 * float(np.log10(1 + tangent**2))
-        falloff |= {"corner": falloff["corner"] + more, "starlight": falloff["corner"]}
-        falloff["significant"] = bool(abs(falloff["corner"]) > 2 * falloff["corner_error"])
+        more = 0.0 if corners["taken_out"] else 3.75 * float(np.log10(1 + tangent**2))
+        corners |= {"corner": corners["corner"] + more, "starlight": corners["corner"]}
+        corners["significant"] = bool(abs(corners["corner"]) > 2 * corners["corner_error"])
+    report["corners"] = corners
     return report
 
 
@@ -124,7 +125,7 @@ def joined_report(field: Solution, joined: dict[str, Any], parts: list[dict[str,
         "noise_expected": round(float(np.sqrt(min(used))), 3),
         "joined": joined,
         "field": asdict(field),
-        "falloff": None,
+        "corners": None,
     }
 
 

@@ -5,6 +5,7 @@ from typing import Any
 from django import forms
 
 from vinter.core.stack.combining.methods import KAPPA, Method
+from vinter.core.stack.examination import EVEN, LEAVE
 from vinter.core.stack.lucky import SHARE
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame, Take
@@ -52,8 +53,8 @@ class StackForm(forms.Form):
     )
     corners = forms.ChoiceField(
         label="Dark corners",
-        initial="off",
-        choices=[("off", "left as they are"), ("stars", "evened out as the stars show")],
+        initial=EVEN,
+        choices=[(EVEN, "evened out as the stars show"), (LEAVE, "left as they are")],
     )
     gaps = forms.ChoiceField(
         label="Pauses", choices=[("close", "closed along the motion"), ("open", "left open")], initial="close"

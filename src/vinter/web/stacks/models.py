@@ -6,6 +6,7 @@ from pathlib import Path
 from django.conf import settings
 from django.db import models
 
+from vinter.core.stack.examination import EVEN
 from vinter.core.stack.report import REPORT
 from vinter.web.bin.models import Binnable
 from vinter.web.fields import VersionedJSONField
@@ -28,7 +29,7 @@ class Stack(Binnable):
     lens = models.CharField(max_length=5, default="auto")
     share = models.FloatField(default=0.3)
     lamp = models.CharField(max_length=5, default="out")
-    corners = models.CharField(max_length=5, default="off")
+    corners = models.CharField(max_length=5, default=EVEN)
     gaps = models.CharField(max_length=5, default="close")
     tail = models.FloatField(default=0.0)
     parts = models.JSONField(default=list)

@@ -20,7 +20,7 @@ from vinter.core.stack.pipeline import Settings, stack
 from vinter.web.jobs.registry import JobContext
 from vinter.web.stacks.learning import learn_site
 from vinter.web.stacks.models import Stack
-from vinter.web.stacks.plate import examine
+from vinter.web.stacks.plate import examined
 from vinter.web.stacks.working import working_copy
 from vinter.web.takes.models import Frame
 from vinter.web.takes.tasks import restore_originals
@@ -66,7 +66,7 @@ def run_stack(pk: int, context: JobContext) -> None:
     one.report = named(result.report, {f.stored: f.name for f in [*frames, *one.ground_frames]})
     prune(Path(settings.MEDIA_ROOT).glob("*/takes/*/work"), settings.KEPT_LIMIT)
     context.progress("finding the field", 0.93)
-    one.report |= examine(one)
+    one.report |= examined(one)
     context.progress("drawing before and after", 0.96)
     _previews(one, reference)
     one.save(update_fields=["report"])

@@ -1,0 +1,158 @@
+"""What the stars of a finished picture tell, of a stack as of a single frame: where it points (field, pose),
+how dark its corners are, how bright the sky was, which lamps shone."""
+
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from vinter.core.camera.projection import Pose, View
+from vinter.core.constants import FULL_FRAME_DIAGONAL_MM
+from vinter.core.frames.mosaic import PEDESTAL, SPAN, picture_half
+from vinter.core.frames.stars import Stars, background, find_stars
+from vinter.core.sky.catalogue import to_horizon
+from vinter.core.sky.site import Site
+from vinter.core.stack.blind_solve import solve_blind
+from vinter.core.stack.file import keep_solved, read_stack, replace_picture, share_of_sky
+from vinter.core.stack.foreground.stray_lights import stray_lights
+from vinter.core.stack.ingest import star_light
+from vinter.core.stack.photometry.measured_sky import measure_sky
+from vinter.core.stack.photometry.vignetting import measure_vignetting
+from vinter.core.stack.plate_solve import Solution, solve_around, solve_turned
+
+F32 = npt.NDArray[np.float32]
+# azimuth and altitude from which a lens of unknown pose is looked for, each to 95 degrees beside
+LIKELY = ((180.0, 28.0), (0.0, 28.0), (180.0, 52.0), (0.0, 52.0), (180.0, 8.0), (0.0, 8.0))
+LINEAR = 0.45  # of full scale: the peak of a star at half size up to which none of its pixels is cut
+FEWEST_STARS = 12
+CONTRADICTION = "these stars did not stand over that place at that time: place, time or its zone is wrong"
+EVEN, LEAVE = "auto", "off"
+CORNERS = (EVEN, LEAVE)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Circumstances:
+    """Where and when a picture was taken, as far as it is known: the site, the middle of the exposure (Unix
+    s), rough views (poses and lens) to begin with, the focal length (px) where only that is known, and
+    whether a lens warp was already taken out of it."""
+
+    site: Site | None = None
+    unix: float | None = None
+    views: Sequence[View] = ()
+    focal_px: float | None = None
+    straightened: bool = False
+
+    @property
+    def lacking(self) -> list[str]:
+        """What is not known of place, time and lens."""
+        known = {"place": self.site, "time": self.unix, "lens": self.views or self.focal_px}
+        return [name for name, value in known.items() if not value]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Found:
+    """A solved picture: its field, its stars with their light (0 of those that are cut), brightest first."""
+
+    field: Solution
+    stars: Stars
+    light: F32
+
+
+def likely_views(width: int, height: int, focal_px: float) -> list[View]:
+    """Views from which a lens of unknown pose is looked for."""
+    return [View(width, height, focal_px, 0.0, Pose(*pose)) for pose in LIKELY]
+
+
+def focal_of(f35: float, width: int, height: int) -> float:
+    """Focal length in px of a lens by its 35 mm equivalent (mm)."""
+    return f35 * float(np.hypot(width, height)) / FULL_FRAME_DIAGONAL_MM
+
+
+def stars_of(rgb: F32) -> tuple[Stars, F32]:
+    """The stars of a full-size linear picture (h, w, 3), brightest first, and their light."""
+    plane = picture_half(np.clip(rgb * SPAN + PEDESTAL, 0, 65535).astype(np.uint16))
+    floor = background(plane)
+    stars = find_stars(plane, floor).stars
+    light = np.where(
+        stars.peak < LINEAR * SPAN, star_light(floor.signal, stars), 0
+    )  # a cut star says nothing
+    return stars, np.asarray(light, np.float32)
+
+
+def solved(rgb: F32, known: Circumstances) -> Found | str:
+    """The field of a full-size linear picture; else why it was not found, in words.
+
+    What is known narrows the search: a view to begin with and a minute at a site, else a focal length, else
+    nothing. Where site and time are known, the air's bending is part of the fit.
+    """
+    stars, light = stars_of(rgb)
+    if len(stars.xy) < FEWEST_STARS:
+        return f"only {len(stars.xy)} stars were found; {FEWEST_STARS} are needed"
+    size = (rgb.shape[1], rgb.shape[0])
+    field = None
+    if known.site is not None and known.unix is not None:
+        for view in known.views:
+            if field is None and (view.width, view.height) == size:
+                rough = replace(view, k1=0.0) if known.straightened else view
+                field = solve_around(stars.xy, rough, known.site, known.unix)
+    if field is None:
+        field = solve_blind(stars.xy, size, known.focal_px or next((v.focal_px for v in known.views), None))
+        if field is not None and known.site is not None and known.unix is not None:
+            lens, turn = (field.focal_px, field.k1), np.array(field.rotation)
+            zenith = to_horizon(known.site, known.unix)[2]
+            field = solve_turned(stars.xy, turn, lens, size, zenith) or field
+    if field is None:
+        return f"{len(stars.xy)} stars were found, but the catalogue has no such pattern for any lens"
+    return Found(field=field, stars=stars, light=light)
+
+
+def pose_of(field: Solution, site: Site, unix: float) -> Pose:
+    """Azimuth, altitude (as the air shows it) and roll of a solved picture's centre, in degrees."""
+    to_enu = to_horizon(site, unix)
+    right, _, forward = np.array(field.rotation) @ to_enu.T
+    altitude = float(np.degrees(np.arcsin(np.clip(forward[2], -1, 1))))
+    azimuth = float(np.degrees(np.arctan2(forward[0], forward[1])) % 360)
+    level = View(1, 1, 1.0, 0.0, Pose(azimuth, altitude)).axes
+    roll = float(np.degrees(np.arctan2(right @ level[1], right @ level[0])))
+    return Pose(azimuth, altitude, roll)
+
+
+def examine(path: Path, known: Circumstances, corners: str = EVEN) -> dict[str, Any]:
+    """What the stars of a stack's file tell, as data of its report: ``field``, ``pose``, ``sky``,
+    ``corners``, ``lamps`` (None or empty where it is not known), and ``unsolved``, why there is no field.
+
+    With ``corners`` auto, corners that are darker are evened out in the file first. The field is kept in the
+    file.
+    """
+    rgb, mask, _ = read_stack(path)
+    found = solved(rgb, known)
+    if isinstance(found, str):
+        lacking = f" (not known: {', '.join(known.lacking)})" if known.lacking else ""
+        return {**NOTHING, "unsolved": found + lacking}
+    out: dict[str, Any] = {**NOTHING, "field": asdict(found.field)}
+    site, unix = known.site, known.unix
+    if site is not None and unix is not None and not found.field.zenith:
+        out["unsolved"] = CONTRADICTION
+    elif site is not None and unix is not None:
+        out["pose"] = asdict(pose_of(found.field, site, unix))
+        fall = measure_vignetting(found.stars.xy, found.light, found.field, site, unix)
+        evened = bool(fall and fall.to_even and corners == EVEN)
+        if fall and evened:
+            rgb = np.asarray(rgb * fall.gains(rgb.shape[1::-1])[..., None], np.float32)
+            replace_picture(path, rgb)
+        if fall:
+            out["corners"] = {**asdict(fall), "significant": fall.significant, "taken_out": evened}
+        share = share_of_sky(rgb, mask)
+        sky = measure_sky(rgb, share, found.field, site, unix)
+        out["sky"] = asdict(sky) if sky else None
+        out["lamps"] = [asdict(lamp) for lamp in stray_lights(rgb, share, found.field, site, unix)]
+    keep_solved(path, found.field, {name: out[name] for name in ("pose", "sky", "corners")})
+    return out
+
+
+NOTHING: dict[str, Any] = {
+    "field": None, "pose": None, "sky": None, "corners": None, "lamps": [], "unsolved": "",
+}  # fmt: skip
