@@ -13,6 +13,7 @@ from vinter.command_values import print_json, read_day, read_magnitude, read_mom
 from vinter.core.errors import BadInput
 from vinter.home_commands import home_commands
 from vinter.picture_commands import picture_commands
+from vinter.sky_commands import lens_arguments, lens_of, sky_commands
 
 
 class _Parser(argparse.ArgumentParser):
@@ -106,21 +107,9 @@ def _glow(a: argparse.Namespace) -> None:
 
 def _exposure(a: argparse.Namespace) -> None:
     from vinter.core.camera.exposure import expose
-    from vinter.core.camera.phones import Lens
     from vinter.core.camera.shutter import USES
 
-    lens = Lens(
-        name="lens",
-        focal=a.focal,
-        f35=a.f35,
-        aperture=a.aperture,
-        pitch=a.pitch,
-        width=a.width,
-        height=a.height,
-        iso_min=a.iso_min,
-        iso_max=a.iso_max,
-        shutter_max=a.shutter_max,
-    )
+    lens = lens_of(a)
     tolerance = USES["screen"].tolerance_px if a.tolerance_px is None else a.tolerance_px
     found = expose(lens, a.declination, a.sky, tolerance, a.frames)
     print_json({**asdict(found), "reasons": [*found.reasons, *found.stack_reasons]})
@@ -216,10 +205,9 @@ def _planning_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
     p.add_argument("--lat", type=read_number, required=True)
     p.add_argument("--lon", type=read_number, required=True)
     p = add("exposure", _exposure, "shutter, ISO and frames for a lens")
-    for name in ("f35", "focal", "aperture", "pitch", "declination", "sky", "shutter-max"):
+    lens_arguments(p)
+    for name in ("declination", "sky"):
         p.add_argument(f"--{name}", type=read_number, required=True)
-    for name in ("width", "height", "iso-min", "iso-max"):
-        p.add_argument(f"--{name}", type=int, required=True)
     p.add_argument("--tolerance-px", type=read_number)
     p.add_argument("--frames", type=int)
 
@@ -261,6 +249,7 @@ def parser() -> argparse.ArgumentParser:
         return made
 
     _planning_commands(add)
+    sky_commands(add)
     picture_commands(add)
     _simulate_command(add)
     home_commands(add)

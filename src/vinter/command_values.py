@@ -4,6 +4,7 @@ import argparse
 import json
 import math
 from datetime import UTC, date, datetime
+from zoneinfo import ZoneInfo
 
 from vinter.core.finite import finite
 
@@ -39,6 +40,15 @@ def read_number(text: str) -> float:
 def read_magnitude(text: str) -> float | None:
     """A magnitude; None for auto."""
     return None if text == "auto" else read_number(text)
+
+
+def read_zone(text: str) -> str:
+    """The name of a time zone."""
+    try:
+        ZoneInfo(text)
+    except (ValueError, OSError, KeyError) as error:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a time zone like Europe/Lisbon") from error
+    return text
 
 
 def print_json(data: object) -> None:

@@ -12,7 +12,8 @@ from vinter.command_values import print_json, read_number
 from vinter.core.errors import BadInput
 from vinter.core.stack.combining.methods import KAPPA, Method
 from vinter.core.stack.pool import load_ahead
-from vinter.core.stack.settings import LAMPS
+from vinter.core.stack.settings import CORNERS, LAMPS
+from vinter.sky_commands import given_of, picture_place
 
 
 def _inspect(a: argparse.Namespace) -> None:
@@ -65,7 +66,10 @@ def _files_of(folder: Path | None) -> tuple[Path, ...]:
 
 def _stack(a: argparse.Namespace) -> None:
     load_ahead()
+    from vinter.core.finite import finite
+    from vinter.core.stack.examination import examine
     from vinter.core.stack.pipeline import Settings, stack
+    from vinter.core.stack.single import circumstances_of
 
     settings = Settings(
         method=Method(a.method),
@@ -93,8 +97,17 @@ def _stack(a: argparse.Namespace) -> None:
             print(f"{100 * share:3.0f} % {label}", file=sys.stderr)
             last[0] = label
 
+    given = given_of(a)
     result = stack(a.files, a.out, settings, progress=progress, keep=a.keep)
-    text = json.dumps(result.report, indent=1)
+    report = result.report
+    if settings.method != Method.TRAILS:
+        progress("finding the field", 0.97)
+        report |= examine(
+            result.picture,
+            circumstances_of(report["taken"], given, bool(report["straightened_px"])),
+            a.corners,
+        )
+    text = json.dumps(finite(report), indent=1, allow_nan=False)
     if a.report:
         a.report.write_text(text)
     else:
@@ -180,6 +193,14 @@ def picture_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
         default=0.0,
         metavar="SHARE",
         help="how much darker the oldest frame of trails is, 0 to 1",
+    )
+    picture_place(p)
+    p.set_defaults(time=None)
+    p.add_argument(
+        "--corners",
+        choices=CORNERS,
+        default=CORNERS[0],
+        help="even out corners that the stars show to be darker",
     )
     p.add_argument("--workers", type=int, default=min(os.cpu_count() or 1, 8))
     p.add_argument("--report", type=Path, metavar="OUT.json")

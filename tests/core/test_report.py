@@ -1,6 +1,7 @@
 """What a stack's report may claim: no tripod that nobody looked at, no noise below what chance allows."""
 
 from types import SimpleNamespace
+from unittest.mock import Mock
 
 import numpy as np
 import pytest
@@ -16,7 +17,7 @@ def burst(count, groups=1):
     frames = [
         SimpleNamespace(
             path=SimpleNamespace(name=f"{i}.dng"),
-            measure=SimpleNamespace(stars=9, fwhm_px=3.0),
+            measure=Mock(stars=9, fwhm_px=3.0, place=None),
             time=None,
             error="",
         )

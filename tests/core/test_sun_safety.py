@@ -48,7 +48,7 @@ def planned(at, what, mode="stack", **more):
 )
 def test_what_stands_near_the_sun_by_day_is_refused_with_the_next_safe_time(when, what, mode):
     at = unix(when)
-    with pytest.raises(SunTooNear, match=r"refused: .* from the Sun.*Next safe time") as caught:
+    with pytest.raises(SunTooNear, match=r"from the Sun.*refused.*Next safe time") as caught:
         planned(at, what, mode)
     safe = next_safe(MILL, at, target(what))
     assert safe is not None and safe > at
@@ -72,7 +72,7 @@ def test_a_lens_turned_to_the_sun_is_refused_though_its_target_is_not_near_it():
 
     e, t = year_ephemeris(2027), np.array([at])
     alt, az, _ = horizontal(e.sun(t), e.gast(t), MILL)
-    with pytest.raises(SunTooNear, match="the lens would point"):
+    with pytest.raises(SunTooNear, match="The lens would point"):
         planned(at, "moon", pose=Pose(float(az[0]) + 12, float(alt[0])))
 
 
@@ -80,7 +80,7 @@ def test_trails_that_end_in_a_sun_before_the_lens_are_refused():
     at = unix("2027-06-10 03:30")  # an hour and a half before sunrise in the north-east
     pose = Pose(62.0, 10.0)
     assert planned(at, "pole", "trails", options={"hours": 0.5}, pose=pose).mode_plan.minutes < 40
-    with pytest.raises(SunTooNear, match="the lens would point"):
+    with pytest.raises(SunTooNear, match="The lens would point"):
         planned(at, "pole", "trails", options={"hours": 4}, pose=pose)
     assert planned(at, "pole", "trails", options={"hours": 4}, pose=Pose(300.0, 20.0)).mode_plan.frames > 100
 

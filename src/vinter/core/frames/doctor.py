@@ -4,15 +4,18 @@ work."""
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 from PIL import Image
 
 from vinter.core.errors import BadInput
 from vinter.core.frames.decoding import decoded
 from vinter.core.frames.measure import measure
+from vinter.core.frames.metadata import Metadata, TimeSource
 from vinter.core.frames.profiles import profile_name
 from vinter.core.frames.reading import PICTURE_SUFFIXES, SUFFIXES, Frame, named
-from vinter.core.words import count_of
+from vinter.core.ground.zones import zone_at
+from vinter.core.words import count_of, spoken_seconds
 
 MAGIC = (
     (b"\xff\xd8\xff", "JPEG"),
@@ -116,13 +119,35 @@ def _pixels(frame: Frame) -> list[Finding]:
 def _settings(frame: Frame) -> list[Finding]:
     m = frame.meta
     shown = {
-        "camera": f"{m.make} {m.model}".strip(),
+        "camera": m.camera,
+        "lens": m.lens,
         "ISO": "" if m.iso is None else str(m.iso),
-        "exposure": "" if m.exposure_s is None else f"{m.exposure_s:g} s",
+        "exposure": "" if m.exposure_s is None else spoken_seconds(m.exposure_s),
         "aperture": "" if m.aperture is None else f"f/{m.aperture:g}",
         "focal length": ""
         if m.focal_mm is None
         else f"{m.focal_mm:g} mm" + (f", {m.f35:g} mm equivalent" if m.f35 else ", no 35 mm equivalent"),
-        "time": "" if m.time is None else f"{datetime.fromtimestamp(m.time, UTC):%Y-%m-%d %H:%M:%S} UTC",
+        "place": "" if m.place is None else f"{m.place[0]:.4f}, {m.place[1]:.4f}",
+        "direction": ""
+        if m.direction is None
+        else f"azimuth {m.direction:.0f}°, {'as a compass shows it' if m.magnetic else 'from true north'}",
     }
-    return [Finding(k, bool(v), v or "the file does not say") for k, v in shown.items()]
+    return [
+        *(Finding(k, bool(v), v or "the file does not say") for k, v in shown.items()),
+        Finding("time", bool(m.time_source), _time_words(m)),
+    ]
+
+
+def _time_words(m: Metadata) -> str:
+    """When it was taken, and how that is known."""
+    if m.time is None:
+        return "the file does not say"
+    shown = f"{datetime.fromtimestamp(m.time, UTC):%Y-%m-%d %H:%M:%S}"
+    if m.time_source:
+        return f"{shown} UTC, from {m.time_source.value}"
+    if m.place is not None:
+        zone = zone_at(*m.place)
+        known = m.at_home_in(ZoneInfo(zone), TimeSource.PLACE)
+        utc = datetime.fromtimestamp(known.time or 0, UTC)
+        return f"{shown} local time; its place is in {zone}, so {utc:%H:%M} UTC"
+    return f"{shown} local time; the file names no zone, so give one"

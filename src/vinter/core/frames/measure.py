@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.frames.adaptive_moments import shapes, trail_length
-from vinter.core.frames.metadata import believable
+from vinter.core.frames.metadata import believable, camera_name
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, clean_mosaic, clean_picture, green_half, picture_half
 from vinter.core.frames.psf_map import Cell, cells, diagnosis
 from vinter.core.frames.reading import Frame
@@ -48,6 +48,7 @@ class Measure:
     lie apart, as shares of full scale; ``shapes`` the stars' over the frame; ``streak_lines`` the ends of
     lines of light (x0, y0, x1, y1, px); ``f35`` the 35 mm equivalent focal length and ``place``
     the latitude and longitude and ``model`` the camera the file names; ``pictures`` how many a film holds.
+    ``local``, ``time_source``, ``direction`` and ``magnetic`` are as in ``Metadata``.
     """
 
     file: str
@@ -80,6 +81,17 @@ class Measure:
     place: tuple[float, float] | None = None
     model: str = ""
     pictures: int = 1
+    make: str = ""
+    focal_mm: float | None = None
+    local: float | None = None
+    time_source: str = ""
+    direction: float | None = None
+    magnetic: bool = False
+
+    @property
+    def camera(self) -> str:
+        """Maker and model, the maker once."""
+        return camera_name(self.make, self.model)
 
 
 def clean(frame: Frame, dark: F32 | None = None, flat: F32 | None = None) -> tuple[U16, F32]:
@@ -231,6 +243,12 @@ def measure(
         f35=frame.meta.f35,
         place=frame.meta.place,
         model=frame.meta.model,
+        make=frame.meta.make,
+        focal_mm=frame.meta.focal_mm,
+        local=frame.meta.local,
+        time_source=str(frame.meta.time_source.value),
+        direction=frame.meta.direction,
+        magnetic=frame.meta.magnetic,
     )
     return _judged(replace(m, raw_reasons=[*m.raw_reasons, *(note.words for note in frame.notes)]))
 

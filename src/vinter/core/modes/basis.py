@@ -14,6 +14,7 @@ from vinter.core.sky.nights import Moment
 from vinter.core.sky.satellites import Pass
 from vinter.core.sky.site import Site
 from vinter.core.versions import Schema
+from vinter.core.words import spoken_seconds
 
 DELAY_SECONDS = 3.0  # until the phone has stopped shaking
 
@@ -64,7 +65,7 @@ class Settled:
 
 def spoken_shutter(seconds: float) -> str:
     """A shutter as a phone shows it."""
-    return f"{seconds:g} s" if seconds >= 0.4 else f"1/{1 / seconds:.0f} s"
+    return spoken_seconds(seconds)
 
 
 class Shows(StrEnum):

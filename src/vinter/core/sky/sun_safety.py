@@ -81,8 +81,8 @@ def _sentence(who: str, apart: float, what: Target | None) -> str:
         else ""
     )
     return (
-        f"refused: {who} {apart:.1f}° from the Sun, which is above the horizon. Nothing is planned within "
-        f"{LEAST_DEG:.0f}° of it: eyes, phone and telescope would be burnt.{eclipse}"
+        f"{who[:1].upper()}{who[1:]} {apart:.1f}° from the Sun, which is up: refused. Nothing is "
+        f"planned within {LEAST_DEG:.0f}° of it: eyes, phone and telescope would be burnt.{eclipse}"
     )
 
 

@@ -22,33 +22,33 @@ from vinter.core.stack.ingest import star_light
 from vinter.core.stack.photometry.measured_sky import measure_sky
 from vinter.core.stack.photometry.vignetting import measure_vignetting
 from vinter.core.stack.plate_solve import Solution, solve_around, solve_turned
+from vinter.core.stack.settings import EVEN
 
 F32 = npt.NDArray[np.float32]
+Array = npt.NDArray[np.float64]
 # azimuth and altitude from which a lens of unknown pose is looked for, each to 95 degrees beside
 LIKELY = ((180.0, 28.0), (0.0, 28.0), (180.0, 52.0), (0.0, 52.0), (180.0, 8.0), (0.0, 8.0))
 LINEAR = 0.45  # of full scale: the peak of a star at half size up to which none of its pixels is cut
 FEWEST_STARS = 12
 CONTRADICTION = "these stars did not stand over that place at that time: place, time or its zone is wrong"
-EVEN, LEAVE = "auto", "off"
-CORNERS = (EVEN, LEAVE)
 
 
 @dataclass(frozen=True, kw_only=True)
 class Circumstances:
     """Where and when a picture was taken, as far as it is known: the site, the middle of the exposure (Unix
-    s), rough views (poses and lens) to begin with, the focal length (px) where only that is known, and
-    whether a lens warp was already taken out of it."""
+    s), rough views (poses and lens) to begin with, the 35 mm equivalent focal length (mm) where only that is
+    known, and whether a lens warp was already taken out of it."""
 
     site: Site | None = None
     unix: float | None = None
     views: Sequence[View] = ()
-    focal_px: float | None = None
+    f35: float | None = None
     straightened: bool = False
 
     @property
     def lacking(self) -> list[str]:
         """What is not known of place, time and lens."""
-        known = {"place": self.site, "time": self.unix, "lens": self.views or self.focal_px}
+        known = {"place": self.site, "time": self.unix, "lens": self.views or self.f35}
         return [name for name, value in known.items() if not value]
 
 
@@ -89,24 +89,31 @@ def solved(rgb: F32, known: Circumstances) -> Found | str:
     nothing. Where site and time are known, the air's bending is part of the fit.
     """
     stars, light = stars_of(rgb)
-    if len(stars.xy) < FEWEST_STARS:
-        return f"only {len(stars.xy)} stars were found; {FEWEST_STARS} are needed"
-    size = (rgb.shape[1], rgb.shape[0])
+    field = field_of(np.asarray(stars.xy, float), (rgb.shape[1], rgb.shape[0]), known)
+    return field if isinstance(field, str) else Found(field=field, stars=stars, light=light)
+
+
+def field_of(xy: Array, size: tuple[int, int], known: Circumstances) -> Solution | str:
+    """As ``solved``, from stars (n, 2; px, brightest first) of a picture of ``size`` (width, height)."""
+    if len(xy) < FEWEST_STARS:
+        return f"only {len(xy)} stars were found; {FEWEST_STARS} are needed"
     field = None
+    focal = focal_of(known.f35, *size) if known.f35 else next((v.focal_px for v in known.views), None)
+    views = known.views or (likely_views(*size, focal) if focal else ())
     if known.site is not None and known.unix is not None:
-        for view in known.views:
+        for view in views:
             if field is None and (view.width, view.height) == size:
                 rough = replace(view, k1=0.0) if known.straightened else view
-                field = solve_around(stars.xy, rough, known.site, known.unix)
+                field = solve_around(xy, rough, known.site, known.unix)
     if field is None:
-        field = solve_blind(stars.xy, size, known.focal_px or next((v.focal_px for v in known.views), None))
+        field = solve_blind(xy, size, focal)
         if field is not None and known.site is not None and known.unix is not None:
             lens, turn = (field.focal_px, field.k1), np.array(field.rotation)
             zenith = to_horizon(known.site, known.unix)[2]
-            field = solve_turned(stars.xy, turn, lens, size, zenith) or field
+            field = solve_turned(xy, turn, lens, size, zenith) or field
     if field is None:
-        return f"{len(stars.xy)} stars were found, but the catalogue has no such pattern for any lens"
-    return Found(field=field, stars=stars, light=light)
+        return f"{len(xy)} stars were found, but the catalogue has no such pattern for any lens"
+    return field
 
 
 def pose_of(field: Solution, site: Site, unix: float) -> Pose:
@@ -149,6 +156,8 @@ def examine(path: Path, known: Circumstances, corners: str = EVEN) -> dict[str, 
         sky = measure_sky(rgb, share, found.field, site, unix)
         out["sky"] = asdict(sky) if sky else None
         out["lamps"] = [asdict(lamp) for lamp in stray_lights(rgb, share, found.field, site, unix)]
+    else:
+        out["unsolved"] = f"no pose: {' and '.join(n for n in known.lacking if n != 'lens')} not known"
     keep_solved(path, found.field, {name: out[name] for name in ("pose", "sky", "corners")})
     return out
 

@@ -25,12 +25,14 @@ BURST, JOINED = "stack", "joined"
 @dataclass(frozen=True, kw_only=True)
 class About:
     """What a stack's file says of itself: burst or joined, colours, frames in it, focal length (px, None
-    where it is not known), the solved field, and what was measured once it was solved (as in its report)."""
+    where it is not known), the middle of the exposure that its stars stand as they did in (Unix s), the
+    solved field, and what was measured once it was solved (as in its report)."""
 
     kind: str = BURST
     colour: Colour = field(default_factory=Colour)
     frames: int = 0
     focal_px: float | None = None
+    unix: float | None = None
     solved: Solution | None = None
     measured: dict[str, Any] = field(default_factory=dict)
 
@@ -42,6 +44,7 @@ class About:
                 **asdict(self.colour),
                 "frames": self.frames,
                 "focal_px": self.focal_px,
+                "unix": self.unix,
                 "field": asdict(self.solved) if self.solved else None,
                 "measured": self.measured,
             }
@@ -66,6 +69,7 @@ def about_from(text: str) -> About:
         colour=colour_from(data),
         frames=int(data.get("frames") or 0),
         focal_px=data.get("focal_px"),
+        unix=data.get("unix"),
         solved=solved,
         measured=measured if isinstance(measured, dict) else {},
     )
@@ -121,6 +125,15 @@ def read_about(path: Path) -> About:
             return about_from(getattr(file.pages[0], "description", "") or "")
     except (OSError, ValueError, TypeError, AttributeError, tifffile.TiffFileError):
         return About()
+
+
+def is_stack(path: Path) -> bool:
+    """Whether a file is a picture that was stacked here."""
+    try:
+        with tifffile.TiffFile(path) as file:
+            return '"vinter"' in (getattr(file.pages[0], "description", "") or "")
+    except (OSError, ValueError, TypeError, IndexError, tifffile.TiffFileError):
+        return False
 
 
 def read_stack(path: Path) -> tuple[F32, U8 | None, Colour]:

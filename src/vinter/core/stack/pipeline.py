@@ -320,7 +320,10 @@ def _write(run: Run, burst: PreparedFrames, picture: Path, out: Path) -> tuple[P
         rgb = warp.straightened(rgb)
         mask = np.asarray(np.clip(warp.straightened(mask.astype(np.float32)) + 0.5, 0, 255), np.uint8)
     focal = model.focal if model else base.focal_px
-    write_stack(out, rgb, mask, About(colour=base.colour, frames=len(burst.used), focal_px=focal))
+    exposure = base.measure.exposure_s if base.measure else None
+    unix = None if base.time is None else base.time + (exposure or 0.0) / 2
+    about = About(colour=base.colour, frames=len(burst.used), focal_px=focal, unix=unix)
+    write_stack(out, rgb, mask, about)
     return mask_of(out), round(warp.most_px(base.size), 1) if warp else None
 
 

@@ -61,6 +61,22 @@ def _frame_row(frame: Ingested, alignment: Alignment) -> dict[str, Any]:
         "stars": frame.measure.stars,
         "fwhm_px": frame.measure.fwhm_px,
         "time": frame.time,
+        "time_source": frame.measure.time_source,
+    }
+
+
+def _taken(frame: Ingested) -> dict[str, Any]:
+    """What the reference's file says of when, where and through what it was taken."""
+    m = frame.measure
+    assert m is not None
+    return {
+        "time": m.time,
+        "time_source": m.time_source,
+        "local": m.local,
+        "exposure_s": m.exposure_s,
+        "place": list(m.place) if m.place else None,
+        "f35": m.f35,
+        "camera": m.camera,
     }
 
 
@@ -89,6 +105,7 @@ def build(
     return {
         "version": REPORT.version,
         "reference": frames[reference].path.name,
+        "taken": _taken(frames[reference]),
         "model": "loose rotation"
         if registration.loose
         else "rotation"

@@ -6,6 +6,8 @@ from pathlib import Path
 from vinter.core.errors import BadInput
 from vinter.core.stack.combining.methods import KAPPA, Method
 
+EVEN, LEAVE = "auto", "off"
+CORNERS = (EVEN, LEAVE)  # what becomes of corners that the stars show to be darker
 LAMPS = ("out", "only", "all")
 GROUNDS = ("auto", "none", "own", "focus")
 

@@ -5,8 +5,8 @@ from typing import Any
 from django import forms
 
 from vinter.core.stack.combining.methods import KAPPA, Method
-from vinter.core.stack.examination import EVEN, LEAVE
 from vinter.core.stack.lucky import SHARE
+from vinter.core.stack.settings import EVEN, LEAVE
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame, Take
 

@@ -6,8 +6,8 @@ from pathlib import Path
 from django.conf import settings
 from django.db import models
 
-from vinter.core.stack.examination import EVEN
 from vinter.core.stack.report import REPORT
+from vinter.core.stack.settings import EVEN
 from vinter.web.bin.models import Binnable
 from vinter.web.fields import VersionedJSONField
 from vinter.web.takes.models import Frame, Take

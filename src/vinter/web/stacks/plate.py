@@ -11,7 +11,7 @@ from vinter.core.camera.projection import RECTILINEAR, view_of
 from vinter.core.formats.fits import Taken, taken_cards, wcs_cards, write_fits
 from vinter.core.formats.lineardng import write_linear_dng
 from vinter.core.formats.whole import write_image
-from vinter.core.stack.examination import NOTHING, Circumstances, examine, focal_of, likely_views
+from vinter.core.stack.examination import NOTHING, Circumstances, examine
 from vinter.core.stack.file import read_about
 from vinter.core.stack.plate_solve import field_from
 from vinter.web.stacks.models import Stack
@@ -25,28 +25,18 @@ def circumstances(one: Stack) -> Circumstances:
     lines."""
     site, report, shot = one.take.site, one.report or {}, one.take.shot
     row = next((r for r in report.get("frames", []) if r["file"] == report.get("reference")), None)
-    width, height = _size(one)
-    focal, views = None, []
     if shot is not None:
-        views = [view_of(shot.core_lens, shot.pose, shot.portrait)]
+        views, f35 = [view_of(shot.core_lens, shot.pose, shot.portrait)], None
     else:
         frames = Frame.everything.filter(pk__in=one.frames)
-        f35 = next((f35 for f in frames if (f35 := (f.measure or {}).get("f35"))), None)
-        focal = focal_of(f35, width, height) if f35 else None
-        views = likely_views(width, height, focal) if focal else []
+        views, f35 = [], next((f35 for f in frames if (f35 := (f.measure or {}).get("f35"))), None)
     return Circumstances(
         site=site.core() if site else None,
         unix=field_time(one) if row and row.get("time") else None,
         views=views,
-        focal_px=focal,
+        f35=f35,
         straightened=bool(report.get("straightened_px")),
     )
-
-
-def _size(one: Stack) -> tuple[int, int]:
-    with tifffile.TiffFile(one.picture) as file:
-        height, width = file.pages[0].shape[:2]  # type: ignore[union-attr]
-    return width, height
 
 
 def examined(one: Stack) -> dict[str, Any]:
