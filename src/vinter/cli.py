@@ -258,6 +258,8 @@ def parser() -> argparse.ArgumentParser:
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Run a command; 0 when it worked, 2 and one line on bad input."""
+    cache = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "vinter" / "kernels"
+    os.environ.setdefault("NUMBA_CACHE_DIR", str(cache))  # where it was installed may not be written to
     try:
         a = parser().parse_args(argv)
         a.run(a)

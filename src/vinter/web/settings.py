@@ -8,7 +8,18 @@ from ipaddress import ip_network
 from pathlib import Path
 
 BASE = Path(__file__).resolve().parent
-HOME = Path(os.environ.get("VINTER_HOME", BASE.parents[2] / "var"))
+CHECKOUT = BASE.parents[2]  # of the source; where it was installed it is none
+
+
+def _home() -> Path:
+    """Where database and pictures live unless somebody says otherwise: beside the source, or with a person's
+    data."""
+    if (CHECKOUT / "pyproject.toml").is_file():
+        return CHECKOUT / "var"
+    return Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share") / "vinter"
+
+
+HOME = Path(os.environ.get("VINTER_HOME") or _home())
 HOME.mkdir(parents=True, exist_ok=True)
 MEDIA_ROOT = HOME / "media"
 DEMO = os.environ.get("VINTER_DEMO") == "1"
