@@ -17,7 +17,7 @@ from waitress import serve as waitress_serve
 
 from vinter.core.parallel import one_heap
 from vinter.core.sky.ephemeris import year_direction, year_ephemeris
-from vinter.core.warm import finishing
+from vinter.core.warm import finishing, in_background
 
 BODY_LIMIT = 450 * 2**20
 RESTART_SECONDS = 1.0
@@ -69,13 +69,15 @@ def _free_port() -> int:
         return int(s.getsockname()[1])
 
 
-def _warm() -> None:
-    """Have what pages would wait for: the ephemeris of this year and the next, the kernels of the finish. All
-    that is loaded by then stays, and is not looked through for rubbish every few requests (a tenth of a
-    second each time)."""
+def _warm(compiling: list[subprocess.Popen[bytes]]) -> None:
+    """Have what pages would wait for: the ephemeris of this year and the next, the kernels of the finish once
+    they are compiled. All that is loaded by then stays, and is not looked through for rubbish every few
+    requests (a tenth of a second each time)."""
     for year in (time.gmtime().tm_year, time.gmtime().tm_year + 1):
         year_ephemeris(year)
         year_direction(year)
+    for process in compiling:
+        process.wait()
     finishing()
     gc.collect()
     gc.freeze()
@@ -111,7 +113,9 @@ def serve(host: str, port: int) -> None:
     from vinter.web.compute import POOL
 
     POOL.start()
-    threading.Thread(target=_warm, daemon=True).start()  # the first page need not wait for it
+    threading.Thread(
+        target=_warm, args=(in_background(),), daemon=True
+    ).start()  # the first page need not wait for it
     print(
         f"Vinter is at http://{'localhost' if host == '127.0.0.1' else host}:{port}/  (Ctrl-C stops it)",
         flush=True,
