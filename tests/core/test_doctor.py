@@ -10,7 +10,8 @@ from PIL import Image, ImageCms
 from scenes import TAGS, Scene, mosaic
 
 from vinter.core.errors import BadInput
-from vinter.core.frames.doctor import container, examine_file
+from vinter.core.frames.content import content_words
+from vinter.core.frames.doctor import examine_file
 from vinter.core.frames.profiles import SRGB_OF_P3, srgb_pixels
 from vinter.core.frames.reading import read_frame
 
@@ -39,11 +40,9 @@ def test_what_is_no_picture_is_named(tmp_path):
     said = words(tmp_path / "a.dng")
     assert not said["file"].understood and not said["pixels"].understood
     (tmp_path / "a.mov").write_bytes(b"\0\0\0\x14ftypqt  \0\0\0\0")
-    assert (
-        "a film" in words(tmp_path / "a.mov")["file"].words
-        and not words(tmp_path / "a.mov")["name"].understood
-    )
-    assert container(b"\0\0\0\x14ftypavif") == "AVIF" and container(b"nothing known") == ""
+    film = words(tmp_path / "a.mov")
+    assert "a film" in film["file"].words and not film["pixels"].understood
+    assert content_words(b"\0\0\0\x14ftypavif") == "AVIF" and content_words(b"nothing known") == ""
 
 
 def test_a_dng_whose_pixels_were_taken_out_says_so(tmp_path):

@@ -11,7 +11,7 @@ from PIL import Image
 
 from vinter.core.errors import BadInput
 from vinter.core.formats.dng import write_dng
-from vinter.core.frames.content import HEAD_BYTES, check_content, content_kind
+from vinter.core.frames.content import HEAD_BYTES, check_content, content_words
 from vinter.core.frames.decoding import decoded
 from vinter.core.frames.dng import plain_bayer
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, clean_mosaic, clean_picture, demosaic
@@ -200,7 +200,7 @@ def test_heif_is_read_upright_with_its_metadata(tmp_path):
         and frame.meta.model == "Tern 3"
     )
     assert frame.data[120, 240].astype(float) / 257 == pytest.approx([200, 120, 60], abs=6)
-    assert content_kind((tmp_path / "a.heic").read_bytes()[:HEAD_BYTES]) == "heif"
+    assert "HEIF" in content_words((tmp_path / "a.heic").read_bytes()[:HEAD_BYTES])
     (tmp_path / "cut.heic").write_bytes((tmp_path / "a.heic").read_bytes()[:200])
     with pytest.raises(BadInput, match=r"cut\.heic"):
         read_frame(tmp_path / "cut.heic")

@@ -79,7 +79,7 @@ def test_a_film_is_brought_like_a_frame_and_stacked_by_its_sharpest_pictures(des
     renamed = desk.post(
         f"{address}?id=0000abce&name=a.dng&size={len(data)}&offset=0", data, "application/octet-stream"
     )
-    assert renamed.status_code == 400 and "its content is FILM" in renamed.content.decode()
+    assert renamed.status_code == 400 and "its content is a film" in renamed.content.decode()
     measure_take(take.pk, tools)
     frame = take.frame_set.get()
     assert (frame.frame_type, frame.error, frame.measure["pictures"]) == ("film", "", 12)

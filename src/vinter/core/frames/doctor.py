@@ -9,32 +9,15 @@ from zoneinfo import ZoneInfo
 from PIL import Image
 
 from vinter.core.errors import BadInput
+from vinter.core.frames.content import FILMS, FRAMES, Reader, content_words, kinds_of
 from vinter.core.frames.decoding import decoded
+from vinter.core.frames.film_reading import film_pictures
 from vinter.core.frames.measure import measure
 from vinter.core.frames.metadata import Metadata, TimeSource
 from vinter.core.frames.profiles import profile_name
-from vinter.core.frames.reading import PICTURE_SUFFIXES, SUFFIXES, Frame, named
+from vinter.core.frames.reading import Frame, named
 from vinter.core.ground.zones import zone_at
 from vinter.core.words import count_of, spoken_seconds
-
-MAGIC = (
-    (b"\xff\xd8\xff", "JPEG"),
-    (b"\x89PNG", "PNG"),
-    (b"II*\0", "TIFF or a TIFF-like RAW, as DNG"),
-    (b"MM\0*", "TIFF or a TIFF-like RAW, as DNG"),
-    (b"FUJIFILM", "a RAW of its own kind"),
-    (b"IIRO", "a RAW of its own kind"),
-    (b"RIFF", "RIFF (video or WebP)"),
-)
-BRANDS = {
-    "heic": "HEIF",
-    "heix": "HEIF",
-    "mif1": "HEIF",
-    "msf1": "HEIF",
-    "avif": "AVIF",
-    "crx ": "CR3",
-    "qt  ": "a film",
-}
 
 
 @dataclass(frozen=True)
@@ -46,14 +29,6 @@ class Finding:
     words: str
 
 
-def container(start: bytes) -> str:
-    """What the first bytes of a file say that it is; empty when they say nothing known."""
-    if start[4:8] == b"ftyp":
-        brand = start[8:12].decode("latin-1")
-        return BRANDS.get(brand, f"an MPEG-4 container of brand {brand.strip()!r}")
-    return next((name for magic, name in MAGIC if start.startswith(magic)), "")
-
-
 def examine_file(path: Path) -> list[Finding]:
     """Everything that is understood of a file and what is not, in the order in which it is read."""
     out = []
@@ -63,15 +38,17 @@ def examine_file(path: Path) -> list[Finding]:
         size = path.stat().st_size
     except OSError as error:
         return [Finding("file", False, f"{path.name}: {error.strerror}")]
-    kind, suffix = container(start), path.suffix.lower()
+    kind, suffix = content_words(start), path.suffix.lower()
     known = (
         f"{size / 1e6:.1f} MB, by its first bytes {kind}"
         if kind
         else f"{size / 1e6:.1f} MB, of no known kind"
     )
     out.append(Finding("file", bool(kind), known))
-    if suffix not in SUFFIXES:
+    if suffix not in FRAMES | FILMS:
         out.append(Finding("name", False, f"files that end in {suffix or 'nothing'} are not read"))
+    if suffix in FILMS and any(one.reader == Reader.FILM for one in kinds_of(start)):
+        return [*out, *_film(path)]
     try:
         with named(path.name):
             frame = decoded(path)
@@ -83,7 +60,7 @@ def examine_file(path: Path) -> list[Finding]:
     out += [Finding("correction", not note.words.startswith("not"), note.words) for note in frame.notes]
     if frame.warp is not None:
         out.append(Finding("lens warp", True, f"moves corners by {frame.warp.most_px(frame.size):.0f} px"))
-    if suffix in PICTURE_SUFFIXES and suffix not in (".tif", ".tiff"):
+    if frame.kind == "picture" and suffix not in (".tif", ".tiff"):
         with Image.open(path) as image:
             out.append(Finding("colour", True, f"{profile_name(image)}, converted to sRGB"))
             many = int(getattr(image, "n_frames", 1))
@@ -114,6 +91,24 @@ def _pixels(frame: Frame) -> list[Finding]:
         )
         out.append(Finding("colour", matrix, words))
     return out
+
+
+def _film(path: Path) -> list[Finding]:
+    """What is understood of a film: its pictures."""
+    try:
+        count, shape = 0, (0, 0, 0)
+        for picture in film_pictures(path, path.name):
+            count, shape = count + 1, picture.shape
+    except BadInput as error:
+        return [Finding("pixels", False, str(error))]
+    return [
+        Finding(
+            "pixels",
+            True,
+            f"a film of {count_of(count, 'picture')}, {shape[1]} × {shape[0]}, as it says turned upright",
+        ),
+        Finding("use", True, "stacked by its sharpest pictures, as of the Moon"),
+    ]
 
 
 def _settings(frame: Frame) -> list[Finding]:

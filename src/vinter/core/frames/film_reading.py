@@ -19,7 +19,7 @@ import numpy.typing as npt
 
 from vinter.core.camera.illuminant import linear_srgb
 from vinter.core.errors import BadInput
-from vinter.core.frames.content import HEAD_BYTES, content_kind
+from vinter.core.frames.content import HEAD_BYTES, Reader, kinds_of
 from vinter.core.frames.decoding import MEMORY_BYTES, OUT_OF_MEMORY, limit_process
 from vinter.core.frames.metadata import Metadata
 from vinter.core.frames.reading import LARGEST_PICTURE, Colour, Frame
@@ -42,7 +42,7 @@ def film_pictures(path: Path, label: str = "") -> Iterator[U8]:
     """
     label = label or path.name
     with path.open("rb") as file:
-        if content_kind(file.read(HEAD_BYTES)) != "film":
+        if not any(kind.reader == Reader.FILM for kind in kinds_of(file.read(HEAD_BYTES))):
             raise BadInput(f"{label}: not a film that can be read")
     quiet = dict.fromkeys(("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"), "1")
     # of what the library could open, the file alone: no address, no list of other files

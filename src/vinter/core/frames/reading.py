@@ -15,18 +15,18 @@ from PIL import Image
 
 from vinter.core.camera.illuminant import SRGB_OF_XYZ, temperature
 from vinter.core.errors import BadInput
+from vinter.core.frames.content import FRAMES, HEAD_BYTES, RAWS, Reader, kind_of_file
 from vinter.core.frames.dng import PlainBayer, only_previews, plain_bayer
+from vinter.core.frames.fits_reading import fits_values
 from vinter.core.frames.lenswarp import UPRIGHT, LensWarp
 from vinter.core.frames.merged import MergedLinear, merged_linear
 from vinter.core.frames.metadata import Metadata, picture_metadata, tiff_metadata, tiff_tags
 from vinter.core.frames.opcodes import CorrectionNote, corrections
 from vinter.core.frames.profiles import srgb_pixels
+from vinter.core.frames.wholeness import check_whole
 
 LARGEST_PIXELS = 205_000_000  # of a mosaic
 LARGEST_PICTURE = 110_000_000  # pixels of three colours
-RAW_SUFFIXES = {".dng", ".cr2", ".cr3", ".nef", ".arw", ".raf", ".rw2", ".orf", ".raw", ".pef", ".srw"}
-PICTURE_SUFFIXES = {".jpg", ".jpeg", ".png", ".tif", ".tiff", ".heic", ".heif", ".hif", ".avif"}
-SUFFIXES = RAW_SUFFIXES | PICTURE_SUFFIXES
 Image.MAX_IMAGE_PIXELS = None  # sizes are judged here, before anything is unpacked
 pillow_heif.register_heif_opener()
 _FLIP_TO_ORIENTATION = {0: 1, 3: 3, 5: 8, 6: 6}
@@ -320,6 +320,21 @@ def read_picture(path: Path) -> Frame:
     )
 
 
+def read_fits(path: Path) -> Frame:
+    """A FITS picture as upright linear RGB; a grey one in three like colours."""
+    data, meta = fits_values(path, check_size)
+    return Frame(
+        path=path,
+        kind="linear",
+        data=data,
+        pattern=None,
+        black=np.zeros((2, 2)),
+        white=65535.0,
+        colour=Colour(),
+        meta=meta,
+    )
+
+
 @contextmanager
 def named(name: str) -> Iterator[None]:
     """Whatever goes wrong with a file, by its content or inside a library, becomes one sentence with its
@@ -343,10 +358,17 @@ def read_frame(path: Path) -> Frame:
     if path.stat().st_size == 0:
         raise BadInput(f"{path.name}: the file is empty")
     suffix = path.suffix.lower()
-    if suffix not in SUFFIXES:
+    if suffix not in FRAMES:
         raise BadInput(f"{path.name}: files of type {suffix or 'none'} are not read")
+    with path.open("rb") as file:
+        head = file.read(HEAD_BYTES)
+    kind = kind_of_file(path.name, head)
     with named(path.name):
-        frame = read_raw(path) if suffix in RAW_SUFFIXES else read_picture(path)
+        check_whole(path)
+        if kind is not None and kind.reader == Reader.FITS:
+            frame = read_fits(path)
+        else:
+            frame = read_raw(path) if suffix in RAWS else read_picture(path)
     if min(frame.size) < 64:
         raise BadInput(f"{path.name}: {frame.size[0]} x {frame.size[1]} pixels is too small for a frame")
     return frame
@@ -375,7 +397,7 @@ def frame_files(paths: list[Path], least: int = 1, outputs: bool = False) -> lis
             inside = sorted(
                 p
                 for p in path.iterdir()
-                if p.is_file() and p.suffix.lower() in SUFFIXES and not p.name.startswith(".")
+                if p.is_file() and p.suffix.lower() in FRAMES and not p.name.startswith(".")
             )
             made = {p for p in inside if p.name.endswith(MASKS)} if outputs else _own_outputs(inside)
             found += [p for p in inside if p not in made]

@@ -17,7 +17,7 @@ from django.db import models, transaction
 
 from vinter.core.errors import BadInput
 from vinter.core.formats.whole import check_room
-from vinter.core.frames.content import ALLOWED, FILMS
+from vinter.core.frames.content import FILMS, FRAMES
 from vinter.web.accounts.models import Convention
 from vinter.web.archive.format import FORMAT, FRAME, IN_BIN, LEFT_OUT, TABLES, VERSION, Table
 from vinter.web.bin.models import BinEntry, Binnable
@@ -32,7 +32,7 @@ from vinter.web.takes.models import Frame
 LARGEST_MEMBER = 512 * 2**20  # bytes of one list of rows, read by the worker
 LARGEST_ABOUT = 2**16  # bytes of archive.json, which is read while its sender waits
 MOST_ROWS = 500_000
-SUFFIXES = FILMS.union(*ALLOWED.values())
+SUFFIXES = FRAMES | FILMS
 
 
 def about(source: Path) -> dict[str, Any]:

@@ -17,7 +17,7 @@ from django.db import IntegrityError, transaction
 
 from vinter.core.errors import BadInput
 from vinter.core.formats.whole import DISK_FULL, check_room
-from vinter.core.frames.content import ALLOWED, FILMS, HEAD_BYTES, check_content
+from vinter.core.frames.content import FILMS, FRAMES, HEAD_BYTES, check_content
 from vinter.web.jobs.models import enqueue
 from vinter.web.quota import OverQuota, check_quota
 from vinter.web.takes.models import Frame, Take
@@ -139,7 +139,7 @@ def import_folder(
         raise BadInput(f"{username!r}: no such person here")
     if not folder.is_dir():
         raise BadInput(f"{folder}: no such folder")
-    suffixes = FILMS.union(*ALLOWED.values())
+    suffixes = FRAMES | FILMS
     files = sorted(p for p in folder.iterdir() if p.is_file() and p.suffix.lower() in suffixes)
     if not files:
         raise BadInput(f"{folder}: no frames in it ({', '.join(sorted(suffixes))})")

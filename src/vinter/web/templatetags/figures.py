@@ -8,6 +8,7 @@ from django.templatetags.static import static
 from django.utils.html import escape, format_html
 from django.utils.safestring import SafeString, mark_safe
 
+from vinter.core.frames.content import Reader, accepted
 from vinter.core.modes.basis import spoken_shutter
 from vinter.core.sky.verdict import compass as point_of
 from vinter.core.words import count_of
@@ -44,6 +45,19 @@ def frames(count: int) -> str:
 def shutter(seconds: float) -> str:
     """A shutter as a phone shows it."""
     return spoken_shutter(float(seconds))
+
+
+ACCEPTED = {
+    "frames": accepted(),
+    "raw": accepted(Reader.RAW),
+    "frames films": accepted(Reader.RAW, Reader.PICTURE, Reader.FITS, Reader.FILM),
+}
+
+
+@register.simple_tag(name="accepted")
+def accepted_files(kinds: str) -> str:
+    """Suffixes of the files that a form takes: frames, raw, or frames films."""
+    return ACCEPTED[kinds]
 
 
 @register.filter
