@@ -85,7 +85,8 @@ def _time(header: Any) -> float | None:
     day = str(header.get("DATE-OBS") or "").strip()
     if "T" not in day and header.get("TIME-OBS"):
         day = f"{day}T{str(header['TIME-OBS']).strip()}"
-    for text in (day, str(header.get("OBSSTART") or "").strip()):
+    parts = (str(header.get(name) or "").strip() for name in ("OBSDATE", "OBSSTART"))
+    for text in (day, "T".join(parts)):
         try:
             found = datetime.fromisoformat(text.rstrip("Z")).replace(tzinfo=UTC).timestamp()
         except (ValueError, OverflowError):

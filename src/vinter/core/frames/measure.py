@@ -10,6 +10,7 @@ import numpy.typing as npt
 from vinter.core.frames.adaptive_moments import shapes, trail_length
 from vinter.core.frames.metadata import believable, camera_name
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, clean_mosaic, clean_picture, green_half, picture_half
+from vinter.core.frames.night import Light, light_of
 from vinter.core.frames.psf_map import Cell, cells, diagnosis
 from vinter.core.frames.reading import Frame
 from vinter.core.frames.stars import Background, Detection, background, find_stars
@@ -46,9 +47,10 @@ class Measure:
     ``structure`` is the detail at 16 to 50 px over the level: near 0 in a flat, large over ground; ``bottom``
     and ``brightest`` the level along the lower edge and of the brightest part, ``uneven`` how far its parts
     lie apart, as shares of full scale; ``shapes`` the stars' over the frame; ``streak_lines`` the ends of
-    lines of light (x0, y0, x1, y1, px); ``f35`` the 35 mm equivalent focal length and ``place``
-    the latitude and longitude and ``model`` the camera the file names; ``pictures`` how many a film holds.
-    ``local``, ``time_source``, ``direction`` and ``magnetic`` are as in ``Metadata``.
+    lines of light (x0, y0, x1, y1, px); ``f35`` the 35 mm equivalent focal length and ``place`` the latitude
+    and longitude and ``model`` the camera the file names; ``pictures`` how many a film holds. ``local``,
+    ``time_source``, ``direction`` and ``magnetic`` are as in ``Metadata``; ``light`` says that it is no night
+    sky, and why.
     """
 
     file: str
@@ -87,6 +89,7 @@ class Measure:
     time_source: str = ""
     direction: float | None = None
     magnetic: bool = False
+    light: str = ""
 
     @property
     def camera(self) -> str:
@@ -135,6 +138,8 @@ def raw_kind(frame: Frame) -> tuple[str, list[str]]:
         return "processed", ["a finished picture, not RAW"]
     if frame.kind == "film":
         return "processed", ["a film, not RAW"]
+    if frame.kind == "linear" and frame.path.suffix.lower() != ".dng":
+        return "unknown", ["linear pixels of a program that does not say what it did"]
     if frame.kind == "linear":
         return "processed", ["a linear DNG: demosaiced, perhaps merged, inside the phone"]
     if _steps(frame) <= EIGHT_BITS:
@@ -250,11 +255,19 @@ def measure(
         direction=frame.meta.direction,
         magnetic=frame.meta.magnetic,
     )
+    light = light_of(
+        level, (m.exposure_s, m.iso, frame.meta.aperture), m.width, m.stars, m.fwhm_px, m.structure
+    )
+    if light is not Light.NIGHT:  # nothing is said of stars, trails or aeroplanes where there are none
+        m = replace(m, light=light.value, stars=0, fwhm_px=0.0, elongation=1.0, trail_px=0.0, shapes=[])
+        m = replace(m, shapes_say="", streaks=0, streak_lines=[])
     return _judged(replace(m, raw_reasons=[*m.raw_reasons, *(note.words for note in frame.notes)]))
 
 
 def _no_sky(m: Measure) -> str:
     """What a frame without stars is."""
+    if m.light:
+        return m.light
     if m.background > DAYLIGHT or (m.exposure_s is not None and m.exposure_s < 0.02 and m.background > 0.02):
         return "no night sky in it: daylight, or a lit room"
     if m.background < NOTHING and m.uneven < NOTHING:

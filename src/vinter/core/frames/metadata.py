@@ -13,7 +13,13 @@ import tifffile
 from PIL import Image
 
 EXIF_POINTER, GPS_POINTER = 34665, 34853
-QUARTER_HOUR, OLD_FIX, FARTHEST_ZONE = 900.0, 400.0, 15 * 3600.0  # seconds
+OLD_FIX = 400.0  # seconds by which a GPS stamp may be older than the exposure
+ZONES = (
+    *(1800.0 * k for k in range(-24, 29)),
+    20700.0,
+    31500.0,
+    45900.0,
+)  # s east of Greenwich that are in use
 EARLIEST, LATEST = -2208988800.0, 2619273600.0  # Unix seconds of 1900 and 2053: no other time is believed
 
 
@@ -141,8 +147,8 @@ def _gps_moment(gps: Any) -> float | None:
 def _moment(exif: dict[str, Any], tags: dict[str, Any]) -> tuple[float | None, TimeSource, float | None]:
     """Time, where it comes from, and what the camera's clock showed.
 
-    A GPS stamp may be some minutes old, as the last fix was; it names the zone of the clock (to a quarter of
-    an hour), whose seconds are then taken. Where both are farther apart, the stamp alone counts.
+    A GPS stamp may be some minutes old, as the last fix was; it names the zone of the clock, whose seconds
+    are then taken. Where both are farther apart, the stamp alone counts.
     """
     local, gps = _clock(exif, tags), _gps_moment(tags.get("GPSTag"))
     names = ("OffsetTimeOriginal", "OffsetTimeDigitized", "OffsetTime")
@@ -150,9 +156,8 @@ def _moment(exif: dict[str, Any], tags: dict[str, Any]) -> tuple[float | None, T
     if local is None:
         return gps, TimeSource.GPS if gps is not None else TimeSource.UNKNOWN, None
     if gps is not None:
-        zone = QUARTER_HOUR * round((local - gps) / QUARTER_HOUR)
-        fresh = abs(local - gps - zone) <= OLD_FIX and abs(zone) <= FARTHEST_ZONE
-        return local - zone if fresh else gps, TimeSource.GPS, local
+        zone = min(ZONES, key=lambda one: abs(local - gps - one))
+        return local - zone if abs(local - gps - zone) <= OLD_FIX else gps, TimeSource.GPS, local
     if written is not None:
         return local - written, TimeSource.WRITTEN, local
     return local, TimeSource.UNKNOWN, local

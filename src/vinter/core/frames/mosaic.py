@@ -7,6 +7,7 @@ import numpy.typing as npt
 
 from vinter.core.camera.illuminant import linear_srgb
 from vinter.core.frames.reading import Frame
+from vinter.core.frames.specks import without_specks
 
 F32 = npt.NDArray[np.float32]
 U16 = npt.NDArray[np.uint16]
@@ -179,10 +180,14 @@ _LINEAR = np.round(PEDESTAL + SPAN * np.linspace(0, 1, 65536)).astype(np.uint16)
 
 
 def clean_picture(frame: Frame) -> U16:
-    """RGB of a picture or a linear DNG on the common scale, linear."""
+    """RGB of a picture or a linear DNG on the common scale, linear; a finished picture without the defects
+    that the phone left in it."""
     if frame.kind == "linear":
         scaled = PEDESTAL + SPAN * (frame.data.astype(np.float32) - frame.black.mean()) / (
             frame.white - frame.black.mean()
         )
         return np.asarray(np.clip(scaled + 0.5, 1, 65535), np.uint16)
-    return np.asarray((_LINEAR if frame.linear else _DECODE)[frame.data], np.uint16)
+    if frame.linear:
+        return np.asarray(_LINEAR[frame.data], np.uint16)
+    data = without_specks(frame.data)[0] if frame.kind == "picture" else frame.data
+    return np.asarray(_DECODE[data], np.uint16)

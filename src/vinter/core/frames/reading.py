@@ -237,7 +237,9 @@ def read_with_libraw(path: Path) -> Frame:
                 f"the phone "
                 "again, as the original"
             ) from error
-        raise BadInput(f"{path.name}: not a RAW file that can be read ({_told(error)})") from error
+        raise BadInput(
+            f"{path.name}: not a RAW file that can be read ({_told(error, path.stat().st_size)})"
+        ) from error
     return Frame(
         path=path,
         kind="bayer",
@@ -259,10 +261,12 @@ def check_size(path: Path, width: int, height: int, most: int = LARGEST_PICTURE)
         )
 
 
-def _told(error: Exception) -> str:
+def _told(error: Exception, size: int) -> str:
     text = error.args[0] if error.args else error
     words = text.decode(errors="replace") if isinstance(text, bytes) else str(text)
-    return {"Input/output error": "its data lie beyond its end"}.get(words, words)
+    return {"Input/output error": f"the file is cut: its data lie beyond its end at {size / 1e6:.1f} MB"}.get(
+        words, words
+    )
 
 
 def _as_uint16(data: npt.NDArray[np.generic], path: Path) -> npt.NDArray[np.uint16]:
