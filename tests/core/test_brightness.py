@@ -182,7 +182,7 @@ def test_the_error_is_what_a_thousand_drawn_skies_scatter_by(zenith, altitude, a
     light, k, n = town_light(site), site.extinction, 20_000
     natural = b.to_nanolamberts(b.NATURAL_ZENITH + dice.normal(0, b.SIGMA["natural"], n))
     reading = b.to_nanolamberts(zenith + dice.normal(0, READING_SIGMA, n))
-    air = float(b.airmass(up)[0])
+    air = float(b.layer_airmass(up)[0])
     pattern = light.factor(up, az)[0] * (
         1 + dice.normal(0, PATTERN_SIGMA, n) * min((air - 1) / LOW_AIRMASS, 1)
     )
@@ -196,3 +196,27 @@ def test_the_error_is_what_a_thousand_drawn_skies_scatter_by(zenith, altitude, a
     )  # towns give light, they take none
     drawn = float(np.std(-2.5 * np.log10(np.maximum(possible, 1e-3))))
     assert shown == pytest.approx(drawn, rel=0.15)
+
+
+@pytest.mark.parametrize(
+    ("altitude", "published"),
+    [(90, 1.0), (60, 1.154), (30, 1.994), (20, 2.904), (10, 5.60), (5, 10.32), (0, 38.0)],
+)
+def test_light_from_outside_goes_through_the_air_of_a_ray(altitude, published):
+    """The table of Kasten and Young (1989)."""
+    assert float(b.ray_airmass(altitude)) == pytest.approx(published, rel=0.005)
+
+
+def test_starlight_and_airglow_have_airmasses_of_their_own():
+    """At 10 degrees the galaxy is dimmed by 5.6 airmasses; a glowing layer is 3.8 times as thick there."""
+    from vinter.core.sky.target_track import track
+
+    site = Site(lat=45.0, lon=0.0, zenith=21.6, extinction=0.25)
+    low, high = (
+        track(site, 2027, np.array([1814659200.0]), direction=(np.array([h]), np.array([180.0])))
+        for h in (10.0, 90.0)
+    )
+    glow = float(low.parts.natural[0] / high.parts.natural[0])
+    assert glow == pytest.approx((0.4 + 0.6 * 3.81) * 10 ** (-0.4 * 0.25 * 2.81), rel=0.01)
+    lost = -2.5 * np.log10(float(low.contrast_over(np.ones(1))[0] / high.contrast_over(np.ones(1))[0]))
+    assert lost == pytest.approx(0.25 * (5.60 - 1), abs=0.01)

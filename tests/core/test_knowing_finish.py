@@ -30,7 +30,7 @@ from vinter.core.finish.render import PartRenderer, Renderer, suggest, to_8bit
 from vinter.core.finish.scene import prepare
 from vinter.core.frames.reading import colour_from
 from vinter.core.simulate.phone import MATRIX, NEUTRAL, reddened
-from vinter.core.sky.brightness import airmass
+from vinter.core.sky.brightness import ray_airmass
 
 COLOUR = colour_from(np.array(NEUTRAL), np.array(MATRIX).reshape(3, 3))
 TILTS = (1.7, -3.2)
@@ -72,7 +72,7 @@ def test_a_sun_like_star_comes_out_white(scene):
     field, share = scene.field, np.array(scene.sky.shape[::-1])
     y, x = np.nonzero(scene.sky[::20, ::20] > 0.98)
     places = np.c_[x, y] * 20 / share * [field.width, field.height]
-    air = np.median(airmass(field.altitudes(places)))
+    air = np.median(ray_airmass(field.altitudes(places)))
     seen = np.array(NEUTRAL) * reddened(SITE.extinction * np.array([air]))[0]
     for found, true in ((white.red, seen[0]), (white.blue, seen[2])):
         assert abs(-2.5 * np.log10(found / true)) < 0.03

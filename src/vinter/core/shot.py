@@ -12,7 +12,7 @@ from vinter.core.camera.projection import Pose, View, east_north_up, project, vi
 from vinter.core.camera.shutter import USES
 from vinter.core.camera.trailing import drift_map
 from vinter.core.errors import BadInput
-from vinter.core.sky.brightness import airmass
+from vinter.core.sky.brightness import ray_airmass
 from vinter.core.sky.ephemeris import year_of
 from vinter.core.sky.nights import Moment, Night, moments
 from vinter.core.sky.refraction import refraction
@@ -86,7 +86,9 @@ def leaves_frame(site: Site, unix: float, what: Target, view: View, hours: float
 
 def dimmed_band(site: Site, what: Target, altitude: float) -> float:
     """A target's own light as it reaches the camera, V mag/arcsec^2."""
-    return (STAND_IN if what.surface is None else what.surface) + site.extinction * float(airmass(altitude))
+    return (STAND_IN if what.surface is None else what.surface) + site.extinction * float(
+        ray_airmass(altitude)
+    )
 
 
 def next_rise(site: Site, unix: float, what: Target, days: float = 2.0) -> float | None:

@@ -16,7 +16,7 @@ from vinter.core.finish.render import Renderer, dithered_8bit, to_8bit, to_16bit
 from vinter.core.finish.scene import prepare
 from vinter.core.formats.icc import COLOUR_SPACES, SRGB, in_space
 from vinter.core.formats.pictures import PictureInfo, write_jpeg, write_linear_tiff, write_png16, write_tiff16
-from vinter.core.stack.file import read_field, read_stack
+from vinter.core.stack.file import read_about, read_field, read_stack
 
 SMALL_PX = 900
 NARROWEST, WIDEST = 16, 60000
@@ -167,7 +167,7 @@ def export(
         raise BadInput(f"{out.name}: names are not drawn into linear pictures")
     if how.names and field is None:
         raise BadInput(f"{stack.name}: names cannot be drawn: its stars were not matched with the catalogue")
-    scene = prepare(*read_stack(stack), field=field)
+    scene = prepare(*read_stack(stack), field=field, night=read_about(stack).night)
     renderer = Renderer(scene)
     canvas = renderer.render(recipe)
     if small is not None:

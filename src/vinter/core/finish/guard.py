@@ -45,6 +45,9 @@ class Limits:
     ends: dict[str, float]
 
 
+NO_NIGHT = "There is no night sky in it: nothing is suggested but its own white and its own blacks."
+
+
 def sky_noise(scene: Scene, recipe: RecipeParts) -> float:
     """Encoded noise of the sky after the recipe, where it is lifted most, at full size: slope of the edit
     times noise."""
@@ -71,7 +74,7 @@ def limits(scene: Scene, recipe: RecipeParts, picture: U8, marks: dict[str, floa
     no picture: these ``marks`` may have been found before."""
     noise = seen_noise(scene, recipe)
     headroom = float(np.log2(VISIBLE_NOISE / max(noise, 1e-6)))
-    words = [_of_noise(noise, headroom)]
+    words = [_of_noise(noise, headroom) if scene.night else NO_NIGHT]
     smoothing = recipe.of(NoiseReduction)
     for name, zone in (("sky", smoothing.sky), ("ground", smoothing.ground)):
         if zone.light > SMOOTH_LIMIT:
@@ -101,7 +104,7 @@ def _of_noise(noise: float, headroom: float) -> str:
 def _more(headroom: float) -> str:
     """What would help: so many times the frames, or a smaller picture."""
     times = 2 ** (-2 * headroom)
-    return f"{times:.1f} times as many frames would carry it, or a picture {2**headroom:.0%} as wide."
+    return f"You would need {times:.1f} times as many frames for it, or a picture {2**headroom:.0%} as wide."
 
 
 def ends(scene: Scene, recipe: RecipeParts) -> dict[str, float]:

@@ -146,7 +146,10 @@ def cool_kelvin(scene: Scene) -> float:
 
 def suggest(scene: Scene) -> RecipeParts:
     """A restrained first recipe: level, the sky a little cool, most glow out, a darker sky, a gentle curve,
-    and colour noise smoothed the more of it there is."""
+    and colour noise smoothed the more of it there is. Of a picture without a night sky none: its own white,
+    its own blacks."""
+    if not scene.night:
+        return recipe_of()
     kelvin = cool_kelvin(scene)
     first = recipe_of(
         levelled(scene),

@@ -14,7 +14,7 @@ from vinter.core.finish.star_field import StarField, found_stars, star_field
 from vinter.core.finish.star_white import StarWhite, star_white
 from vinter.core.formats.whole import whole
 from vinter.core.frames.reading import Colour
-from vinter.core.sky.brightness import airmass
+from vinter.core.sky.brightness import ray_airmass
 from vinter.core.sky.diffuse_light import milky_way_at
 from vinter.core.sky.ephemeris import GALACTIC_CENTRE
 from vinter.core.stack.file import colour_from
@@ -46,7 +46,7 @@ class Scene:
     terms, 3) the smooth sky as a polynomial over shares of width and height, the galaxy's own light left out
     where the field is known. ``window`` is the part of the picture that is here (left, top, width, height in
     shares). ``white`` is what the stars say of the light, ``field`` where they stand, ``stars`` what they
-    show of the lens.
+    show of the lens; ``night`` whether it is a night sky at all.
     """
 
     rgb: F32
@@ -60,6 +60,7 @@ class Scene:
     field: Solution | None = None
     white: StarWhite | None = None
     stars: StarField | None = None
+    night: bool = True
     window: tuple[float, float, float, float] = WHOLE
 
     @property
@@ -148,7 +149,7 @@ def galaxy_light(field: Solution, size: tuple[int, int], colour: Colour) -> Arra
     light = milky_way_at(field.directions(xy))
     if field.zenith:
         up = np.maximum(field.altitudes(xy), 0.5)
-        light = light * 10 ** (-0.4 * USUAL_AIR * airmass(up))[:, None]
+        light = light * 10 ** (-0.4 * USUAL_AIR * ray_airmass(up))[:, None]
     to_camera = np.linalg.inv(np.array(colour.matrix)) * np.array(colour.neutral)[:, None]
     raw = np.maximum(light @ to_camera.T, 0)
     return np.asarray((raw / max(float(raw.max()), 1e-9)).reshape(h, w, 3))
@@ -215,9 +216,11 @@ def prepare(
     colour: Colour,
     longest: int | None = None,
     field: Solution | None = None,
+    night: bool = True,
 ) -> Scene:
     """A scene from a full-size stack, reduced so that its longer side is at most ``longest`` px; with its
-    solved ``field`` the galaxy is told from the glow, and the stars tell the white."""
+    solved ``field`` the galaxy is told from the glow, and the stars tell the white. Without a ``night`` sky
+    nothing is suggested that needs one."""
     height, width = rgb.shape[:2]
     sky: F32 = np.ones((height, width), np.float32)
     if mask is not None:
@@ -249,6 +252,7 @@ def prepare(
         background=np.maximum(background, 1e-6),
         noise=noise,
         glow=glow,
+        night=night,
         core=_core(field, small, small_sky, glow),
         field=field,
         white=white,
@@ -306,6 +310,7 @@ def save_scene(path: Path, scene: Scene) -> None:
             "background": scene.background.tolist(),
             "glow": scene.glow.tolist(),
             "core": scene.core,
+            "night": scene.night,
             "field": asdict(scene.field) if scene.field else None,
             "white": asdict(scene.white) if scene.white else None,
             "stars": asdict(scene.stars) if scene.stars else None,
@@ -329,6 +334,7 @@ def load_scene(path: Path) -> Scene:
             glow=np.array(meta["glow"]),
             core=(meta["core"][0], meta["core"][1]),
             field=field_from(meta["field"]) if meta.get("field") else None,
+            night=meta.get("night") is not False,
             white=StarWhite(**meta["white"]) if meta.get("white") else None,
             stars=StarField(**meta["stars"]) if meta.get("stars") else None,
         )

@@ -7,7 +7,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.spatial import cKDTree
 
-from vinter.core.sky.brightness import airmass
+from vinter.core.sky.brightness import ray_airmass
 from vinter.core.sky.catalogue import stars_to
 from vinter.core.stack.plate_solve import Solution
 
@@ -68,7 +68,7 @@ def star_white(rgb: F32, sky: F32, field: Solution, found: Array) -> StarWhite |
     if field.zenith and len(places):
         altitude = field.altitudes(places)
         high = altitude > LOWEST
-        places, colours, air = places[high], colours[high], airmass(altitude[high])
+        places, colours, air = places[high], colours[high], ray_airmass(altitude[high])
     light, error, fine = _light(rgb, sky, places)
     use = fine & (light > LEAST_SNR * error).all(axis=1)
     if use.sum() < LEAST_STARS:

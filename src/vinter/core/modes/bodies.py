@@ -21,7 +21,7 @@ from vinter.core.modes.basis import (
     spoken_shutter,
     worst_trail,
 )
-from vinter.core.sky.brightness import beam_airmass, phase_dimming
+from vinter.core.sky.brightness import phase_dimming, ray_airmass
 from vinter.core.sky.ephemeris import horizontal, year_body, year_ephemeris, year_of
 from vinter.core.sky.target_track import track
 from vinter.core.sky.targets import MOON, target
@@ -57,7 +57,7 @@ def disc(b: Basis, body: str, radius_km: float) -> float:
 
 def dimmed_by_air(b: Basis) -> float:
     """Share of the light of the target that the air lets through."""
-    return float(10 ** (-0.4 * b.site.extinction * float(beam_airmass(b.at.altitude))))
+    return float(10 ** (-0.4 * b.site.extinction * float(ray_airmass(b.at.altitude))))
 
 
 @mode("moon", "The Moon", FRAMES, place=100, target="moon")

@@ -23,7 +23,7 @@ from vinter.core.modes.basis import (
     worst_trail,
 )
 from vinter.core.shot import field_of_view
-from vinter.core.sky.brightness import beam_airmass, phase_dimming, to_magnitudes, to_nanolamberts
+from vinter.core.sky.brightness import phase_dimming, ray_airmass, to_magnitudes, to_nanolamberts
 from vinter.core.sky.ephemeris import year_of
 from vinter.core.sky.target_track import track
 from vinter.core.sky.targets import MOON
@@ -325,7 +325,7 @@ def moon_on_ground(b: Basis) -> float:
     magnitude = (
         FULL_MOON_MAG
         + float(phase_dimming(float(now.phase[0])))
-        + b.site.extinction * float(beam_airmass(height))
+        + b.site.extinction * float(ray_airmass(height))
     )
     lux = 10 ** (-0.4 * (magnitude + LUX_ZERO)) * np.sin(np.radians(height))
     return float(GROUND_REFLECTANCE * lux / np.pi / CANDELA_OF_NL)

@@ -13,7 +13,7 @@ from vinter.core.camera.projection import View, project
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.ground import EYE, Ground, Standing
 from vinter.core.sky import ephemeris as eph
-from vinter.core.sky.brightness import airmass
+from vinter.core.sky.brightness import ray_airmass
 
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
@@ -181,7 +181,7 @@ class MoonOverGround:
         azimuth, altitude, phase = self.where(i)
         if altitude <= 0 or (site.horizon and altitude < float(site.horizon.at(np.array([azimuth]))[0])):
             return None
-        magnitude = -12.73 + 0.026 * phase + 4e-9 * phase**4 + site.extinction * float(airmass(altitude))
+        magnitude = -12.73 + 0.026 * phase + 4e-9 * phase**4 + site.extinction * float(ray_airmass(altitude))
         lux = 10 ** (-0.4 * (magnitude + 14.18))
         return self._moonlit(round(azimuth, 1), round(altitude, 1)) * np.float32(
             lux * NL_PER_LUX * MOON_SHARE

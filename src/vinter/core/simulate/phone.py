@@ -32,7 +32,7 @@ from vinter.core.simulate.passing import Streak, draw_streak, passing
 from vinter.core.simulate.scenes import ground
 from vinter.core.sky import catalogue
 from vinter.core.sky import diffuse_light as diffuse
-from vinter.core.sky.brightness import airmass, to_magnitudes
+from vinter.core.sky.brightness import ray_airmass, to_magnitudes
 from vinter.core.sky.site import Site
 
 Array = npt.NDArray[np.float64]
@@ -157,7 +157,7 @@ class SimulatedPhone:
         ahead = self.view.axes[2] * [1, 1, -1.0 if mirrored else 1.0]
         near = np.flatnonzero((enu[:, 2] > 0) & (enu @ ahead > np.cos(np.arctan(half) + 0.05)))
         altitude = np.degrees(np.arcsin(enu[near, 2]))
-        return near, enu[near], self.burst.site.extinction * airmass(altitude)
+        return near, enu[near], self.burst.site.extinction * ray_airmass(altitude)
 
     def _draw_stars(
         self, mosaic: F32, i: int, table: tuple[Array, Array, Array], mirrored: bool = False
@@ -227,7 +227,7 @@ class SimulatedPhone:
         band = diffuse.band_light(site, unix, enu, stars_apart=True)
         colours = band.light[:, None] * colour_factors(band.colour) + band.red[:, None] * RED_LINE
         altitude = np.degrees(np.arcsin(np.clip(enu[:, 2], -1, 1)))
-        return colours * reddened(site.extinction * airmass(altitude)), band.light
+        return colours * reddened(site.extinction * ray_airmass(altitude)), band.light
 
     def _spread(self, step: int, light: Callable[[Array], tuple[Array, Array]]) -> tuple[list[F32], float]:
         """Electrons by colour at half size of light known every ``step`` px, and its mean in nL."""

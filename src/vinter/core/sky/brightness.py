@@ -40,11 +40,19 @@ def to_magnitudes(nanolamberts: Array | float) -> Array:
     return np.asarray((20.7233 - np.log(np.asarray(nanolamberts, float) / 34.08)) / 0.92104)
 
 
-def airmass(altitude: Array | float) -> Array:
+def layer_airmass(altitude: Array | float) -> Array:
     """Airmass (1 - 0.96 sin^2 z)^-0.5 of an altitude in degrees, for light that comes from a glowing layer; 5
     at the horizon and below."""
     zenith_angle = np.radians(90 - np.clip(altitude, 0, 90))
     return np.asarray((1 - 0.96 * np.sin(zenith_angle) ** 2) ** -0.5)
+
+
+def ray_airmass(altitude: Array | float) -> Array:
+    """Airmass of a ray that comes through the air (starlight, planets, the galaxy, the Moon's disc) by its
+    altitude in degrees, Kasten and Young 1989: 1 at the zenith, 5.6 at 10 degrees, 38 at the horizon and
+    below."""
+    h = np.clip(altitude, 0, 90)
+    return np.asarray(1 / (np.sin(np.radians(h)) + 0.50572 * (h + 6.07995) ** -1.6364))
 
 
 def beam_airmass(altitude: Array | float) -> Array:
@@ -54,12 +62,12 @@ def beam_airmass(altitude: Array | float) -> Array:
     height = np.sin(np.radians(above))
     ray = 1 / (height + 0.025 * np.exp(-11 * height))
     low = np.clip((LAW_ALTITUDE - above) / (LAW_ALTITUDE - RAY_ALTITUDE), 0, 1)
-    return np.asarray(airmass(above) + (ray - airmass(above)) * low * low * (3 - 2 * low))
+    return np.asarray(layer_airmass(above) + (ray - layer_airmass(above)) * low * low * (3 - 2 * low))
 
 
 def natural(altitude: Array | float, extinction: float) -> Array:
     """Airglow, zodiacal light and faint stars, nL (Schaefer)."""
-    x = airmass(altitude)
+    x = layer_airmass(altitude)
     return np.asarray(to_nanolamberts(NATURAL_ZENITH) * (0.4 + 0.6 * x) * 10 ** (-0.4 * extinction * (x - 1)))
 
 
@@ -86,7 +94,7 @@ def moonlight(
     scatter = 10**5.36 * (1.06 + np.cos(np.radians(rho)) ** 2) + mie
     light = scatter * intensity * 10 ** (-0.4 * extinction * beam_airmass(moon_alt))
     return np.where(
-        np.asarray(moon_alt) > 0, light * (1 - 10 ** (-0.4 * extinction * airmass(altitude))), 0.0
+        np.asarray(moon_alt) > 0, light * (1 - 10 ** (-0.4 * extinction * layer_airmass(altitude))), 0.0
     )
 
 
@@ -114,7 +122,7 @@ def twilight(altitude: Array, azimuth: Array, sun_alt: Array, sun_az: Array) -> 
         10 ** (0.4 * z / (360 * SHAPE_EXTINCTION))
         * (90 + depression)
         / to_sun
-        * (1 - clear ** airmass(altitude))
+        * (1 - clear ** layer_airmass(altitude))
         / (1 - clear)
     )
     return _twilight_zenith(depression) * shape
@@ -161,7 +169,7 @@ class SkyParts:
 
 def extinction_costs(altitude: Array, extinction: float, clean: float = 0.172) -> dict[str, Array]:
     """Magnitudes the band itself loses: by standing low in clean air, and by the site's haze on top."""
-    x = airmass(altitude)
+    x = ray_airmass(altitude)
     return {"altitude": clean * (x - 1), "haze": np.maximum(extinction - clean, 0) * x}
 
 

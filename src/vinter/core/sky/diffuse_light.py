@@ -8,7 +8,7 @@ from scipy.ndimage import map_coordinates
 
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky import galaxy
-from vinter.core.sky.brightness import airmass, moonlight, natural, twilight
+from vinter.core.sky.brightness import moonlight, natural, ray_airmass, twilight
 from vinter.core.sky.catalogue import MAP_STEP, between_stars, milky_way, to_horizon
 from vinter.core.sky.ephemeris import Array
 from vinter.core.sky.glow import town_light
@@ -73,7 +73,7 @@ def band_light(site: Site, unix: float, enu: Array, stars_apart: bool = False) -
     bright, colour = milky_way()
     rest, red = between_stars()
     altitude = np.degrees(np.arcsin(np.clip(enu[:, 2], -1, 1)))
-    through = 10 ** (-0.4 * site.extinction * airmass(altitude))
+    through = 10 ** (-0.4 * site.extinction * ray_airmass(altitude))
 
     def at(values: npt.NDArray[np.float32]) -> Array:
         return np.asarray(map_coordinates(values, where, order=1, mode="grid-wrap"))

@@ -11,7 +11,7 @@ from vinter.core.sky.brightness import (
     NATURAL_ZENITH,
     NL_OF_MAG,
     SIGMA,
-    airmass,
+    layer_airmass,
     sky_class,
     to_magnitudes,
     to_nanolamberts,
@@ -207,7 +207,7 @@ class TownLight:
         there both errors cancel and only the reading's is left; elsewhere the pattern of the towns, the
         natural sky and the extinction enter. Without a reading both models' errors count.
         """
-        factor, airmasses = self.factor(altitude, azimuth), airmass(altitude)
+        factor, airmasses = self.factor(altitude, azimuth), layer_airmass(altitude)
         towns = self.zenith_nl * factor
         haze = NL_OF_MAG * EXTINCTION_SIGMA * (airmasses - 1) * natural
         if not self.measured:

@@ -10,10 +10,10 @@ from vinter.core.errors import BadInput
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.brightness import (
     SkyParts,
-    airmass,
     extinction_costs,
     moonlight,
     natural,
+    ray_airmass,
     to_nanolamberts,
     twilight,
 )
@@ -83,7 +83,7 @@ class Track:
         by height and haze: it grows in proportion to time. Of a target that outshines the sky only its
         dimming counts.
         """
-        dimmed = 10 ** (-0.4 * (self.extinction * airmass(self.alt) - PERFECT_LOSS))
+        dimmed = 10 ** (-0.4 * (self.extinction * ray_airmass(self.alt) - PERFECT_LOSS))
         against = PERFECT_NL / self.parts.total if self.what.dark else 1.0
         return np.where(self.seen, dimmed**2 * against, 0.0)
 
@@ -98,7 +98,7 @@ class Track:
         if not self.what.dark:
             return np.where(self.seen, OUTSHINES, 0.0)
         own = to_nanolamberts(STAND_IN if self.what.surface is None else self.what.surface)
-        return np.where(self.seen, own * 10 ** (-0.4 * self.extinction * airmass(self.alt)) / sky, 0.0)
+        return np.where(self.seen, own * 10 ** (-0.4 * self.extinction * ray_airmass(self.alt)) / sky, 0.0)
 
     def take(self, index: npt.NDArray[np.intp] | slice) -> "Track":
         """The same track at some of its times."""

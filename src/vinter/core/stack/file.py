@@ -25,14 +25,15 @@ BURST, JOINED = "stack", "joined"
 @dataclass(frozen=True, kw_only=True)
 class About:
     """What a stack's file says of itself: burst or joined, colours, frames in it, focal length (px, None
-    where it is not known), the middle of the exposure that its stars stand as they did in (Unix s), the
-    solved field, and what was measured once it was solved (as in its report)."""
+    where it is not known), the middle of the exposure that its stars stand as they did in (Unix s), whether
+    it is a night sky, the solved field, and what was measured once it was solved (as in its report)."""
 
     kind: str = BURST
     colour: Colour = field(default_factory=Colour)
     frames: int = 0
     focal_px: float | None = None
     unix: float | None = None
+    night: bool = True
     solved: Solution | None = None
     measured: dict[str, Any] = field(default_factory=dict)
 
@@ -45,6 +46,7 @@ class About:
                 "frames": self.frames,
                 "focal_px": self.focal_px,
                 "unix": self.unix,
+                "night": self.night,
                 "field": asdict(self.solved) if self.solved else None,
                 "measured": self.measured,
             }
@@ -70,6 +72,7 @@ def about_from(text: str) -> About:
         frames=int(data.get("frames") or 0),
         focal_px=data.get("focal_px"),
         unix=data.get("unix"),
+        night=data.get("night") is not False,
         solved=solved,
         measured=measured if isinstance(measured, dict) else {},
     )

@@ -321,8 +321,9 @@ def _write(run: Run, burst: PreparedFrames, picture: Path, out: Path) -> tuple[P
         mask = np.asarray(np.clip(warp.straightened(mask.astype(np.float32)) + 0.5, 0, 255), np.uint8)
     focal = model.focal if model else base.focal_px
     exposure = base.measure.exposure_s if base.measure else None
+    night = not (base.measure and base.measure.light)
     unix = None if base.time is None else base.time + (exposure or 0.0) / 2
-    about = About(colour=base.colour, frames=len(burst.used), focal_px=focal, unix=unix)
+    about = About(colour=base.colour, frames=len(burst.used), focal_px=focal, unix=unix, night=night)
     write_stack(out, rgb, mask, about)
     return mask_of(out), round(warp.most_px(base.size), 1) if warp else None
 

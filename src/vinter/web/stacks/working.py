@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from vinter.core.finish.scene import SCENE_VERSION, prepare, save_scene
-from vinter.core.stack.file import read_field, read_stack
+from vinter.core.stack.file import read_about, read_stack
 from vinter.web.stacks.models import Stack
 
 WORKING_PX = 1600
@@ -15,5 +15,6 @@ def working_copy(one: Stack) -> Path:
     from."""
     path = one.folder / WORKING
     if not path.is_file():
-        save_scene(path, prepare(*read_stack(one.picture), WORKING_PX, read_field(one.picture)))
+        about = read_about(one.picture)
+        save_scene(path, prepare(*read_stack(one.picture), WORKING_PX, about.solved, about.night))
     return path

@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.sky import ephemeris as eph
-from vinter.core.sky.brightness import airmass, to_magnitudes, to_nanolamberts
+from vinter.core.sky.brightness import ray_airmass, to_magnitudes, to_nanolamberts
 from vinter.core.sky.catalogue import stars_to, to_horizon
 from vinter.core.sky.diffuse_light import band_light, diffuse
 from vinter.core.sky.learned_air import AIR_ERROR, FIT_FLOOR, USUAL_AIR
@@ -121,7 +121,7 @@ def _zero_point(
         return None
     dim = -2.5 * np.log10(light[fine]) - v[fine]
     r2 = _r2(at[fine], field)
-    mass = np.asarray(airmass(np.degrees(np.arcsin(up[fine]))), float)
+    mass = np.asarray(ray_airmass(np.degrees(np.arcsin(up[fine]))), float)
     design = np.c_[np.ones(len(dim)), mass, r2, r2**2]
     hold = np.diag([0.0, 1 / AIR_ERROR**2, 1.0, 1.0])
     right = np.array([0.0, USUAL_AIR / AIR_ERROR**2, 0.0, 0.0])

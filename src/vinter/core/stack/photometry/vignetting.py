@@ -15,6 +15,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.spatial import cKDTree
 
+from vinter.core.sky.brightness import ray_airmass
 from vinter.core.sky.catalogue import stars_to, to_horizon
 from vinter.core.sky.site import Site
 from vinter.core.stack.plate_solve import Solution
@@ -24,7 +25,7 @@ F32 = npt.NDArray[np.float32]
 FAINTEST, BRIGHTEST = 6.3, 1.5  # V of the stars used
 REACH_PX = 4.0
 LEAST_STARS = 60
-LOWEST = 20.0  # degrees of altitude below which formulas of the airmass differ by a tenth and more
+LOWEST = 20.0  # degrees of altitude, below which haze in layers counts
 USUAL_AIR, AIR_ERROR = 0.22, 0.08  # mag an airmass at a good site, and its spread from night to night
 CORNER_FLOOR, AIR_FLOOR = (
     0.05,
@@ -115,9 +116,7 @@ def measure_vignetting(
     dim = -2.5 * np.log10(light[nearest[found]].astype(float)) - v[chosen[found]] + smaller
     half = np.array([(solution.width - 1) / 2, (solution.height - 1) / 2])
     r2 = ((at[found] - half) ** 2).sum(axis=1) / (half**2).sum()
-    air = 1 / (
-        np.sin(np.radians(altitude[found])) + 0.025 * np.exp(-11 * np.sin(np.radians(altitude[found])))
-    )
+    air = ray_airmass(altitude[found])
     corner = smaller_sky(solution, np.zeros((1, 2)))[0]
     return _fit(dim, r2, air, float(corner))
 
