@@ -151,7 +151,7 @@ def test_the_fits_coordinates_hold_down_to_the_horizon_by_astropy(tmp_path, alti
     index, x, y, v = camera.stars_at(0)
     radec = radec_of(index)
     up = np.degrees(np.arcsin(np.clip(vectors_of(radec) @ to_horizon(SITE, BURST.middle(0))[2], -1, 1)))
-    bright = (v < 6) & (up > 1)
+    bright = (v < 9) & (up > 1)  # as dim as the thick air there makes them
     assert up[bright].min() < (12 if altitude == 24 else 3)
     fx, fy = WCS(header, naxis=2).all_world2pix(radec[bright], 0, maxiter=60, tolerance=1e-3).T
     off = np.hypot(fx - x[bright], (LENS.height - 1 - fy) - y[bright])

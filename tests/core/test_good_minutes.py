@@ -65,7 +65,7 @@ def test_worth_is_signal_to_noise_squared_against_a_perfect_sky():
     night = nights(MILL, date(2027, 6, 5), date(2027, 6, 5))[0]
     way = track(MILL, 2027, np.array([night.best.best.t]), CORE)
     altitude, sky = float(way.alt[0]), float(way.parts.brightness[0])
-    air = (1 - 0.96 * np.cos(np.radians(altitude)) ** 2) ** -0.5
+    air = 1 / (np.sin(np.radians(altitude)) + 0.50572 * (altitude + 6.07995) ** -1.6364)  # Kasten and Young
     dimmed = 10 ** (-0.4 * (0.25 * air - 0.172))
     assert float(way.worth[0]) == pytest.approx(dimmed**2 * 10 ** (-0.4 * (21.95 - sky)), rel=0.01)
     assert float(way.contrast[0]) == pytest.approx(10 ** (-0.4 * (21.0 - sky + 0.25 * air)), rel=0.01)

@@ -125,7 +125,7 @@ def test_a_wall_darkens_the_plain_before_it_when_the_moon_stands_behind():
     plain = (camera.ground.sky < 0.01) & (camera.ground.upright == 0)
     light = camera.electrons(0) / np.maximum(camera.ground.reflectance, 0.02)
     within, beside = np.median(light[plain & (dark > 250)]), np.median(light[plain & (dark == 0)])
-    assert (plain & (dark > 250)).sum() > 300 and within < 0.6 * beside
+    assert (plain & (dark > 250)).sum() > 300 and within < 0.65 * beside
 
 
 def test_thin_cloud_covers_its_share_and_dims_the_stars_there():

@@ -30,7 +30,7 @@ def simulating() -> None:
 PARTS = {"stacking": stacking, "finishing": finishing, "simulating": simulating}
 
 
-def main(parts: Sequence[str]) -> None:
+def main(parts: Sequence[str] = ()) -> None:
     """Call every kernel of some parts (all when none is named) with the smallest arrays of the types it is
     used with; what is compiled is kept for every later process."""
     for name in parts or PARTS:

@@ -15,7 +15,7 @@ from vinter.core.sky.thresholds import SCHOOLS, School, SchoolFacts, Thresholds
 
 FULL_SCORE_MINUTES = 120.0  # so many minutes under a perfect sky score 100
 HUNDRED = "100 stands for two hours under a perfect sky with the target at the zenith; there is no upper end"
-GOOD, FAIR = 28.0, 12.0  # scores from which a night is good or fair
+GOOD, FAIR = 25.0, 11.0  # scores from which a night is good or fair
 LEAST_USABLE = 1.0  # minutes: a night without one is neither
 COMPASS = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
 
