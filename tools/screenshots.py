@@ -33,7 +33,9 @@ def take(page: Page, name: str) -> None:
 def walk(page: Page) -> None:
     page.goto("/")
     page.get_by_role("button", name="Enter as Nerea").click()
-    page.get_by_text("Next window worth the drive").wait_for(timeout=60_000)  # a cold year is computed first
+    page.get_by_text("Next window worth driving for").wait_for(
+        timeout=60_000
+    )  # a cold year is computed first
     take(page, "home")
     page.goto("/sites/")
     take(page, "sites")

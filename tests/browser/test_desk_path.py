@@ -85,15 +85,15 @@ def test_preferences_move_the_night_and_come_back_to_it(entered, tide):
     page = entered
     page.goto(reverse("night", args=[tide.pk, "2027-06-09"]))
     usable = page.locator("aside .big").inner_text()
-    page.get_by_role("link", name="Move these lines").click()
+    page.get_by_role("link", name="Change thresholds").click()
     page.get_by_label("Target at least this high, °").fill("20")
-    page.get_by_role("button", name="Keep these lines").click()
+    page.get_by_role("button", name="Save").click()
     expect(page.locator("h1")).to_contain_text("Wednesday 9 June 2027")
     assert page.locator("aside .big").inner_text() != usable
     expect(page.get_by_text("above, below 20°")).to_be_visible()
-    page.get_by_role("link", name="Move these lines").click()
+    page.get_by_role("link", name="Change thresholds").click()
     page.get_by_label("Target at least this high, °").fill("95")
-    page.get_by_role("button", name="Keep these lines").click()
+    page.get_by_role("button", name="Save").click()
     assert page.get_by_label("Target at least this high, °").evaluate("e => e.validity.rangeOverflow")
 
 
@@ -141,7 +141,7 @@ def test_a_pack_list_is_ticked_and_grows(entered, shot):
     page.get_by_role("button", name="Leave out Lens cloth").click()
     expect(page.locator("li", has_text="Lens cloth")).to_have_count(0)
     expect(page.locator("li", has_text="whistle")).to_have_count(1)
-    page.get_by_role("button", name="I do not go alone").click()
+    page.get_by_role("button", name="I am not going alone").click()
     expect(page.locator("li", has_text="whistle")).to_have_count(0)
     expect(page.locator("li", has_text="Boots").locator("button.tick")).to_have_attribute(
         "aria-pressed", "true"
@@ -279,7 +279,7 @@ def test_painting_mending_and_seeing(entered, small_stack):
     page.get_by_role("button", name="Paint", exact=True).click()
     assert [a["shape"] for a in saved(page, stroke)["areas"]["list"]] == ["brush", "ellipse"]
     rung(page, "Repair")
-    page.get_by_role("button", name="Click what is to go").click()
+    page.get_by_role("button", name="Click what to remove").click()
     spots = saved(page, lambda: page.locator("#picture").click(position={"x": 200, "y": 120}))["repair"][
         "spots"
     ]

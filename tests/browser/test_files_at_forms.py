@@ -29,7 +29,7 @@ def test_a_wrong_file_is_named_where_it_was_chosen_and_a_good_one_goes_on(page, 
     make(tmp_path / "frames", Field(count=2, width=400, height=300, stars=120, focal=300.0))
     form.locator("input[type=file]").set_input_files(sorted((tmp_path / "frames").glob("*.dng")))
     form.locator("button").click()
-    expect(form.get_by_role("alert")).to_contain_text("2 files came and 4 ticks")
+    expect(form.get_by_role("alert")).to_contain_text("2 files but 4 ticks")
     expect(form.get_by_role("alert")).to_have_count(1)
 
     # a file that is all right leads on, and a page that comes at once is shown

@@ -36,7 +36,7 @@ def test_from_a_night_to_a_picture(page, worker, tmp_path, shot, small_sensor):
     # 1. in, and the next good window with its reasons
     page.goto("/")
     page.get_by_role("button", name="Enter as Nerea").click()
-    expect(page.get_by_text("Next window worth the drive")).to_be_visible()
+    expect(page.get_by_text("Next window worth driving for")).to_be_visible()
     expect(page.get_by_text(re.compile(r"From \d\d:\d\d, when"))).to_be_visible()
 
     # 2. a night: June is the best of the year; the cursor reads figures along the strip

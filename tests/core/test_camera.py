@@ -139,8 +139,8 @@ def test_what_the_lens_cannot_do_is_refused_with_its_range(own, words):
         expose(MAIN, -29, 21.5, own=OwnSettings(**own))
 
 
-def test_the_hump_may_not_stand_above_twelve_per_cent():
-    """At an ISO whose hump would stand at 15 % the noise is best, yet it is not taken."""
+def test_the_sky_peak_is_not_above_twelve_per_cent():
+    """At an ISO whose sky peak would be at 15 % the noise is best, yet it is not taken."""
     noisy = replace(MAIN, read_noise=((50, 30.0), (100, 28.0), (200, 24.0), (400, 20.0), (800, 1.0)))
     rate = photons.sky_rate(noisy, 18.0)
     seconds = 0.15 * noisy.full_scale(800) / rate

@@ -170,7 +170,7 @@ def test_what_the_plan_sets_is_not_called_too_dark(zenith, pitch):
             assert "read noise adds" in told.sentence and told.change == f"ISO {plan.chosen}"
 
 
-def test_sky_rate_sets_the_hump():
+def test_sky_rate_sets_the_sky_peak():
     """The level the simulated phone writes follows from the photon sums."""
     one = exercise("first")
     rate = sky_rate(one.the_lens, 21.0)

@@ -1,4 +1,4 @@
-"""The simulated phone: deterministic, its stars where skyfield puts them, its light as the sums say."""
+"""The simulated phone: deterministic, its stars where skyfield puts them, its light as computed."""
 
 import json
 from dataclasses import replace

@@ -1,4 +1,4 @@
-"""How figures are written: 12 hours, miles and feet, the language of dates; stored, typed and exported
+"""Units and formats: 12 hours, miles and feet, the language of dates; stored, typed and exported
 figures stay."""
 
 import re

@@ -53,7 +53,7 @@ def test_the_sharpest_of_a_take_become_one_picture_that_can_be_finished(desk, mo
     assert kept == ["m00.png", "m03.png", "m06.png", "m09.png"]  # the least blurred
     Job.objects.filter(kind="lucky").update(state=Job.DONE)
     page = said(desk.get(reverse("stack", args=[one.pk])))
-    assert "sharper than the middling frame" in page and "12, 4" in page
+    assert "sharper than the median frame" in page and "12, 4" in page
     desk.post(reverse("finish-new", args=[one.pk]))
     finish = said(desk.get(reverse("finish", args=[Finish.objects.get().pk])))
     assert "Fine scales" in finish

@@ -176,4 +176,4 @@ def test_originals_come_again_from_their_seed(nerea, shot, tools, monkeypatch):
 def test_the_guide_and_the_steps(client, stranger, desk):
     page = said(desk.get(reverse("guide")))
     assert "NPF rule" in page and "Know the phone" in page and page.count("<dt>") > 15
-    assert "Still to do once" in said(desk.get("/"))
+    assert "Set up once" in said(desk.get("/"))

@@ -34,7 +34,7 @@ def test_sign_in_by_password_and_demo_only_where_it_is_served(client, stranger, 
 
 def test_home_names_the_next_window_and_why(desk):
     page = text_of(desk.get(reverse("home")))
-    assert "Next window worth the drive" in page and "mag/arcsec²" in page
+    assert "Next window worth driving for" in page and "mag/arcsec²" in page
     assert re.search(r"From \d\d:\d\d, when", page)
 
 
@@ -269,4 +269,6 @@ def test_a_year_without_a_window_is_said(desk, nerea):
     from vinter.web.sites.models import Site
 
     north = Site.objects.create(owner=nerea, name="Far north", lat=69.6, lon=18.9, tz="Europe/Oslo")
-    assert "No night of 2027 is worth it here" in text_of(desk.get(reverse("season", args=[north.pk, 2027])))
+    assert "No night of 2027 is good or fair here" in text_of(
+        desk.get(reverse("season", args=[north.pk, 2027]))
+    )

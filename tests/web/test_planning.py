@@ -243,7 +243,7 @@ def test_a_horizon_comes_from_a_file_and_goes_out_again(desk, mill):
     assert said(desk.get(reverse("horizon-export", args=[mill.pk]))) == "azimuth,altitude\n0,3\n120,11\n"
     answer = desk.post(reverse("horizon-import", args=[mill.pk]), {"file": upload("h.csv", b"0,4\n9,y\n")})
     page = said(desk.get(answer["Location"]))
-    assert "What could be read is in. Refused:" in page and "h.csv, line 2" in page
+    assert "The rest was imported. Refused:" in page and "h.csv, line 2" in page
     assert Site.objects.get(pk=mill.pk).horizon == [[0.0, 4.0]]
     assert "Refused:" not in said(desk.get(answer["Location"]))  # said once
 

@@ -83,7 +83,7 @@ def test_where_the_sun_never_sets_the_page_says_so_and_still_opens(desk, nerea):
 def test_a_year_without_one_night_worth_it(desk, nerea):
     north = place(nerea, 78.2, 15.6, "Arctic/Longyearbyen")
     page = said(desk.get(reverse("season", args=[north.pk, 2027])))
-    assert "No night of 2027 is worth it here:" in page
+    assert "No night of 2027 is good or fair here:" in page
     empty = said(desk.get(reverse("season", args=[north.pk, 2027]), {"weekday": "2"}))
     assert "with these filters" in empty
     events = Calendar.from_ical(desk.get(reverse("season-calendar", args=[north.pk, 2027])).content)

@@ -49,7 +49,7 @@ def finished(desk, small_stack, tools):
 def test_a_site_goes_with_all_that_came_of_it_and_comes_back_whole(desk, mill, finished):
     before = counts()
     page = said(desk.get(put(desk, "site", mill)))
-    assert "In the bin: site Tide mill, with all that came of it." in page and "Undo" in page
+    assert "Moved to the bin: site Tide mill, with everything made from it." in page and "Undo" in page
     assert not Shot.objects.exists() and not Take.objects.exists() and not Export.objects.exists()
     assert desk.get(reverse("site", args=[mill.pk])).status_code == 404
     assert desk.get(reverse("finish", args=[finished.pk])).status_code == 404
@@ -106,7 +106,7 @@ def test_frames_left_out_are_deleted_and_come_back_by_undo_or_by_a_new_upload(de
         desk.post(reverse("decide", args=[frame.pk]), {"decision": "drop"})
     page = said(desk.post(reverse("left-out-delete", args=[small_take.pk]), follow=True))
     assert (
-        "In the bin: 2 frames of Small frames" in page
+        "Moved to the bin: 2 frames of Small frames" in page
         and "3 of 3 frames go into the stack"
         in page.replace("</output>", "").replace('<output id="stackable">', "")
     )

@@ -1,4 +1,4 @@
-"""How figures are written on pages: clock, units and the language of dates, as a person likes them.
+"""Units and formats on pages: clock, units and the language of dates, as a person likes them.
 
 Everything is computed, stored and exported in 24 hours and metric units. Pages are rewritten on their way
 out, so that sentences that were stored long ago follow as well; what stands in fields stays as it is typed.

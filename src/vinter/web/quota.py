@@ -29,7 +29,7 @@ def check_quota(owner: int, size: int = 0) -> None:
     media = Path(settings.MEDIA_ROOT)
     for folder, limit, whose in (
         (media / str(owner), settings.QUOTA_BYTES, "you may store"),
-        (media, settings.MACHINE_QUOTA_BYTES, "may be stored here by all together"),
+        (media, settings.MACHINE_QUOTA_BYTES, "is this server's limit"),
     ):
         if limit and stored(folder) + size > limit:
             raise OverQuota(

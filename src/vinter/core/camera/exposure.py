@@ -146,8 +146,8 @@ def _reasons(lens: Lens, shutter: Shutter, iso: IsoChoice, mag: float) -> list[s
     out = [
         why,
         f"ISO {iso.chosen}: the sky ({mag:.1f} mag/arcsec²) gives "
-        f"{_counted(iso.sky_electrons, iso.light_sigma * iso.sky_electrons)} electrons a pixel, its hump "
-        f"stands at {100 * iso.sky_level_encoded:.0f} % of the histogram "
+        f"{_counted(iso.sky_electrons, iso.light_sigma * iso.sky_electrons)} electrons a pixel, the sky peak "
+        f"is at {100 * iso.sky_level_encoded:.0f} % of the histogram "
         f"({100 * iso.sky_level_linear:.1f} % linear), and read noise adds "
         f"{100 * iso.read_noise_adds:.0f} % to the noise of sky and dark current. Stars brighter than "
         f"magnitude {iso.clips_at:.1f} clip.",

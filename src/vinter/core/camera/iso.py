@@ -1,4 +1,5 @@
-"""Which ISO: where the sky's hump falls, what read noise costs, and what the schools would set."""
+"""Which ISO: where the sky peak of the histogram falls, what read noise costs, and what the schools would
+set."""
 
 from dataclasses import dataclass, field
 
@@ -48,7 +49,7 @@ def _school_iso(lens: Lens, mag: float, rate: float, seconds: float) -> dict[str
         "by sky: 3200 dark, 1600 rural, 800 suburban": by_sky,
         "all the phone has": lens.iso_top,
         "low ISO, lift the RAW": 100.0,
-        "hump at a quarter of the histogram": iso_for_level(lens, rate, seconds, 0.05),
+        "sky peak at a quarter of the histogram": iso_for_level(lens, rate, seconds, 0.05),
     }
     return {name: float(np.clip(iso, lens.iso_min, lens.iso_top)) for name, iso in wanted.items()}
 
@@ -104,7 +105,7 @@ def choose_iso(
             name,
             iso,
             excess(iso) <= NOISE_SLACK and level(iso) <= HUMP_LIMIT * 1.05,
-            f"ISO {iso:.0f}: {100 * excess(iso):+.0f} % noise, hump at "
+            f"ISO {iso:.0f}: {100 * excess(iso):+.0f} % noise, sky peak at "
             f"{100 * photons.encoded(level(iso)):.0f} %",
         )
         for name, iso in _school_iso(lens, mag, rate, seconds).items()

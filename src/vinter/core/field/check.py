@@ -84,11 +84,12 @@ def advise(
                 s for s in (lens.iso_min, *(50 * 2**i for i in range(10))) if s <= max(target, lens.iso_min)
             )
             return change(
-                f"The sky's hump stands at {100 * encoded(level):.0f} %: stars and glow lose their headroom.",
+                f"The sky peak of the histogram is at {100 * encoded(level):.0f} %: stars and glow "
+                "lose their headroom.",
                 f"ISO {step}",
             )
         return change(
-            f"The sky's hump stands at {100 * encoded(level):.0f} % at the lowest ISO.",
+            f"The sky peak of the histogram is at {100 * encoded(level):.0f} % at the lowest ISO.",
             f"shutter {_shorter(seconds):g} s",
         )
     if m.trail_px > max(tolerance_px * TYPICAL * 1.1, 2.5) and m.elongation > 1.35:
@@ -116,13 +117,14 @@ def advise(
         )
     if iso and (costs := IsoCosts(lens, level * lens.full_scale(iso), seconds)).excess(iso) > TOO_NOISY:
         return change(
-            f"The sky's hump stands at {100 * encoded(level):.0f} %: read noise adds "
+            f"The sky peak of the histogram is at {100 * encoded(level):.0f} %: read noise adds "
             f"{100 * costs.excess(iso):.0f} % to the noise of ISO {costs.lowest}.",
             f"ISO {costs.lowest}",
         )
     return Advice(
         True,
-        f"Good: hump at {100 * encoded(level):.0f} %, stars {m.fwhm_px:.1f} px wide, trail {m.trail_px:.1f} "
+        f"Good: sky peak at {100 * encoded(level):.0f} %, stars {m.fwhm_px:.1f} px wide, "
+        f"trail {m.trail_px:.1f} "
         "px. Shoot the real frames.",
         "nothing",
         figures,

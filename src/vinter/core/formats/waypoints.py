@@ -56,7 +56,7 @@ def _checked(raw: Raw, file: str) -> Waypoint:
     except (TypeError, ValueError, OverflowError) as error:
         raise BadInput(f"{where}: an elevation of {raw.elevation!r} is no number of metres") from error
     if height is not None and not LOWEST_M <= height <= HIGHEST_M:
-        raise BadInput(f"{where}: an elevation of {height:g} m is none on Earth")
+        raise BadInput(f"{where}: an elevation of {height:g} m is outside -500 to 9000 m")
     label = "".join(c for c in str(raw.name or "") if c.isprintable()).strip()[:80]
     return Waypoint(label or f"{y:.4f}, {x:.4f}", y, x, height, str(raw.note or "").strip()[:2000])
 

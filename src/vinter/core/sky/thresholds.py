@@ -50,7 +50,7 @@ class Thresholds:
     )
     suburb_contrast: float = _line(
         8.0,
-        "A suburb's measure: at least, %",
+        "Suburban threshold: at least, %",
         1,
         200,
         "what a long stack can still lift out of a bright sky",

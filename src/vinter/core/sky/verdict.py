@@ -210,8 +210,8 @@ def _unusable(night: Night, window: Window, limits: Thresholds) -> str:
     )
     if night.suburb >= 1:
         return (
-            f"{text} By a suburb's measure ({limits.suburb_contrast:g} %) {night.suburb:.0f} minutes "
-            "would do."
+            f"{text} At the suburban threshold ({limits.suburb_contrast:g} %), {night.suburb:.0f} minutes "
+            "are usable."
         )
     return text
 

@@ -71,7 +71,7 @@ class StageCache:
 
 
 def prune(folders: Iterable[Path], limit_bytes: int) -> int:
-    """Throw away the oldest kept files until all folders together hold at most the limit; returns the bytes
+    """Throw away the oldest cached files until all folders together hold at most the limit; returns the bytes
     freed."""
     files = [
         (s.st_mtime, s.st_size, p)

@@ -41,7 +41,7 @@ FIRST_LOOK = 24  # frames that tell the disc's size
 @dataclass(frozen=True, kw_only=True)
 class Lucky:
     """The stacked picture (linear RGB), its colours, frames seen and kept with the sharpness of each seen one
-    (the best 1), and how many times sharper it is than the middling frame."""
+    (the best 1), and how many times sharper it is than the median frame."""
 
     rgb: F32
     colour: Colour

@@ -1,6 +1,6 @@
 """The stack from files to one picture: ingest, register, mask, match, combine, report.
 
-Every stage is cache under a key of all it depends on (``cache``), so that a second stack of the same frames
+Every stage is cached under a key of all it depends on (``cache``), so that a second stack of the same frames
 runs again only from the first thing that changed.
 """
 
@@ -92,7 +92,7 @@ def _load_ahead() -> None:
 def _first_pass(
     run: Run, paths: list[Path], masters: Masters, calibration: str, span: tuple[float, float], name: str
 ) -> list[Ingested]:
-    """Frames read, cleaned and measured, or found cache; those that cannot be read say so."""
+    """Frames read, cleaned and measured, or found in the cache; those that cannot be read say so."""
     keys = [key_of("frame", stamp(p), calibration) for p in paths]
     found = [run.cache.found(k) for k in keys]
     whole = [f is not None and not f.error and f.spill.exists() for f in found]

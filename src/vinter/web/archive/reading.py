@@ -218,7 +218,7 @@ def _preferences(row: Preferences, importing: Importing) -> Preferences | None:
 
 
 def _convention(row: Convention, importing: Importing) -> Convention | None:
-    """How figures are written here stays."""
+    """Units and formats here stays."""
     return Convention.objects.filter(owner=importing.owner).first()
 
 

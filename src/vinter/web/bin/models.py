@@ -88,11 +88,11 @@ class Binnable(models.Model):
         return reverse(self.LIST)
 
     def came_of_it(self) -> list[Binnable]:
-        """What is nothing without it, not in the bin yet."""
+        """Everything that depends on it and is not in the bin yet."""
         return []
 
     def came_from(self) -> Binnable | None:
-        """What it is nothing without."""
+        """What it depends on."""
         return None
 
     def files(self) -> list[Path]:
@@ -127,7 +127,7 @@ def put_in(owner: Any, label: str, rows: list[Any], back: str = "") -> BinEntry:
 
 
 def put_back(entry: BinEntry) -> None:
-    """Show again what an entry hid, and what that is nothing without."""
+    """Show again what an entry hid, and everything that depends on."""
     with transaction.atomic():
         needed = {p.binned_id for row in entry.rows() if (p := row.came_from()) and p.binned_id}
         for model in binnable_models():

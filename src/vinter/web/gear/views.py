@@ -185,7 +185,7 @@ def _ticks(request: HttpRequest, count: int) -> list[float]:
         ) from error
     if len(ticks) != count:
         raise BadInput(
-            f"{count} files came and {len(ticks)} ticks; one for each file, in the order of the files' names"
+            f"{count} files but {len(ticks)} ticks; one for each file, in the order of the files' names"
         )
     return ticks
 

@@ -63,7 +63,7 @@ class BeginForm(forms.Form):
         if "place" in data and not self.found:
             self.add_error(
                 "place",
-                "No place of more than 500 people is called so: try the nearest town, or coordinates.",
+                "No place of more than 500 people has that name: try the nearest town, or coordinates.",
             )
         elif "which" in self.fields and not data.get("which"):
             exact = [p for p in self.found if p.name.casefold() == data.get("place", "").strip().casefold()]

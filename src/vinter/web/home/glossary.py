@@ -17,7 +17,8 @@ GLOSSARY = (
     ),
     (
         "Dark, flat, bias frames",
-        "Frames of nothing, of an even surface and of no time at all: they tell what the sensor adds, "
+        "Frames with the lens covered, of an evenly lit surface, and at the shortest exposure: they "
+        "tell what the sensor adds, "
         "and the stack takes it out.",
     ),
     (
@@ -49,7 +50,7 @@ GLOSSARY = (
     ),
     (
         "Luminance noise, colour noise",
-        "Grain of light and grain of colour; the second is taken out first, for it hides less.",
+        "Grain of light and grain of colour; the second is removed first, because it hides less detail.",
     ),
     (
         "Magnitude, mag/arcsec²",

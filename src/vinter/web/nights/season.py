@@ -15,7 +15,7 @@ from vinter.web.nights.query import PlanQuery
 from vinter.web.nights.years import FIRST_HOUR, LAST_HOUR, YEARS, JudgedYear, judged_year, year_span
 
 WIDTH, HEIGHT = 780, 600
-FADE = 0.72  # towards paper, of nights that the night_filter leave out
+FADE = 0.72  # how far nights outside the filter fade towards paper
 
 
 @dataclass(frozen=True, kw_only=True)

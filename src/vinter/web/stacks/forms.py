@@ -39,8 +39,8 @@ class StackForm(forms.Form):
     )
     ground = forms.ChoiceField(label="Ground", initial="auto")
     match = forms.ChoiceField(
-        label="Light of the frames",
-        choices=[("auto", "brought to one"), ("off", "left as it is")],
+        label="Brightness",
+        choices=[("auto", "normalized"), ("off", "left as it is")],
         initial="auto",
     )
     lens = forms.ChoiceField(

@@ -250,7 +250,7 @@ def camera_shift(
     What is sought is a turn of the camera; ``affine`` seeks any affine motion instead, as the picture's scale
     changes when the focus is moved. Maximises the correlation over the ground and a strip of sky above it,
     then over the ground's own texture where that tells: errors are 0.1 to 0.3 px then, 0.3 to 0.8 px by the
-    skyline alone. When the parts of the ground disagree the camera_shift is unknown.
+    skyline alone. When the parts of the ground disagree the shift is unknown.
     """
     quiet_worker()
     (here, factor), (there, _) = (ground_plane(v.spill, v.pattern, affine) for v in (view, base))

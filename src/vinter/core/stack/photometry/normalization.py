@@ -125,7 +125,7 @@ def _surface(difference: Array, xy: Array, size: tuple[int, int], error: float) 
 
 
 def _one(frame: Ingested, base: Ingested, alignment: Alignment, mask: npt.NDArray[np.uint8]) -> Normalization:
-    """The match of one frame, without weights."""
+    """The normalization of one frame, without weights."""
     assert (
         frame.stars is not None
         and base.stars is not None
@@ -156,7 +156,7 @@ def _one(frame: Ingested, base: Ingested, alignment: Alignment, mask: npt.NDArra
 def normalize(
     frames: list[Ingested], alignments: list[Alignment], reference: int, mask: npt.NDArray[np.uint8]
 ) -> list[Normalization]:
-    """For every frame what brings it to the reference; frames that are not used get a plain match.
+    """For every frame what brings it to the reference; frames that are not used get the identity.
 
     A frame counts by the square of what its stars stand above the noise with: (light / noise / star width)^2.
     """

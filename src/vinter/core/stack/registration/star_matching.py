@@ -14,7 +14,7 @@ from vinter.core.frames.stars import Stars
 from vinter.core.words import count_of
 
 Array = npt.NDArray[np.float64]
-RADII = (14.0, 4.0, 2.5)  # px, of the successive normalizations
+RADII = (14.0, 4.0, 2.5)  # px, matching radius of each round
 USUAL = 0.1  # px
 FIXED_PX = 0.7  # within which a detection stands still
 FEWEST = 12  # matched stars below which an alignment is not trusted
@@ -130,7 +130,7 @@ def vote_turn(a: Array, b: Array) -> Array:
 
 
 def _refined(one: Stars, other: Stars, start: Array) -> Alignment:
-    """Normalization at shrinking radii and fit; the last fit is weighted least squares over the close
+    """Match within shrinking radii, then fit; the last fit is weighted least squares over the close
     pairs."""
     a, b = one.xy, other.xy
     h, pairs = start, np.empty((0, 2), np.intp)

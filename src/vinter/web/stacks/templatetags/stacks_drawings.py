@@ -42,7 +42,7 @@ CAPTIONS = {
         "Share of the stars' light in each frame, against the reference",
         "×",
         2,
-        "light of the stars against the reference; brought to one before combining",
+        "light of the stars against the reference; normalized before combining",
     ),
 }
 

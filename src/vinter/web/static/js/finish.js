@@ -153,8 +153,8 @@ function start() {
       });
     }
     const most = counts.sky.indexOf(Math.max(...counts.sky));
-    document.getElementById("hump").textContent =
-      `The sky's hump at ${Math.round((100 * (most + 0.5)) / counts.sky.length)} %; darker grey: the ground.`;
+    document.getElementById("sky-peak").textContent =
+      `Sky peak of the histogram at ${Math.round((100 * (most + 0.5)) / counts.sky.length)} %; darker grey: the ground.`;
   }
 
   function remember() {
