@@ -300,7 +300,7 @@ def test_one_frame_is_developed_by_itself_and_finished(desk, small_take, tools):
     assert one.report["frames_used"] == 1
     Job.objects.filter(kind="stack", subject=one.pk).update(state=Job.DONE)
     page = said(desk.get(answer.url))
-    assert "developed by itself" in page and "1 frames" not in page and "Samples left out" not in page
+    assert "a single frame" in page and "1 frames" not in page and "Samples left out" not in page
     assert "data-at-once" in desk.get(answer.url).content.decode()
     begun = desk.post(reverse("finish-new", args=[one.pk]))
     assert "data-at-once" not in desk.get(answer.url).content.decode()  # begun once

@@ -140,7 +140,7 @@ def test_a_dead_job_is_cancelled_at_once_and_asked_again(desk, nerea):
     assert not dead.silent
     Job.objects.update(beaten=timezone.now() - timedelta(minutes=5))
     page = said(desk.get(reverse("job", args=[dead.pk])))
-    assert "Nothing was heard of its process for a while" in page
+    assert "The worker stopped responding" in page
     desk.post(reverse("job-cancel", args=[dead.pk]))
     dead.refresh_from_db()
     assert dead.state == Job.CANCELLED and "its process was gone" in dead.error

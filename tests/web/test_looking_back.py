@@ -112,7 +112,7 @@ def test_a_night_is_told_on_one_page_that_asks_for_nothing(desk, past, mill):
         and "default-src 'none'" in answer["Content-Security-Policy"]
     )
     page = said(answer)
-    for words in ("Saturday 13 June 2026", "10 kept", "82 % clear was said", "Ten minutes more"):
+    for words in ("Saturday 13 June 2026", "10 kept", "forecast: 82 % clear", "Ten minutes more"):
         assert words in page
     assert text.count("data:image/jpeg;base64,") == 2
     addresses = re.findall(r'(?:src|href)="([^"]+)"|url\(([^)]+)\)', text)

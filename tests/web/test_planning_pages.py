@@ -108,7 +108,7 @@ def test_one_page_to_print_holds_way_window_and_warnings(desk, mill, shot):
     )  # drive, and setting up
     assert shot.title in page and "az 28°" in page and "The dyke floods" in page
     assert "Known here: tide or water, private ground." in page and mill.access in page
-    assert "have the last word" in page
+    assert "Follow local rules" in page
 
 
 def test_the_calendar_warns_as_the_card_does(desk, mill):

@@ -179,7 +179,7 @@ def test_a_person_stores_as_much_as_they_may(desk, small_take, settings):
     settings.QUOTA_BYTES, settings.MACHINE_QUOTA_BYTES = 0, 1
     quota._measured.clear()
     refused = desk.post(reverse("stack-new", args=[small_take.pk]), headers={"Accept": "text/html"})
-    assert refused.status_code == 400 and "all together" in refused.content.decode()
+    assert refused.status_code == 400 and "this server" in refused.content.decode()
     assert not Stack.objects.exists()
 
 

@@ -49,7 +49,7 @@ def test_a_site_changed_in_two_windows(desk, mill):
     answer = desk.post(address, typed)
     page = said(answer)
     assert answer.status_code == 409 and "Changed in another window" in page
-    assert "gate is shut" in page and "taken over into this form" in page
+    assert "gate is shut" in page and "copied into this form" in page
     assert "is now: 95" in page and "saving again stores yours" in page and "my long note" in page
     mill.refresh_from_db()
     assert mill.notes != "my long note" and mill.drive == 95
