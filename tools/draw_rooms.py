@@ -24,7 +24,7 @@ SMALL = (
     "byte_cache",
 )  # known to every room
 SHARED = ("forms", "fields", "uploads", "owned", "workflow", "templatetags", "settings", "urls", "security")
-SHARED += ("serve", "wsgi", "assets", "keeping")
+SHARED += ("serve", "wsgi", "assets", "keeping", "home_network")
 
 
 def imports_of(parent: str, left_out: tuple[str, ...]) -> dict[str, set[str]]:

@@ -14,7 +14,7 @@ def _serve(a: argparse.Namespace) -> None:
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vinter.web.settings")
     from vinter.web.serve import serve
 
-    serve(a.host, a.port)
+    serve(a.host, a.port, a.phone)
 
 
 def _web() -> None:
@@ -113,6 +113,7 @@ def home_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
     p = add("serve", _serve, "start the web application and its worker")
     p.add_argument("--host", default="127.0.0.1")
     p.add_argument("--port", type=int, default=8765)
+    p.add_argument("--phone", action="store_true", help="also by HTTPS on the home network, for a phone")
     p = add("account", _account, "make an account, give it a new password, make it an owner, or delete it")
     p.add_argument("what", choices=["add", "password", "owner", "delete"])
     p.add_argument("name")

@@ -28,7 +28,7 @@ def lens_of(a: argparse.Namespace) -> Any:
     values = {
         name.replace("-", "_"): getattr(a, name.replace("-", "_")) for name in LENS_NUMBERS + LENS_COUNTS
     }
-    return Lens(name="lens", **values)
+    return Lens(name="main", **values)
 
 
 def given_of(a: argparse.Namespace) -> Any:
@@ -53,6 +53,7 @@ def _plan(a: argparse.Namespace) -> None:
     from vinter.core.camera.exposure import OwnSettings
     from vinter.core.camera.projection import Pose
     from vinter.core.field.card import checks
+    from vinter.core.ground.magnetic import declination
     from vinter.core.ground.zones import zone_at
     from vinter.core.modes.registry import mode_of
     from vinter.core.picture import Wish, plan_picture
@@ -90,11 +91,13 @@ def _plan(a: argparse.Namespace) -> None:
         return
     plan, pose = found.mode_plan, found.plan.pose
     usual = found.plan.exposure
+    north = declination(site.lat, site.lon, site.elevation, a.time)
     reasons = [*(usual.reasons if mode.of_a_frame else []), *(usual.stack_reasons if mode.of_a_stack else [])]
     print_json(
         {
             "refused": None,
-            "pose": asdict(pose),
+            "pose": {**asdict(pose), "compass": round(north.compass(pose.azimuth), 2)},
+            "declination": {"degrees": north.degrees, "error": north.error, "year": north.year},
             "iso": plan.iso,
             "shutter": plan.shutter,
             "frames": plan.frames,
@@ -104,7 +107,7 @@ def _plan(a: argparse.Namespace) -> None:
             "card": [
                 list(row)
                 for row in checks(
-                    lens, plan.iso, plan.shutter, plan.frames, pose, plan.steps, None, plan.delay
+                    lens, plan.iso, plan.shutter, plan.frames, pose, plan.steps, None, plan.delay, north
                 )
             ],
         }

@@ -18,6 +18,7 @@ from waitress import serve as waitress_serve
 from vinter.core.parallel import one_heap
 from vinter.core.sky.ephemeris import year_direction, year_ephemeris
 from vinter.core.warm import finishing, in_background
+from vinter.web.home_network import names_of, own_addresses, serve_home
 
 BODY_LIMIT = 450 * 2**20
 RESTART_SECONDS = 1.0
@@ -90,8 +91,13 @@ def prepare() -> None:
         call_command("migrate", verbosity=0, interactive=False)
 
 
-def serve(host: str, port: int) -> None:
-    """Serve until interrupted."""
+def serve(host: str, port: int, phone: bool = False) -> None:
+    """Serve until interrupted; for a ``phone`` also over HTTPS on the home network, on the next port."""
+    names = names_of(own_addresses()) if phone else []
+    if phone:
+        hosts = os.environ.get("VINTER_HOSTS", "localhost,127.0.0.1,[::1]")
+        os.environ["VINTER_HOSTS"] = ",".join(dict.fromkeys([*hosts.split(","), *names]))
+        os.environ.setdefault("VINTER_ADDRESS", f"https://{names[0]}:{port + 1}")
     one_heap()
     keepers = [Keeper("the worker", "vinter.web.jobs.worker")]
     if not os.environ.get("VINTER_FORECAST"):
@@ -120,6 +126,11 @@ def serve(host: str, port: int) -> None:
         f"Vinter is at http://{'localhost' if host == '127.0.0.1' else host}:{port}/  (Ctrl-C stops it)",
         flush=True,
     )
+    servers = (
+        serve_home(application, "0.0.0.0", port + 1, settings.HOME / "authority", names) if phone else []
+    )
+    if phone:
+        print(f"For the phone: open http://{names[0]}:{port + 2}/ on it, in the same network", flush=True)
     try:
         waitress_serve(
             application,
@@ -131,5 +142,7 @@ def serve(host: str, port: int) -> None:
             clear_untrusted_proxy_headers=False,  # whom to believe is decided in security.TrustedProxies
         )
     finally:
+        for server in servers:
+            server.stop()
         for keeper in keepers:
             keeper.stop()

@@ -7,6 +7,7 @@ from vinter.core.camera.frame_count import GAP_SECONDS
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
 from vinter.core.camera.white_balance import FIXED_KELVIN
+from vinter.core.ground.magnetic import Declination
 from vinter.core.modes.basis import DELAY_SECONDS, CardStep, StepKind, spoken_shutter
 
 
@@ -19,9 +20,11 @@ def checks(
     steps: Sequence[CardStep] = (),
     framing: tuple[float, int] | None = None,
     delay: float = DELAY_SECONDS,
+    north: Declination | None = None,
 ) -> list[tuple[str, str]]:
     """Labels and values (empty where there is only something to do); shutter in s, pose in degrees; ``steps``
-    are the mode's own, ``framing`` the shutter and ISO of a frame for the composition."""
+    are the mode's own, ``framing`` the shutter and ISO of a frame for the composition, ``north`` how a
+    compass points there."""
     ticks = lens.infinity_ticks
     focus = (
         ("Focus: infinity not known yet, find it on a bright star", "")
@@ -42,6 +45,7 @@ def checks(
         ("Delay", f"{delay:g} s"),
         ("Frames", f"{frames}"),
         ("Point to", f"az {pose.azimuth:.0f}° up {pose.altitude:.0f}°"),
+        *([("A compass shows", f"{north.compass(pose.azimuth):.0f}°")] if north else []),
         *((step.label, step.value) for step in steps),
     ]
 

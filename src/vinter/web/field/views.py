@@ -75,9 +75,11 @@ def _context(shot: Shot) -> dict[str, Any]:
             shot.steps,
             shot.framing,
             shot.delay,
+            shot.north,
         ),
         "minutes": shot.minutes,
         "cautions": [
+            f"Compass: {shot.north.words}. Cars, clamps with magnets and lamps turn it further.",
             *shot.site.warnings,
             *shot.mode_plan.get("cautions", []),
             *(shot.phone.clamp_problems or []),

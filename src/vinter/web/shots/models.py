@@ -15,6 +15,7 @@ from vinter.core.camera.optics import Optics
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
 from vinter.core.camera.shutter import USES
+from vinter.core.ground.magnetic import Declination, declination
 from vinter.core.modes.basis import DELAY_SECONDS, MODE_PLAN, CardStep, Mode
 from vinter.core.modes.registry import mode_of
 from vinter.core.picture import Picture, Wish
@@ -193,6 +194,16 @@ class Shot(Binnable):
     def pose(self) -> Pose:
         """Where the lens points."""
         return Pose(**self.plan["pose"])
+
+    @property
+    def north(self) -> Declination:
+        """How a compass points there and then."""
+        return declination(self.site.lat, self.site.lon, self.site.elevation, self.moment)
+
+    @property
+    def compass(self) -> float:
+        """What a compass shows where the lens points, degrees."""
+        return self.north.compass(self.pose.azimuth)
 
     def found_night(self) -> Night:
         """Its night, judged for its target by its owner's thresholds."""

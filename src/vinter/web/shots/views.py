@@ -13,6 +13,7 @@ from vinter.core.camera.accessories import charge
 from vinter.core.camera.exposure import OwnSettings
 from vinter.core.camera.white_balance import balance_reason, white_balances
 from vinter.core.choices import choices
+from vinter.core.ground.magnetic import declination
 from vinter.core.modes.basis import Mode
 from vinter.core.modes.registry import mode_of
 from vinter.core.picture import Picture, Wish, mode_target, plan_picture
@@ -178,6 +179,8 @@ def _shown(picture: Picture, form: forms.Form, site: Site, night: Night, wish: W
         "moment": picture.start,
         "night": night,
         "plan": picture.plan,
+        "north": (north := declination(site.lat, site.lon, site.elevation, picture.start)),
+        "compass": north.compass(picture.plan.pose.azimuth),
         "lens": wish.lens,
         "mode": picture.mode,
         "mode_plan": asdict(picture.mode_plan),

@@ -10,6 +10,7 @@ from vinter.core.camera.focus import hyperfocal
 from vinter.core.errors import BadInput
 from vinter.core.formats.tables import iso
 from vinter.core.formats.waypoints import Waypoint, gpx_text
+from vinter.core.ground.magnetic import Declination, declination
 from vinter.core.sky.nights import Night
 from vinter.core.sky.nights import nights as compute
 from vinter.core.sky.verdict import clock, compass
@@ -48,9 +49,18 @@ def _skyline_query(found: Stand, request: HttpRequest, lens_key: str) -> str:
     )
 
 
-def _rows(request: HttpRequest, found: list[Stand], lens_key: str) -> list[dict[str, Any]]:
+def _north(site: Site, found: Stand) -> Declination:
+    return declination(site.lat, site.lon, site.elevation, found.at.t)
+
+
+def _rows(request: HttpRequest, site: Site, found: list[Stand], lens_key: str) -> list[dict[str, Any]]:
     return [
-        {"stand": s, "query": _skyline_query(s, request, lens_key), "from": compass(s.bearing + 180)}
+        {
+            "stand": s,
+            "query": _skyline_query(s, request, lens_key),
+            "from": compass(s.bearing + 180),
+            "compass": _north(site, s).compass(s.bearing),
+        }
         for s in found
     ]
 
@@ -92,7 +102,7 @@ def stand(request: HttpRequest, pk: int) -> HttpResponse:
             "night": night,
             "form": form,
             "subject": subject,
-            "rows": _rows(request, found, key),
+            "rows": _rows(request, site, found, key),
             "lenses": phones_of(request),
             "lens_key": key,
             "hyperfocal": hyperfocal(lens),
@@ -124,7 +134,8 @@ def stand_gpx(request: HttpRequest, pk: int) -> HttpResponse:
             round(s.lat, 6),
             round(s.lon, 6),
             None,
-            f"{iso(s.at.t)}: {s.distance:.0f} m from the subject, look az {s.bearing:.1f}, tilt "
+            f"{iso(s.at.t)}: {s.distance:.0f} m from the subject, look az {s.bearing:.1f} "
+            f"(compass {_north(site, s).compass(s.bearing):.0f}), tilt "
             f"{s.pose.altitude:.0f} up",
         )
         for s in chosen

@@ -8,6 +8,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 
 from vinter.core.formats.pictures import jpeg_bytes
+from vinter.core.ground.magnetic import Declination, declination
 from vinter.core.shot import field_of_view
 from vinter.core.sky.nights import Night, night_at
 from vinter.core.sky.pole import pole_sketch
@@ -73,6 +74,10 @@ def _refused(now: SkylineQuery) -> str:
     return ""
 
 
+def _north(now: SkylineQuery) -> Declination:
+    return declination(now.site.lat, now.site.lon, now.site.elevation, now.t)
+
+
 def _frame(now: SkylineQuery, target: tuple[float, float]) -> dict[str, Any]:
     refused = _refused(now)
     seen = frame_seen(now.site.core(), now.lens, now.pose, now.portrait, target)
@@ -89,6 +94,8 @@ def _frame(now: SkylineQuery, target: tuple[float, float]) -> dict[str, Any]:
         "ground": round(seen.ground, 3),
         "target": inside,
         "az": now.pose.azimuth,
+        "compass": round(_north(now).compass(now.pose.azimuth), 1),
+        "north": _north(now).words,
         "up": now.pose.altitude,
         "roll": now.pose.roll,
         "size": f"{w:.0f}° × {h:.0f}°",

@@ -324,6 +324,7 @@ function start() {
     refused.textContent = f.refused;
     document.getElementById("plan").hidden = Boolean(f.refused);
     set("frame", `${f.size}, az ${minus(f.az)}°, ${minus(f.up)}° up`);
+    set("compass", `${f.compass.toFixed(0)}° (${f.north})`);
     set("ground", `${Math.round(f.ground * 100)} %`);
     set("inside", f.target);
     document.getElementById("clock").textContent = clock.format(new Date(at.t * 1000));
