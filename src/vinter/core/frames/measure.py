@@ -50,7 +50,8 @@ class Measure:
     lines of light (x0, y0, x1, y1, px); ``f35`` the 35 mm equivalent focal length and ``place`` the latitude
     and longitude and ``model`` the camera the file names; ``pictures`` how many a film holds. ``local``,
     ``time_source``, ``direction`` and ``magnetic`` are as in ``Metadata``; ``light`` says that it is no night
-    sky, and why.
+    sky, and why; ``file_time`` and ``file_source`` are what the file said of its time before somebody knew
+    better.
     """
 
     file: str
@@ -90,6 +91,8 @@ class Measure:
     direction: float | None = None
     magnetic: bool = False
     light: str = ""
+    file_time: float | None = None
+    file_source: str = ""
 
     @property
     def camera(self) -> str:

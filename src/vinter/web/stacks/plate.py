@@ -29,10 +29,11 @@ def circumstances(one: Stack) -> Circumstances:
         views, f35 = [view_of(shot.core_lens, shot.pose, shot.portrait)], None
     else:
         frames = Frame.everything.filter(pk__in=one.frames)
-        views, f35 = [], next((f35 for f in frames if (f35 := (f.measure or {}).get("f35"))), None)
+        lens = next((found for f in frames if (found := one.take.lens_of(f))), None)
+        views, f35 = [], lens.f35 if lens else None
     return Circumstances(
         site=site.core() if site else None,
-        unix=field_time(one) if row and row.get("time") else None,
+        unix=field_time(one) if row and row.get("time") and _time_known(one) else None,
         views=views,
         f35=f35,
         straightened=bool(report.get("straightened_px")),
@@ -46,13 +47,24 @@ def examined(one: Stack) -> dict[str, Any]:
     return examine(one.picture, circumstances(one), one.corners)
 
 
+def _reference(one: Stack) -> Frame | None:
+    return Frame.everything.filter(pk__in=one.frames, name=(one.report or {}).get("reference", "")).first()
+
+
+def _time_known(one: Stack) -> bool:
+    """Whether the zone of the reference's clock is known; of old measures it is taken to be."""
+    frame = _reference(one)
+    return bool(one.take.shot or frame is None or (frame.measure or {}).get("time_source", "before"))
+
+
 def field_time(one: Stack) -> float:
     """Unix time of the middle of the exposure that a stack's stars stand as they did in."""
     report, shot = one.report or {}, one.take.shot
     row = next(r for r in report["frames"] if r["file"] == report["reference"])
-    frame = Frame.everything.filter(pk__in=one.frames, name=report["reference"]).first()
-    exposure = (frame.measure or {}).get("exposure_s") if frame else None
-    return float(row["time"]) + (exposure or (shot.shutter if shot else 0.0)) / 2
+    frame = _reference(one)
+    measure = (frame.measure or {}) if frame else {}
+    exposure, time = measure.get("exposure_s"), measure.get("time")
+    return float(row["time"] if time is None else time) + (exposure or (shot.shutter if shot else 0.0)) / 2
 
 
 def _taken(one: Stack) -> Taken:

@@ -10,9 +10,11 @@ from django.db import models
 
 from vinter.core.camera.phones import SHIPPED
 from vinter.core.frames.content import FILMS
+from vinter.core.frames.facts import Corrections, LensFact, lens_fact, settled_time, time_words
 from vinter.core.frames.frame_type import CALIBRATION
-from vinter.core.frames.metadata import believable
+from vinter.core.frames.metadata import believable, camera_name
 from vinter.core.frames.selection import Candidate, Decision
+from vinter.core.ground.zones import zone_at
 from vinter.core.simulate.capture import Burst
 from vinter.core.sky.nights import evening_of
 from vinter.web.bin.models import Binnable
@@ -38,6 +40,9 @@ class Take(Binnable):
     seed = models.IntegerField(default=1)
     told = models.JSONField(default=dict)  # what the simulated phone was told besides its shot
     film_wish = models.JSONField(default=dict)
+    corrected = models.JSONField(
+        default=dict
+    )  # of zone, clock and lens, as somebody says (core's Corrections)
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -67,6 +72,47 @@ class Take(Binnable):
     def phone(self) -> Phone | None:
         """What it was shot with: its shot's phone, or the one it was given."""
         return self.shot.phone if self.shot else self.own_phone
+
+    @property
+    def corrections(self) -> Corrections:
+        """What somebody says of its frames' zone, clock and lens."""
+        return Corrections(**self.corrected)
+
+    @property
+    def zone(self) -> str:
+        """The zone in which its times are said: as corrected, its site's, its place's, else UTC."""
+        return self.corrections.zone or (self.site.tz if self.site else "") or self._place_zone or "UTC"
+
+    @property
+    def _place_zone(self) -> str:
+        return zone_at(*self.place) if self.place else ""
+
+    def lens_of(self, frame: "Frame") -> LensFact | None:
+        """The lens of one of its frames, where it is known."""
+        return lens_fact(frame.measure or {}, self.corrections, self.phone.core() if self.phone else None)
+
+    def settle_times(self) -> None:
+        """Read the clocks of its frames in the zone that is known now."""
+        frames = [f for f in self.frame_set.all() if f.measure]
+        for f in frames:
+            f.measure = settled_time(
+                f.measure or {}, self.corrections, self.site.tz if self.site else "", self._place_zone
+            )
+        Frame.objects.bulk_update(frames, ["measure"])
+
+    def facts(self) -> list[str]:
+        """When and through what it was shot, each with its source; of its first frame that knows."""
+        frame = next((f for f in self.frame_set.all() if f.measure and not f.is_film), None)
+        if frame is None:
+            return []
+        measure, lens = frame.measure or {}, self.lens_of(frame)
+        camera = camera_name(measure.get("make", ""), measure.get("model", ""))
+        said = (
+            f"lens {lens.f35:.3g} mm, {lens.source}"
+            if lens
+            else "lens not known: give its equivalent focal length"
+        )
+        return [f"shot {time_words(measure, self.zone)}", said, *([camera] if camera else [])]
 
     @property
     def focused_at(self) -> float | None:

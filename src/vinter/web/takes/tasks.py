@@ -113,6 +113,8 @@ def measure_take(pk: int, context: JobContext) -> None:
     take.previews.mkdir(parents=True, exist_ok=True)
     _measure(take, context, 0.0)
     find_origin(take)
+    if take.shot:
+        take.settle_times()
     learn_focus(take)
     if take.told.get("by_night") and len(take.evenings()) > 1:
         split_by_night(take)

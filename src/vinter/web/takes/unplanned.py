@@ -3,6 +3,7 @@
 import os
 from pathlib import Path
 from typing import Any
+from zoneinfo import available_timezones
 
 from django import forms
 from django.db import transaction
@@ -11,6 +12,7 @@ from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
 
 from vinter.core.errors import BadInput
+from vinter.core.frames.metadata import camera_name
 from vinter.core.ground.zones import zone_at
 from vinter.core.sky.ephemeris import separation
 from vinter.web.forms import checked
@@ -29,6 +31,9 @@ class OriginForm(forms.Form):
 
     site = forms.ChoiceField(label="Shot at", required=False)
     phone = forms.ChoiceField(label="with", required=False)
+    zone = forms.CharField(label="clock set to", required=False, max_length=40)
+    fast_s = forms.FloatField(label="fast by, s", required=False, min_value=-86400, max_value=86400)
+    f35 = forms.FloatField(label="lens, mm equivalent", required=False, min_value=4, max_value=1000)
 
     def __init__(self, take: Take, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, auto_id="origin-%s", **kwargs)
@@ -43,6 +48,17 @@ class OriginForm(forms.Form):
             field.choices = choices
         self.initial.setdefault("site", str(take.own_site_id or ""))
         self.initial.setdefault("phone", str(take.own_phone_id or ""))
+        for name, value in take.corrected.items():
+            self.initial.setdefault(name, value or "")
+        for name, size, hint in (("zone", 16, "Europe/Lisbon"), ("fast_s", 5, "0"), ("f35", 4, "26")):
+            self.fields[name].widget.attrs |= {"size": size, "placeholder": hint}
+
+    def clean_zone(self) -> str:
+        """The name of a zone, or nothing."""
+        name = str(self.cleaned_data["zone"]).strip()
+        if name and name not in available_timezones():
+            raise forms.ValidationError(f"{name!r} is not a time zone like Europe/Lisbon")
+        return name
 
     def keep(self) -> None:
         """Store it; a new site is made where the files say, named after the take."""
@@ -56,7 +72,13 @@ class OriginForm(forms.Form):
         else:
             take.own_site_id = int(wanted["site"]) if wanted["site"] else None
         take.own_phone_id = int(wanted["phone"]) if wanted["phone"] else None
-        take.save(update_fields=["own_site", "own_phone"])
+        take.corrected = {
+            "zone": wanted["zone"],
+            "fast_s": wanted["fast_s"] or 0.0,
+            "f35": wanted["f35"],
+        }
+        take.save(update_fields=["own_site", "own_phone", "corrected"])
+        Take.objects.get(pk=take.pk).settle_times()
 
 
 @require_POST
@@ -88,10 +110,13 @@ def find_origin(take: Take) -> None:
         if away and min(away) < NEAR_KM:
             take.own_site = sites[away.index(min(away))]
     if take.own_phone is None:
-        named = {(f.measure or {}).get("model", "").lower() for f in take.frame_set.all()} - {""}
+        measures = [f.measure or {} for f in take.frame_set.all()]
+        named = {m.get("model", "").lower() for m in measures}
+        named |= {camera_name(m.get("make", ""), m.get("model", "")).lower() for m in measures}
         own = Phone.objects.filter(owner=take.owner_id)
-        take.own_phone = next((p for p in own if p.name.lower() in named), None)
+        take.own_phone = next((p for p in own if p.name.lower() in named - {""}), None)
     take.save(update_fields=["own_site", "own_phone"])
+    Take.objects.get(pk=take.pk).settle_times()
 
 
 def _flat(site: Site, place: tuple[float, float]) -> tuple[Any, Any, Any, Any]:
