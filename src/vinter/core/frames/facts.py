@@ -36,10 +36,9 @@ def settled_time(
     """A stored measure's ``time`` (Unix s) and ``time_source``: the zone that somebody gives, else what the
     file knows, else the clock read in the zone of the picture's own place, else in the site's; less what the
     clock was fast. What the file said stays beside it."""
-    said = (
-        measure.get("file_time", measure.get("time")),
-        measure.get("file_source", measure.get("time_source", "")),
-    )
+    settled = measure.get("file_time") is not None
+    names = ("file_time", "file_source") if settled else ("time", "time_source")
+    said = measure.get(names[0]), measure.get(names[1]) or ""
     time, source, local = said[0], said[1], measure.get("local")
     if corrections.zone and local is not None:
         time, source = in_zone(local, ZoneInfo(corrections.zone)), TimeSource.ZONE.value
