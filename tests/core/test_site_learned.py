@@ -6,6 +6,7 @@ import pytest
 from vinter.core.sky.catalogue import to_horizon
 from vinter.core.sky.learned_air import learned_air
 from vinter.core.sky.site import Site
+from vinter.core.sky.site_sky import zenith_source
 from vinter.core.stack.foreground.stray_lights import stray_lights
 from vinter.core.stack.plate_solve import Solution
 
@@ -110,3 +111,24 @@ def test_windows_of_one_house_are_one_lamp():
     field = camera(190.0, 12.0)
     rgb, sky = picture_with(field, [(180.0, 0.0), (181.5, 0.0), (183.0, 0.5), (205.0, 0.0)])
     assert len(stray_lights(rgb, sky, field, SITE, T)) == 2
+
+
+@pytest.mark.parametrize(
+    ("sky_class", "half"), [(1, 0.12), (3, 0.15), (4, 0.25), (5, 0.25), (6, 0.525), (7, 0.375), (9, 0.5)]
+)
+def test_a_class_shows_half_its_width(sky_class, half):
+    """By the conventional limits: 21.76 21.6 21.3 20.8 20.3 19.25 18.5 18.0; the ends are 22 and 17."""
+    found = zenith_source([], None, sky_class)
+    assert found.error == pytest.approx(half, abs=0.006)
+    assert zenith_source([], 19.8, sky_class).error == 0.1  # a value wins, with a reading's error
+
+
+def test_the_error_of_a_class_travels_to_every_sky_above_the_site():
+    from vinter.core.sky.target_track import sky_at
+
+    unix = 1812588300.0
+    spread = {}
+    for error in (None, 0.525):
+        site = Site(lat=37.7, lon=-8.8, tz="Europe/Lisbon", zenith=19.8, zenith_error=error)
+        spread[error] = float(sky_at(site, unix, 80.0, 180.0).parts.uncertainty[0])
+    assert spread[None] == pytest.approx(0.1, abs=0.03) and spread[0.525] == pytest.approx(0.525, abs=0.06)

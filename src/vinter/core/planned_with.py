@@ -3,7 +3,7 @@
 from typing import Any
 
 from vinter.core.camera.phones import Lens
-from vinter.core.sky.glow import glow
+from vinter.core.sky.glow import site_zenith
 from vinter.core.sky.site import Site
 from vinter.core.sky.thresholds import MOVABLE, Thresholds
 
@@ -31,7 +31,7 @@ SKY_STEP = 0.05  # mag/arcsec^2 that a zenith must move by to be worth saying
 
 def zenith_of(site: Site) -> float:
     """The zenith brightness a site is planned with, V mag/arcsec^2: as it was given, else of the towns."""
-    return round(glow(site.lat, site.lon).zenith if site.zenith is None else site.zenith, 2)
+    return round(site_zenith(site).value, 2)
 
 
 def snapshot(site: Site, lens: Lens, limits: Thresholds) -> dict[str, Any]:

@@ -18,6 +18,7 @@ from vinter.core.sky.brightness import (
 )
 from vinter.core.sky.ephemeris import Array
 from vinter.core.sky.site import Site
+from vinter.core.sky.site_sky import READING_SIGMA
 
 PLACES = Path(__file__).parent / "data" / "places.npz"
 REACH_KM = 300.0
@@ -34,7 +35,6 @@ COUNTRIES = {
 LOW_AIRMASS = 1.2  # above the zenith's, from which the pattern's whole error counts
 LOWEST = 10.0  # degrees; the pattern is held constant below
 ALT_STEP, AZ_STEP = 5.0, 5.0
-READING_SIGMA = 0.10  # magnitudes, of a zenith brightness the user gives
 PATTERN_SIGMA = 0.25  # of town light at low height, as a share; nothing at the zenith, where it is measured
 EXTINCTION_SIGMA = 0.05  # mag/airmass
 
@@ -177,12 +177,14 @@ def _pattern(lat: float, lon: float) -> Array:
 @dataclass(frozen=True)
 class TownLight:
     """Town light over a site: its zenith brightness in nL and its pattern over the sky; whether the zenith's
-    total was measured, and by how much the natural sky must be fainter than usual to fit it."""
+    total was measured, by how much the natural sky must be fainter than usual to fit it, and the total's
+    standard error in mag."""
 
     zenith_nl: float
     pattern: npt.NDArray[np.float64]
     measured: bool
     natural_share: float = 1.0
+    error: float = READING_SIGMA
 
     def factor(self, altitude: Array, azimuth: Array) -> Array:
         """Town light towards altitudes and azimuths in degrees, against the zenith."""
@@ -215,17 +217,40 @@ class TownLight:
             return np.asarray(np.hypot(own, haze))
         dark = float(to_nanolamberts(NATURAL_ZENITH)) * self.natural_share
         lit = 1.0 if self.zenith_nl > 0 else 0.0
-        reading = NL_OF_MAG * READING_SIGMA * np.where(lit, (dark + self.zenith_nl) * factor, natural)
+        reading = NL_OF_MAG * self.error * np.where(lit, (dark + self.zenith_nl) * factor, natural)
         sky = NL_OF_MAG * SIGMA["natural"] * lit * (natural - dark * factor)
         low = PATTERN_SIGMA * np.clip((airmasses - 1) / LOW_AIRMASS, 0, 1) * towns
         return np.asarray(np.sqrt(reading**2 + sky**2 + low**2 + haze**2))
 
 
+@dataclass(frozen=True)
+class Zenith:
+    """The zenith that a site is computed with: V mag/arcsec^2, its standard error, and whether the towns
+    alone say so."""
+
+    value: float
+    error: float
+    modelled: bool
+
+
+def site_zenith(site: Site) -> Zenith:
+    """A site's zenith: as it is given with its error, else by the town model. The one place where that is
+    decided."""
+    if site.zenith is not None:
+        return Zenith(site.zenith, READING_SIGMA if site.zenith_error is None else site.zenith_error, False)
+    model = glow(site.lat, site.lon)
+    return Zenith(model.zenith, model.uncertainty, True)
+
+
 def town_light(site: Site) -> TownLight:
     """Town light at a site: a given zenith brightness wins over the town model, which still gives the
     sides."""
-    zenith = site.zenith if site.zenith is not None else glow(site.lat, site.lon).zenith
-    dark, total = float(to_nanolamberts(NATURAL_ZENITH)), float(to_nanolamberts(zenith))
+    known = site_zenith(site)
+    dark, total = float(to_nanolamberts(NATURAL_ZENITH)), float(to_nanolamberts(known.value))
     return TownLight(
-        max(total - dark, 0.0), _pattern(site.lat, site.lon), site.zenith is not None, min(total / dark, 1.0)
+        max(total - dark, 0.0),
+        _pattern(site.lat, site.lon),
+        not known.modelled,
+        min(total / dark, 1.0),
+        known.error,
     )

@@ -14,7 +14,8 @@ class Site:
     """Latitude and longitude in degrees (north, east positive), elevation in m, an IANA time zone.
 
     ``zenith`` is the brightness of the moonless zenith in V mag/arcsec^2, or None to take it from
-    the town model. ``extinction`` is in magnitudes per airmass.
+    the town model; ``zenith_error`` its standard error where it is not a reading's. ``extinction`` is in
+    magnitudes per airmass.
     """
 
     lat: float
@@ -22,6 +23,7 @@ class Site:
     tz: str = "UTC"
     elevation: float = 0.0
     zenith: float | None = None
+    zenith_error: float | None = None
     extinction: float = 0.25
     name: str = ""
     horizon: Horizon | None = None

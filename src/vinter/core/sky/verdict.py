@@ -7,7 +7,7 @@ import numpy as np
 
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.brightness import sky_class
-from vinter.core.sky.glow import glow
+from vinter.core.sky.glow import site_zenith
 from vinter.core.sky.nights import SUN_LEVELS, Night, Window
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import position
@@ -60,7 +60,7 @@ def _moon_up_minutes(night: Night, window: Window) -> float:
 
 def schools(site: Site, night: Night, limits: Thresholds) -> dict[str, School]:
     """What the Moon schools and the map readers say of a night, by key; each has its own threshold."""
-    zenith = site.zenith if site.zenith is not None else glow(site.lat, site.lon).zenith
+    zenith = site_zenith(site).value
     facts = SchoolFacts(
         lit_percent=night.illuminated * 100,
         new_moon_days=night.new_moon_days,

@@ -22,7 +22,8 @@ from vinter.core.picture import Picture, Wish
 from vinter.core.planned_with import changes, snapshot
 from vinter.core.shot import SHOT_PLAN
 from vinter.core.simulate.capture import Burst
-from vinter.core.simulate.scenes import SUBURB, place_seed, scene_for
+from vinter.core.simulate.scenes import place_seed, scene_for
+from vinter.core.sky.glow import site_zenith
 from vinter.core.sky.nights import Night, nights
 from vinter.core.sky.sun_safety import SunTooNear, check_sun
 from vinter.core.sky.targets import target
@@ -257,6 +258,6 @@ class Shot(Binnable):
             portrait=self.portrait,
             seed=seed,
             model=self.phone.name,
-            scene=scene_for(self.site.hazards, self.site.core().zenith or SUBURB),
+            scene=scene_for(self.site.hazards, site_zenith(self.site.core()).value),
             ground_seed=place_seed(self.site.lat, self.site.lon),
         )

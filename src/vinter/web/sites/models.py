@@ -10,7 +10,7 @@ from django.db import models
 
 from vinter.core.field.hazards import HAZARDS
 from vinter.core.ground.drive import Drive, estimated_drive
-from vinter.core.sky.glow import READING_SIGMA, bearing_distance, glow
+from vinter.core.sky.glow import bearing_distance, glow
 from vinter.core.sky.horizon import Horizon
 from vinter.core.sky.learned_air import LearnedAir
 from vinter.core.sky.site import Site as CoreSite
@@ -68,7 +68,8 @@ class Site(Binnable):
             lon=self.lon,
             tz=self.tz,
             elevation=self.elevation,
-            zenith=self.sky().zenith,
+            zenith=(sky := self.sky()).zenith,
+            zenith_error=None if sky.zenith is None else sky.error,
             extinction=self.extinction,
             name=self.name,
             horizon=profile,
@@ -83,7 +84,7 @@ class Site(Binnable):
             if sky.day
             else sky.name,
             "measured": sky.name == FROM_FRAMES,
-            "error": model.uncertainty if sky.zenith is None else READING_SIGMA,
+            "error": model.uncertainty if sky.zenith is None else sky.error,
             "glow": model,
         }
 
