@@ -4,12 +4,18 @@ brightness against what frames measured."""
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
+from typing import Any
 
 import numpy as np
 
-PRIOR_NIGHTS = 4.0  # of a forecast that is right, that a record is weighed against
-LEAST, MOST = 0.03, 0.97  # chances, beyond which no record of few nights speaks
+BIAS_SPREAD = 0.7  # of the bias of forecasts over sites, in log-odds: a record is weighed against it
+SURE_FROM = 1.8  # errors of its own, by which a bias is used: below them it costs more than it gains
+LEAST, MOST = 0.03, 0.97  # chances, held there when a bias is sought: no single night outweighs all others
+STEPS = 20  # of Newton's method towards the shift
 SKY_SCATTER = 0.1  # mag/arcsec^2, by which single nights differ at least
+SKY_SHARED = (
+    0.1  # mag/arcsec^2, error of a phone's zero point: all its nights share it, no number averages it away
+)
 
 
 @dataclass(frozen=True)
@@ -39,17 +45,26 @@ class SkyNight:
 
 @dataclass(frozen=True)
 class ForecastRecord:
-    """Nights, the mean of what was said and of what came, and the shift of the chance's log-odds that
-    follows."""
+    """Nights, the mean of what was said and of what came, and the shift of a chance's log-odds that follows,
+    with its error."""
 
     nights: int
     said: float
     came: float
     shift: float
+    error: float
+
+    @property
+    def significant(self) -> bool:
+        """Whether the nights show a bias that is worth using."""
+        return abs(self.shift) > SURE_FROM * self.error
 
     def corrected(self, chance: float) -> float:
-        """A chance as the record would have it."""
-        return _share(_odds(chance) + self.shift)
+        """A chance (0 to 1) as the record would have it: the chance itself as long as no bias shows; 0 and 1
+        stay."""
+        if not self.significant or not 0 < chance < 1:
+            return chance
+        return float(_share(np.log(chance / (1 - chance)) + self.shift))
 
 
 @dataclass(frozen=True)
@@ -66,30 +81,33 @@ class SkyRecord:
         return abs(self.off) > 2 * self.error
 
 
-def _odds(share: float) -> float:
-    held = min(max(share, LEAST), MOST)
-    return float(np.log(held / (1 - held)))
-
-
-def _share(odds: float) -> float:
-    return float(1 / (1 + np.exp(-odds)))
+def _share(odds: Any) -> Any:
+    return 1 / (1 + np.exp(-odds))
 
 
 def forecast_record(nights: Sequence[ForecastNight]) -> ForecastRecord | None:
-    """The record of a site's forecasts; few nights move a chance little: they are weighed against
-    ``PRIOR_NIGHTS`` on which the forecast was right. None without a night."""
+    """The record of a site's forecasts: the shift of all their log-odds that makes what came most likely,
+    weighed against biases of ``BIAS_SPREAD`` (the mode of the posterior, its error the curvature there). None
+    without a night."""
     if not nights:
         return None
-    said, came = (float(np.mean([getattr(n, name) for n in nights])) for name in ("said", "came"))
-    weight = len(nights) / (len(nights) + PRIOR_NIGHTS)
-    return ForecastRecord(len(nights), said, came, weight * (_odds(came) - _odds(said)))
+    said, came = (np.array([getattr(n, name) for n in nights], float) for name in ("said", "came"))
+    held = np.clip(said, LEAST, MOST)
+    odds = np.log(held / (1 - held))
+    shift = 0.0
+    for _ in range(STEPS):
+        likely = _share(odds + shift)
+        curvature = float((likely * (1 - likely)).sum()) + BIAS_SPREAD**-2
+        shift += (float((came - likely).sum()) - shift / BIAS_SPREAD**2) / curvature
+    return ForecastRecord(len(nights), float(said.mean()), float(came.mean()), shift, curvature**-0.5)
 
 
 def sky_record(nights: Sequence[SkyNight]) -> SkyRecord | None:
-    """How far plans were off the measured sky, weighed by the errors; None without a night."""
+    """How far plans were off the measured sky, weighed by the errors, with the error that all nights share;
+    None without a night."""
     if not nights:
         return None
     errors = np.hypot([n.error for n in nights], SKY_SCATTER)
     weight = 1 / errors**2
     off = float(np.average([n.off for n in nights], weights=weight))
-    return SkyRecord(len(nights), off, float(weight.sum() ** -0.5))
+    return SkyRecord(len(nights), off, float(np.hypot(weight.sum() ** -0.5, SKY_SHARED)))

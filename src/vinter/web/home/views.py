@@ -62,6 +62,7 @@ def home(request: HttpRequest) -> HttpResponse:
     chances = Chances(site)
     chance = chances.outlook(night) if night else None
     record = site_record(site) if chance else None
+    record = record if record and record.significant else None
     likely = record.corrected(chance.chance) if record and chance else chance.chance if chance else None
     recent = Shot.objects.filter(owner=request.user).select_related("site")[:4]
     others = Site.objects.filter(owner=request.user).exclude(pk=site.pk)
