@@ -1,5 +1,6 @@
 """Looking back over a year: how far Vinter was off, and which nights were shot."""
 
+from collections import defaultdict
 from dataclasses import dataclass
 from datetime import date
 from typing import Any
@@ -14,11 +15,12 @@ from vinter.core.track_record import (
     sky_record,
 )
 from vinter.web.conventions import dated
-from vinter.web.ledger.records import Night
+from vinter.web.ledger.records import Evening
 from vinter.web.nights.models import preferences_of
 from vinter.web.nights.years import judged_year
 from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Site
+from vinter.web.stacks.models import Stack
 
 CAME = {"clear": 1.0, "partly": 0.5, "clouded": 0.0}
 MOSTLY_KEPT = 0.8  # of the frames, from which on a night nobody judged counts as clear
@@ -54,17 +56,17 @@ class YearSheet:
     height: int = SHEET_HEIGHT
 
 
-def forecast_nights(nights: list[Night]) -> list[ForecastNight]:
+def forecast_nights(nights: list[Evening]) -> list[ForecastNight]:
     """Nights of which a chance was said and what came is known."""
     out = []
     for night in nights:
-        for work in night.works:
-            shot, came = work.shot, None
+        for entry in night.entries:
+            shot, came = entry.shot, None
             if shot is None or not shot.said:
                 continue
             if shot.sky_came:
                 came = CAME[shot.sky_came]
-            elif work.got and work.got.frames and work.got.kept >= MOSTLY_KEPT * work.got.frames:
+            elif entry.tally.frames and entry.tally.kept >= MOSTLY_KEPT * entry.tally.frames:
                 came = 1.0
             if came is not None:
                 out.append(ForecastNight(night.day, float(shot.said["chance"]), came))
@@ -82,11 +84,16 @@ def site_record(site: Site) -> ForecastRecord | None:
     return forecast_record(nights)
 
 
-def sky_nights(nights: list[Night]) -> list[SkyNight]:
+def sky_nights(nights: list[Evening]) -> list[SkyNight]:
     """Nights whose sky was measured by frames."""
+    takes = [e.take.pk for night in nights for e in night.entries if e.take]
+    of_take: dict[int, list[dict[str, Any]]] = defaultdict(list)
+    for take, sky in Stack.objects.filter(take__in=takes).values_list("take_id", "report__sky"):
+        if sky:
+            of_take[take].append(sky)
     out = []
     for night in nights:
-        skies = [s.report["sky"] for w in night.works for s in w.stacks if s.report and s.report.get("sky")]
+        skies = [sky for e in night.entries if e.take for sky in of_take[e.take.pk]]
         if skies:
             best = min(skies, key=lambda sky: sky["error"])
             out.append(SkyNight(night.day, best["planned"], best["zenith"], best["error"]))
@@ -153,7 +160,7 @@ def sky_chart(nights: list[SkyNight]) -> Chart | None:
     return Chart(marks=marks, months=_months(first, last, LEFT, wide), record=sky_record(nights))
 
 
-def year_sheet(site: Site, year: int, nights: list[Night]) -> YearSheet:
+def year_sheet(site: Site, year: int, nights: list[Evening]) -> YearSheet:
     """A calendar year at a site with the nights that were shot there marked on it."""
     limits = preferences_of(site.owner).limits()
     judged = judged_year(site.core(), year, CORE, limits).judged

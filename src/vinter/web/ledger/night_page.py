@@ -23,7 +23,7 @@ blockquote { border-left: 3px solid #b4232c; margin: 14px 0; padding: 4px 14px; 
 """
 
 
-def page_of(night: Night) -> dict[str, Any]:
+def night_page(night: Night) -> dict[str, Any]:
     """What the page of a night shows."""
     pictures = [
         {"finish": finish, "data": base64.b64encode(_picture(finish)).decode()} for finish in night.finishes

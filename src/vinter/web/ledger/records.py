@@ -1,14 +1,24 @@
-"""The ledger's nights: what was planned, what was set, what came of it, and what was learned, site by
-site."""
+"""The ledger's nights: what was planned, what was set, what came of it, and what was learned, site by site.
 
-from collections.abc import Iterator
+An `Evening` is a night by its rows and counts alone, so that years of them cost a few queries; a `Night` has
+all that a page shows of it, and is read for as many as are shown.
+"""
+
+from collections import Counter, defaultdict
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
+from django.db.models import Count, FloatField, Min
+from django.db.models.fields.json import KT
+from django.db.models.functions import Cast
+
 from vinter.core.frames.frame_type import NEVER_STACKED
 from vinter.core.frames.measure import stored_measure
+from vinter.core.frames.metadata import EARLIEST, LATEST
 from vinter.core.frames.outcome import Outcome, outcome
+from vinter.core.frames.selection import Candidate, Decision
 from vinter.core.sky.nights import Night as CoreNight
 from vinter.core.sky.nights import nights
 from vinter.core.sky.site_sky import FROM_FRAMES
@@ -19,10 +29,54 @@ from vinter.web.shots.forms import LessonForm
 from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Reading, Site
 from vinter.web.stacks.models import Stack
-from vinter.web.takes.models import Take
+from vinter.web.takes.models import Frame, Take
 
 USED = 0.05  # mag/arcsec^2, within which what was measured is what plans are made with
 NO_SKY = {"ground", "twin", "test", *NEVER_STACKED}
+
+
+@dataclass(frozen=True)
+class Tally:
+    """Frames of the sky of a take: measured, kept, and the seconds of light of the kept ones."""
+
+    frames: int = 0
+    kept: int = 0
+    light_s: float = 0.0
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A take by its row and counts; without a shot when it was not planned, without a take when it was not
+    shot."""
+
+    shot: Shot | None
+    take: Take | None
+    tally: Tally = Tally()
+    again: bool = False  # another take of the shot before
+
+    @property
+    def phone_pk(self) -> int | None:
+        """The phone it was shot with, or is planned for."""
+        return self.shot.phone_id if self.shot else self.take.own_phone_id if self.take else None
+
+
+@dataclass(frozen=True)
+class Evening:
+    """One evening at one site (None: a take that belongs to none)."""
+
+    day: date
+    site: Site | None
+    entries: list[Entry]
+
+    @property
+    def frames(self) -> int:
+        """Frames of the sky that were kept."""
+        return sum(e.tally.kept for e in self.entries)
+
+    @property
+    def light_s(self) -> float:
+        """Seconds of light in them."""
+        return sum(e.tally.light_s for e in self.entries)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -37,11 +91,6 @@ class Work:
     exports: list[Export]
     lesson_opened: str = ""
     again: bool = False  # another take of the shot before
-
-    @property
-    def phone_pk(self) -> int | None:
-        """The phone it was shot with, or is planned for."""
-        return self.shot.phone_id if self.shot else self.take.own_phone_id if self.take else None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -61,11 +110,6 @@ class Night:
         return sum(w.got.kept for w in self.works if w.got)
 
     @property
-    def light_s(self) -> float:
-        """Seconds of light in them."""
-        return sum(w.got.light_s for w in self.works if w.got)
-
-    @property
     def finishes(self) -> list[Finish]:
         """All finishes of the night."""
         return [f for w in self.works for f in w.finishes]
@@ -81,48 +125,128 @@ def _got(take: Take) -> Outcome | None:
     return outcome([(stored_measure(f.measure or {}), f.included) for f in frames]) if frames else None
 
 
-def _work(shot: Shot | None, take: Take | None, again: bool = False) -> Work:
-    stacks = list(take.stack_set.all()) if take else []
-    finishes = list(Finish.objects.filter(stack__in=stacks)) if stacks else []
-    return Work(
-        shot=shot,
-        take=take,
-        got=_got(take) if take else None,
-        stacks=stacks,
-        finishes=finishes,
-        exports=[e for e in Export.objects.filter(finish__in=finishes) if e.ready] if finishes else [],
-        again=again,
-        lesson_opened=opened_with(LessonForm(instance=shot)) if shot else "",
-    )
-
-
 def nights_of(
     owner: Any, site: int | None = None, year: int | None = None, phone: int | None = None
 ) -> list[Night]:
     """Nights of a person, newest first; of one site, year (of the evening) or phone when asked."""
-    found: dict[tuple[date, int], list[Work]] = {}
+    return told(evenings_of(owner, site, year, phone))
+
+
+def evenings_of(
+    owner: Any, site: int | None = None, year: int | None = None, phone: int | None = None
+) -> list[Evening]:
+    """Evenings of a person, newest first; of one site, year or phone when asked. A few queries, however
+    many."""
+    found: dict[tuple[date, int], list[Entry]] = {}
     sites: dict[int, Site | None] = {0: None}
-    for day, where, work in _works(owner):
+    for day, where, entry in _entries(owner):
         sites[where.pk if where else 0] = where
-        found.setdefault((day, where.pk if where else 0), []).append(work)
-    out = []
-    for (day, pk), works in sorted(found.items(), key=lambda item: item[0], reverse=True):
-        if (site and pk != site) or (year and day.year != year):
+        found.setdefault((day, where.pk if where else 0), []).append(entry)
+    return [
+        Evening(day, sites[pk], entries)
+        for (day, pk), entries in sorted(found.items(), key=lambda item: item[0], reverse=True)
+        if (not site or pk == site)
+        and (not year or day.year == year)
+        and (not phone or any(e.phone_pk == phone for e in entries))
+    ]
+
+
+def _entries(owner: Any) -> Iterator[tuple[date, Site | None, Entry]]:
+    takes: dict[int | None, list[Take]] = defaultdict(list)
+    for take in Take.objects.filter(owner=owner).select_related("own_site", "own_phone"):
+        takes[take.shot_id].append(take)
+    tallies = _tallies(owner)
+    for shot in Shot.objects.filter(owner=owner).select_related("site", "phone"):
+        for take in takes[shot.pk]:
+            take.shot = shot  # already here: nobody asks for it again
+        for k, one in enumerate(takes[shot.pk] or [None]):
+            yield shot.night, shot.site, Entry(shot, one, tallies[one.pk] if one else Tally(), again=k > 0)
+    begun = _first_times(takes[None])
+    for take in takes[None]:
+        yield take.evening_of(begun.get(take.pk)), take.own_site, Entry(None, take, tallies[take.pk])
+
+
+def _tallies(owner: Any) -> defaultdict[int, Tally]:
+    """Counts of the sky's frames by take, as `outcome` has them."""
+    alike = (
+        Frame.objects.filter(take__owner=owner, measure__isnull=False)
+        .exclude(frame_type__in=NO_SKY)
+        .order_by("take_id")
+        .values_list("take_id", "frame_type", "error", "decision", "measure__verdict", "measure__exposure_s")
+        .annotate(many=Count("pk"))
+    )
+    shutters: dict[int, Counter[float]] = defaultdict(Counter)
+    frames: Counter[int] = Counter()
+    kept: Counter[int] = Counter()
+    for take, kind, error, decision, verdict, shutter, many in alike:
+        if verdict is None:  # nothing was measured
             continue
-        if phone and not any(w.phone_pk == phone for w in works):
-            continue
-        out.append(_night(day, sites[pk], works))
+        frames[take] += many
+        if shutter:
+            shutters[take][shutter] += many
+        suggested = "drop" if error else verdict
+        if Candidate(
+            kind, readable=not error, measured=True, verdict=suggested, decision=Decision(decision)
+        ).included:
+            kept[take] += many
+    out: defaultdict[int, Tally] = defaultdict(Tally)
+    for take, many in frames.items():
+        shutter = shutters[take].most_common(1)[0][0] if shutters[take] else 0.0
+        out[take] = Tally(many, kept[take], kept[take] * shutter)
     return out
 
 
-def _works(owner: Any) -> Iterator[tuple[date, Site | None, Work]]:
-    for shot in Shot.objects.filter(owner=owner).select_related("site", "phone"):
-        takes = list(shot.take_set.prefetch_related("frame_set", "stack_set"))
-        for k, take in enumerate(takes or [None]):
-            yield shot.night, shot.site, _work(shot, take, again=k > 0)
-    unplanned = Take.objects.filter(owner=owner, shot=None).select_related("own_site")
-    for take in unplanned.prefetch_related("frame_set", "stack_set"):
-        yield take.evening, take.own_site, _work(None, take)
+def _first_times(takes: list[Take]) -> dict[int, float]:
+    """When the first frame of takes was shot, Unix; without those of which no frame says."""
+    timed = Frame.objects.filter(take__in=takes).annotate(time=Cast(KT("measure__time"), FloatField()))
+    believed = timed.filter(time__gte=EARLIEST, time__lt=LATEST)
+    firsts = believed.order_by("take_id").values_list("take_id").annotate(first=Min("time"))
+    return dict(firsts)
+
+
+def told(evenings: Sequence[Evening], drawn: bool = True) -> list[Night]:
+    """Evenings with all that a page or a table shows of them (a table has no use for drawings)."""
+    pks = [e.take.pk for evening in evenings for e in evening.entries if e.take]
+    full = {t.pk: t for t in Take.objects.filter(pk__in=pks).prefetch_related("frame_set", "stack_set")}
+    stacks = [s for t in full.values() for s in t.stack_set.all()]
+    finishes: dict[int, list[Finish]] = defaultdict(list)
+    for finish in Finish.objects.filter(stack__in=stacks).select_related("stack__take"):
+        finishes[finish.stack_id].append(finish)
+    exports: dict[int, list[Export]] = defaultdict(list)
+    for export in Export.objects.filter(finish__stack__in=stacks):
+        if export.ready:
+            exports[export.finish_id].append(export)
+    readings: dict[tuple[int, date], list[Reading]] = defaultdict(list)
+    days = {e.day for e in evenings}
+    for reading in Reading.objects.filter(site__in={e.site for e in evenings if e.site}, day__in=days):
+        readings[reading.site_id, reading.day].append(reading)
+
+    def work(entry: Entry) -> Work:
+        take = full.get(entry.take.pk) if entry.take else None
+        if take and entry.shot:
+            take.shot = entry.shot
+        of_it = [f for s in take.stack_set.all() for f in finishes[s.pk]] if take else []
+        return Work(
+            shot=entry.shot,
+            take=take,
+            got=_got(take) if take else None,
+            stacks=list(take.stack_set.all()) if take else [],
+            finishes=of_it,
+            exports=[e for f in of_it for e in exports[f.pk]],
+            again=entry.again,
+            lesson_opened=opened_with(LessonForm(instance=entry.shot)) if entry.shot else "",
+        )
+
+    return [
+        _night(
+            e.day,
+            e.site,
+            [work(entry) for entry in e.entries],
+            readings[e.site.pk, e.day] if e.site else [],
+            drawn,
+        )
+        for e in evenings
+    ]
 
 
 def _night_of(site: Site, day: date) -> CoreNight:
@@ -130,7 +254,9 @@ def _night_of(site: Site, day: date) -> CoreNight:
     return nights(site.core(), day, day)[0]
 
 
-def _night(day: date, site: Site | None, works: list[Work]) -> Night:
+def _night(day: date, site: Site | None, works: list[Work], readings: list[Reading], drawn: bool) -> Night:
+    if not drawn:
+        return Night(day=day, site=site, works=works, readings=readings, strip=None, marks=[])
     planned = next((w.shot for w in works if w.shot), None)
     night = planned.found_night() if planned else _night_of(site, day) if site else None
     strip = draw(site.core(), night, 420, 30) if site and night else None
@@ -138,7 +264,6 @@ def _night(day: date, site: Site | None, works: list[Work]) -> Night:
         t for w in works if w.take for f in w.take.frame_set.all() if (t := (f.measure or {}).get("time"))
     ]
     marks = sorted({strip.x(t) for t in times if strip.start <= t <= strip.end}) if strip else []
-    readings = list(Reading.objects.filter(site=site, day=day)) if site else []
     return Night(day=day, site=site, works=works, readings=readings, strip=strip, marks=marks)
 
 

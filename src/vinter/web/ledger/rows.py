@@ -4,8 +4,9 @@ and measured, and what came of it."""
 from datetime import UTC, datetime
 from typing import Any
 
-from vinter.web.ledger.records import Night, Work, nights_of
+from vinter.web.ledger.records import Night, Work, evenings_of, told
 
+AT_ONCE = 50  # evenings, whose frames are in memory at a time
 COLUMNS = (
     "night",
     "site",
@@ -37,7 +38,9 @@ COLUMNS = (
 def ledger_rows(owner: Any) -> list[dict[str, Any]]:
     """Every take of a person, and every shot that was not taken, as plain data, newest night first; None
     where nothing is known."""
-    return [_row(night, work) for night in nights_of(owner) for work in night.works]
+    evenings = evenings_of(owner)
+    parts = (told(evenings[k : k + AT_ONCE], drawn=False) for k in range(0, len(evenings), AT_ONCE))
+    return [_row(night, work) for part in parts for night in part for work in night.works]
 
 
 def _row(night: Night, work: Work) -> dict[str, Any]:

@@ -20,46 +20,47 @@ from vinter.web.ledger.looking_back import (
     sky_nights,
     year_sheet,
 )
-from vinter.web.ledger.night_page import page_of
-from vinter.web.ledger.records import Night, nights_of
+from vinter.web.ledger.night_page import night_page
+from vinter.web.ledger.records import Evening, evenings_of, told
 from vinter.web.ledger.rows import COLUMNS, ledger_rows
+from vinter.web.paging import page_of
 from vinter.web.shots.models import SKIES, Shot
 from vinter.web.sites.models import Site
 from vinter.web.workflow import head
 
-MOST = 60  # nights on a page
+NIGHTS = 12  # on a page
 
 
 def ledger(request: HttpRequest) -> HttpResponse:
     """Every night with what came of it."""
     chosen = {name: row_number(request.GET.get(name, "")) for name in ("site", "year", "phone")}
-    nights = nights_of(request.user, chosen["site"], chosen["year"], chosen["phone"])
-    out = [n for n in nights if any(w.take for w in n.works)]
-    sheets = _sheet(request, nights, chosen["site"], chosen["year"])
-    evenings = Shot.objects.filter(owner=request.user).values_list("night", flat=True)
+    evenings = evenings_of(request.user, chosen["site"], chosen["year"], chosen["phone"])
+    out = [n for n in evenings if any(e.take for e in n.entries)]
+    page = page_of(request, evenings, NIGHTS)
+    planned = Shot.objects.filter(owner=request.user).values_list("night", flat=True)
     return render(
         request,
         "ledger/ledger.html",
         {
-            "nights": nights[:MOST],
-            "more": max(len(nights) - MOST, 0),
+            "nights": told(list(page)),
+            "page": page,
             "chosen": chosen,
-            "forecasts": forecast_chart(forecast_nights(nights)),
-            "skies": sky_chart(sky_nights(nights)),
-            "sheet": sheets,
+            "forecasts": forecast_chart(forecast_nights(evenings)),
+            "skies": sky_chart(sky_nights(evenings)),
+            "sheet": _sheet(evenings, chosen["site"], chosen["year"]),
             "skies_came": SKIES,
             "out": len(out),
             "light_s": sum(n.light_s for n in out),
             "frames": sum(n.frames for n in out),
             "sites": Site.objects.filter(owner=request.user),
             "phones": Phone.objects.filter(owner=request.user),
-            "years": sorted({e.year for e in evenings}, reverse=True),
+            "years": sorted({day.year for day in planned}, reverse=True),
             **head("Ledger"),
         },
     )
 
 
-def _sheet(request: HttpRequest, nights: list[Night], site: int | None, year: int | None) -> YearSheet | None:
+def _sheet(nights: list[Evening], site: int | None, year: int | None) -> YearSheet | None:
     """The year at a site, by choice or of the newest night out; None while it is being computed, or without
     one."""
     shot = [n for n in nights if n.site and n.frames]
@@ -77,10 +78,10 @@ def _sheet(request: HttpRequest, nights: list[Night], site: int | None, year: in
 def night(request: HttpRequest, pk: int, day: str) -> HttpResponse:
     """One night told on a page of its own that needs nothing else: to show, to print, to send."""
     when = read_day(day)
-    found = [n for n in nights_of(request.user, site=pk, year=when.year) if n.day == when]
+    found = [n for n in evenings_of(request.user, site=pk, year=when.year) if n.day == when]
     if not found:
         raise Http404("no such night")
-    text = render_to_string("ledger/night.html", page_of(found[0]))
+    text = render_to_string("ledger/night.html", night_page(told(found)[0]))
     headers = {"Content-Security-Policy": STANDALONE_POLICY}
     if "file" in request.GET:
         headers["Content-Disposition"] = f'attachment; filename="vinter-night-{when}.html"'

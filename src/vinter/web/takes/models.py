@@ -150,7 +150,12 @@ class Take(Binnable):
         """The evening of its night: its shot's, else that of its first frame, else of when it was brought."""
         if self.shot:
             return self.shot.night
-        return next(iter(self.evenings()), None) or _evening(self.site, self.created.timestamp())
+        return next(iter(self.evenings()), None) or self.evening_of(None)
+
+    def evening_of(self, first: float | None) -> date:
+        """The evening of a take that was not planned, whose first frame was shot at ``first`` (Unix; None:
+        unknown, when it was brought)."""
+        return _evening(self.site, self.created.timestamp() if first is None else first)
 
     @property
     def folder(self) -> Path:
