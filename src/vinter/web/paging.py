@@ -1,14 +1,30 @@
-"""Long lists, a page at a time, newest first."""
+"""Long lists: searched by words, a page at a time, newest first."""
 
+import operator
+from collections.abc import Sequence
+from functools import reduce
 from typing import Any
 
 from django.core.paginator import Page, Paginator
+from django.db.models import Q, QuerySet
 from django.http import HttpRequest
 
 SIZE = 24  # rows on a page
+MOST_WORDS = 8  # of a search
 
 
 def page_of(request: HttpRequest, rows: Any, size: int = SIZE) -> "Page[Any]":
     """The page of rows that the address asks for (``page``, from 1); the nearest one where there is none
     such."""
     return Paginator(rows, size).get_page(request.GET.get("page"))
+
+
+def searched(request: HttpRequest, rows: "QuerySet[Any]", fields: Sequence[str], day: str) -> "QuerySet[Any]":
+    """Rows in which every word of the address's search (``q``) stands in one of the text fields, or, four
+    digits long, is the year of the field ``day``."""
+    for word in request.GET.get("q", "").split()[:MOST_WORDS]:
+        found = reduce(operator.or_, (Q(**{f"{field}__icontains": word}) for field in fields))
+        if len(word) == 4 and word.isascii() and word.isdigit():
+            found |= Q(**{f"{day}__year": int(word)})
+        rows = rows.filter(found)
+    return rows

@@ -32,16 +32,20 @@ from vinter.web.forms import checked, row_number
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.meanwhile import mark_of
 from vinter.web.owned import owned
+from vinter.web.paging import page_of, searched
 from vinter.web.quota import check_quota
 from vinter.web.stacks.models import Stack
 from vinter.web.stacks.working import working_copy
 from vinter.web.workflow import head
 
+FINISH_WORDS = ("name", "stack__take__title", "stack__take__shot__site__name", "stack__take__own_site__name")
+
 
 def finishes(request: HttpRequest) -> HttpResponse:
     """All finishes of the user."""
     own = Finish.objects.filter(owner=request.user).select_related("stack__take")
-    return render(request, "finish/finishes.html", {"finishes": own, **head("Finish")})
+    page = page_of(request, searched(request, own, FINISH_WORDS, "stack__take__shot__night"))
+    return render(request, "finish/finishes.html", {"page": page, **head("Finish")})
 
 
 @require_POST

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
-from django.db.models import Count, FloatField, Min
+from django.db.models import Count, FloatField, Min, prefetch_related_objects
 from django.db.models.fields.json import KT
 from django.db.models.functions import Cast
 
@@ -19,12 +19,15 @@ from vinter.core.frames.measure import stored_measure
 from vinter.core.frames.metadata import EARLIEST, LATEST
 from vinter.core.frames.outcome import Outcome, outcome
 from vinter.core.frames.selection import Candidate, Decision
-from vinter.core.sky.nights import Night as CoreNight
 from vinter.core.sky.nights import nights
+from vinter.core.sky.site import Site as CoreSite
 from vinter.core.sky.site_sky import FROM_FRAMES
+from vinter.core.sky.targets import CORE, target
+from vinter.core.sky.thresholds import Thresholds
 from vinter.web.finish.models import Export, Finish
 from vinter.web.meanwhile import opened_with
 from vinter.web.nights.drawing import Strip, draw
+from vinter.web.nights.models import preferences_of
 from vinter.web.shots.forms import LessonForm
 from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Reading, Site
@@ -140,8 +143,9 @@ def evenings_of(
     found: dict[tuple[date, int], list[Entry]] = {}
     sites: dict[int, Site | None] = {0: None}
     for day, where, entry in _entries(owner):
-        sites[where.pk if where else 0] = where
-        found.setdefault((day, where.pk if where else 0), []).append(entry)
+        pk = where.pk if where else 0
+        sites.setdefault(pk, where)
+        found.setdefault((day, pk), []).append(entry)
     return [
         Evening(day, sites[pk], entries)
         for (day, pk), entries in sorted(found.items(), key=lambda item: item[0], reverse=True)
@@ -216,10 +220,10 @@ def told(evenings: Sequence[Evening], drawn: bool = True) -> list[Night]:
     for export in Export.objects.filter(finish__stack__in=stacks):
         if export.ready:
             exports[export.finish_id].append(export)
-    readings: dict[tuple[int, date], list[Reading]] = defaultdict(list)
-    days = {e.day for e in evenings}
-    for reading in Reading.objects.filter(site__in={e.site for e in evenings if e.site}, day__in=days):
-        readings[reading.site_id, reading.day].append(reading)
+    sites = {e.site.pk: e.site for e in evenings if e.site}
+    prefetch_related_objects(list(sites.values()), "reading_set")
+    places = {pk: site.core() for pk, site in sites.items()}
+    limits = next((preferences_of(site.owner).limits() for site in sites.values()), None) if drawn else None
 
     def work(entry: Entry) -> Work:
         take = full.get(entry.take.pk) if entry.take else None
@@ -237,34 +241,28 @@ def told(evenings: Sequence[Evening], drawn: bool = True) -> list[Night]:
             lesson_opened=opened_with(LessonForm(instance=entry.shot)) if entry.shot else "",
         )
 
-    return [
-        _night(
-            e.day,
-            e.site,
-            [work(entry) for entry in e.entries],
-            readings[e.site.pk, e.day] if e.site else [],
-            drawn,
+    def night(evening: Evening) -> Night:
+        site, works = evening.site, [work(e) for e in evening.entries]
+        strip = _strip(places[site.pk], evening, limits) if site and drawn else None
+        frames = [f for w in works if w.take for f in w.take.frame_set.all()] if strip else []
+        times = {t for f in frames if (t := (f.measure or {}).get("time"))}
+        return Night(
+            day=evening.day,
+            site=site,
+            works=works,
+            readings=[r for r in site.reading_set.all() if r.day == evening.day] if site else [],
+            strip=strip,
+            marks=sorted({strip.x(t) for t in times if strip.start <= t <= strip.end}) if strip else [],
         )
-        for e in evenings
-    ]
+
+    return [night(e) for e in evenings]
 
 
-def _night_of(site: Site, day: date) -> CoreNight:
-    """A night that nobody planned, towards the core."""
-    return nights(site.core(), day, day)[0]
-
-
-def _night(day: date, site: Site | None, works: list[Work], readings: list[Reading], drawn: bool) -> Night:
-    if not drawn:
-        return Night(day=day, site=site, works=works, readings=readings, strip=None, marks=[])
-    planned = next((w.shot for w in works if w.shot), None)
-    night = planned.found_night() if planned else _night_of(site, day) if site else None
-    strip = draw(site.core(), night, 420, 30) if site and night else None
-    times = [
-        t for w in works if w.take for f in w.take.frame_set.all() if (t := (f.measure or {}).get("time"))
-    ]
-    marks = sorted({strip.x(t) for t in times if strip.start <= t <= strip.end}) if strip else []
-    return Night(day=day, site=site, works=works, readings=readings, strip=strip, marks=marks)
+def _strip(site: CoreSite, evening: Evening, limits: Thresholds | None) -> Strip:
+    """The night of an evening, towards what was planned first there, else towards the core."""
+    what = next((target(e.shot.target) for e in evening.entries if e.shot), CORE)
+    night = nights(site, evening.day, evening.day, limits, what)[0]
+    return draw(site, night, 420, 30)
 
 
 def last_time(site: Site, before: date | None = None) -> dict[str, Any] | None:

@@ -27,6 +27,7 @@ from vinter.web.meanwhile import changes_since, opened_with
 from vinter.web.nights.drawing import draw
 from vinter.web.nights.models import preferences_of
 from vinter.web.owned import owned
+from vinter.web.paging import page_of, searched
 from vinter.web.satellites.views import next_pass
 from vinter.web.shots.expected import panel
 from vinter.web.shots.forms import LessonForm, MomentForm, ShotForm
@@ -39,7 +40,8 @@ from vinter.web.workflow import head
 def shots(request: HttpRequest) -> HttpResponse:
     """All shots of the user."""
     own = Shot.objects.filter(owner=request.user).select_related("site", "phone")
-    return render(request, "shots/shots.html", {"shots": own, **head("Shot")})
+    page = page_of(request, searched(request, own, ("title", "site__name", "phone__name", "lens"), "night"))
+    return render(request, "shots/shots.html", {"page": page, **head("Shot")})
 
 
 # fields after whose change the figures are drawn anew

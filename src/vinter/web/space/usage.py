@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from django.conf import settings
+from django.db.models import Prefetch
 
 from vinter.web.bin.models import BinEntry
 from vinter.web.finish.models import Export
@@ -16,7 +17,7 @@ from vinter.web.rehearse.models import Rehearsal
 from vinter.web.sites.models import Site
 from vinter.web.stacks.models import Stack
 from vinter.web.stacks.working import WORKING
-from vinter.web.takes.models import Take
+from vinter.web.takes.models import Frame, Take
 
 DERIVED = ("stack.fits", "stack.dng", "stack.png", "working.npz", WORKING)  # written when they are asked for
 
@@ -95,6 +96,7 @@ def made_again(take: Take) -> list[Path]:
 
 
 def _take_space(take: Take) -> TakeSpace:
+    """Of a take that came with its frames and stacks."""
     again = sum(size_of(p) for p in made_again(take))
     looks = size_of(take.previews) - size_of(take.film)
     stacks = sum(size_of(p) for s in take.stack_set.all() for p in s.files())
@@ -105,7 +107,11 @@ def _take_space(take: Take) -> TakeSpace:
 
 def usage(owner: int) -> Usage:
     """What a person's files take now."""
-    takes = [_take_space(t) for t in Take.objects.filter(owner=owner)]
+    stored = Prefetch(
+        "frame_set", Frame.objects.only("take_id", "stored")
+    )  # years of measures stay where they are
+    stacks = Prefetch("stack_set", Stack.objects.defer("report"))
+    takes = [_take_space(t) for t in Take.objects.filter(owner=owner).prefetch_related(stored, stacks)]
     return Usage(
         takes=sorted(takes, key=lambda t: -t.total),
         exports=sum(size_of(p) for e in Export.objects.filter(owner=owner) for p in e.files()),

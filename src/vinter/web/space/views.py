@@ -10,6 +10,7 @@ from django.views.decorators.http import require_POST
 
 from vinter.web.bin.models import KEPT_DAYS, BinEntry
 from vinter.web.owned import owned
+from vinter.web.paging import page_of
 from vinter.web.space.usage import Usage, give_back, size_of, usage
 from vinter.web.takes.models import Take
 from vinter.web.workflow import head
@@ -37,6 +38,7 @@ def space(request: HttpRequest) -> HttpResponse:
         "space/space.html",
         {
             "usage": found,
+            "page": page_of(request, found.takes),
             "bar": _bar(found, max(whole, found.total)),
             "quota": settings.QUOTA_BYTES,
             "spare": int(settings.SPARE_MB) * 2**20,

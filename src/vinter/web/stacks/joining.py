@@ -44,10 +44,8 @@ class JoinForm(forms.Form):
 
 def joinable(user: Any) -> list[Stack]:
     """Stacks of a person whose field is known, from which others can be joined."""
-    own = Stack.objects.filter(owner=user, report__isnull=False).select_related(
-        "take__shot__site", "take__own_site"
-    )
-    return [one for one in own if not one.joined and (one.report or {}).get("field")]
+    own = Stack.objects.filter(owner=user, report__field__centre__isnull=False).exclude(method=Stack.JOIN)
+    return list(own.select_related("take__shot__site", "take__own_site").defer("report"))
 
 
 @require_POST

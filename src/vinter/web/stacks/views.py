@@ -12,6 +12,7 @@ from vinter.core.errors import BadInput
 from vinter.web.forms import checked
 from vinter.web.jobs.models import Job, enqueue, latest
 from vinter.web.owned import owned
+from vinter.web.paging import page_of, searched
 from vinter.web.quota import check_quota
 from vinter.web.stacks.drawing import drawn
 from vinter.web.stacks.forms import StackForm, of_stack
@@ -37,13 +38,23 @@ FILES = {
 }
 
 
+STACK_WORDS = (
+    "take__title",
+    "take__shot__site__name",
+    "take__own_site__name",
+    "take__shot__phone__name",
+    "method",
+)
+
+
 def stacks(request: HttpRequest) -> HttpResponse:
     """All stacks of the user."""
     own = Stack.objects.filter(owner=request.user).select_related("take")
+    page = page_of(request, searched(request, own, STACK_WORDS, "take__shot__night"))
     form = JoinForm(joinable(request.user))
     can = [key for key, _ in form.fields["parts"].choices]  # type: ignore[attr-defined]
     return render(
-        request, "stacks/stacks.html", {"stacks": own, "form": form, "joinable": can, **head("Stack")}
+        request, "stacks/stacks.html", {"page": page, "form": form, "joinable": can, **head("Stack")}
     )
 
 

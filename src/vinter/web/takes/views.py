@@ -4,6 +4,7 @@ import re
 from pathlib import Path
 from typing import Any
 
+from django.db.models import Count, Q
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
@@ -17,6 +18,7 @@ from vinter.web.forecast.chances import cloud_over
 from vinter.web.forms import checked, row_number
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned
+from vinter.web.paging import page_of, searched
 from vinter.web.shots.models import Shot
 from vinter.web.takes.focus import learn_focus
 from vinter.web.takes.forms import DecisionForm, FilmForm, FocusForm, FrameTypeForm, PartForm
@@ -35,13 +37,18 @@ ORDERS = {
 }
 
 
+TAKE_WORDS = ("title", "shot__site__name", "own_site__name", "shot__phone__name", "own_phone__name")
+
+
 def takes(request: HttpRequest) -> HttpResponse:
     """All takes of the user."""
+    counted = Count("frame", filter=Q(frame__binned=None))
+    own = Take.objects.filter(owner=request.user).annotate(frames=counted).order_by("-pk")
     return render(
         request,
         "takes/takes.html",
         {
-            "takes": Take.objects.filter(owner=request.user).select_related("shot"),
+            "page": page_of(request, searched(request, own, TAKE_WORDS, "shot__night")),
             "shots": Shot.objects.filter(owner=request.user)[:20],
             **head("Takes"),
         },
