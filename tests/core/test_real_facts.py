@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from vinter.core.frames.facts import time_words
 from vinter.core.frames.measure import clean, compare, measure
 from vinter.core.frames.metadata import Metadata, TimeSource, camera_name
 from vinter.core.frames.night import Light, light_of, luminance
@@ -178,3 +179,10 @@ def test_a_night_without_settings_keeps_its_stars(tmp_path):
     shot(tmp_path / "a.jpg", pixels=np.clip(picture, 0, 255).astype(np.uint8))
     assert measure(read_frame(tmp_path / "a.jpg")).stars > 150
     assert Metadata().camera == ""
+
+
+def test_what_was_measured_long_ago_keeps_its_time():
+    # stored before sources were: the time is right, only what it came from is not known
+    old = {"time": 1784148480.0}
+    assert time_words(old, "Europe/Lisbon") == "15 Jul 2026, 21:48 (Europe/Lisbon), from the file"
+    assert time_words({**old, "local": 1784148480.0, "time_source": ""}, "UTC").endswith("zone not known")

@@ -48,7 +48,7 @@ def test_zone_clock_and_lens_are_corrected_for_all_frames_and_the_files_stay(des
     for i in range(2):
         jpeg_at(tmp_path / f"{i}.jpg", None, f"2027:06:10 00:4{i}:00", zone="", seed=i)
     take = brought(desk, nerea, tools, tmp_path / "0.jpg", tmp_path / "1.jpg")
-    assert "zone not known" in said(desk.get(reverse("take", args=[take.pk])))
+    assert "by the camera&#x27;s clock, zone not known" in said(desk.get(reverse("take", args=[take.pk])))
     before = [f.path.read_bytes() for f in take.frame_set.all()]
     given = {"site": "", "phone": "", "zone": "Asia/Tokyo", "fast_s": "90", "f35": "26"}
     desk.post(reverse("take-origin", args=[take.pk]), given)

@@ -44,8 +44,10 @@ def checks(
         ("White balance, fixed", f"{FIXED_KELVIN} K"),
         ("Delay", f"{delay:g} s"),
         ("Frames", f"{frames}"),
-        ("Point to", f"az {pose.azimuth:.0f}° up {pose.altitude:.0f}°"),
-        *([("A compass shows", f"{north.compass(pose.azimuth):.0f}°")] if north else []),
+        (
+            f"Point to, by compass {north.compass(pose.azimuth):.0f}°" if north else "Point to",
+            f"az {pose.azimuth:.0f}° up {pose.altitude:.0f}°",
+        ),
         *((step.label, step.value) for step in steps),
     ]
 

@@ -75,8 +75,9 @@ def time_words(measure: dict[str, Any], zone: str) -> str:
     """When a picture was taken, in a zone, and how that is known."""
     if measure.get("time") is None:
         return "no time in the file"
-    if not measure.get("time_source"):
+    if not measure.get("time_source") and measure.get("local") is not None:
         shown = datetime.fromtimestamp(measure["time"], ZoneInfo("UTC"))
         return f"{shown.day} {shown:%b %Y, %H:%M} by the camera's clock, zone not known"
     shown = datetime.fromtimestamp(measure["time"], ZoneInfo(zone))
-    return f"{shown.day} {shown:%b %Y, %H:%M} ({zone}), from {measure['time_source']}"
+    source = measure.get("time_source") or "the file"  # what was measured long ago does not say what in it
+    return f"{shown.day} {shown:%b %Y, %H:%M} ({zone}), from {source}"

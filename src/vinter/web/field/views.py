@@ -79,7 +79,7 @@ def _context(shot: Shot) -> dict[str, Any]:
         ),
         "minutes": shot.minutes,
         "cautions": [
-            f"Compass: {shot.north.words}. Cars, clamps with magnets and lamps turn it further.",
+            f"Compass: {shot.north.words}. Cars, magnets and lamps turn it further.",
             *shot.site.warnings,
             *shot.mode_plan.get("cautions", []),
             *(shot.phone.clamp_problems or []),

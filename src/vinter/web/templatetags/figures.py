@@ -60,7 +60,7 @@ def accepted_files(kinds: str) -> str:
     return ACCEPTED[kinds]
 
 
-@register.filter
+@register.filter(is_safe=True)
 def sentence(text: str) -> str:
     """A message with a capital at its beginning, unless that is the name of a file or an account's."""
     first = str(text).split(" ", 1)[0]
@@ -159,7 +159,7 @@ def signed(value: float | None, digits: int = 1) -> str:
 @register.filter
 def percent(share: float | None, digits: int = 0) -> str:
     """A share as per cent."""
-    return "–" if share is None else f"{100 * share:.{digits}f} %"
+    return "–" if share is None else f"{100 * share:.{digits}f} %".replace("-", "−")
 
 
 @register.simple_tag
