@@ -64,6 +64,20 @@ def _backup(a: argparse.Namespace) -> None:
     print(f"{a.file}: {count} files" + (f"; {gone} were deleted meanwhile and are not in it" if gone else ""))
 
 
+def _check(a: argparse.Namespace) -> None:
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vinter.web.settings")
+    import django
+
+    django.setup()
+    from vinter.web.watch import findings
+
+    found = findings()
+    for one in found:
+        print(f"{'ok   ' if one.right else 'WRONG'} {one.name}: {one.words}")
+    if not all(one.right for one in found):
+        sys.exit(1)
+
+
 def _restore(a: argparse.Namespace) -> None:
     _web()
     from vinter.web.keeping import restore
@@ -126,6 +140,7 @@ def home_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
     p.add_argument("--to", metavar="NAME", help="the account it goes to; made when there is none")
     p = add("backup", _backup, "everything of this home as one ZIP file, while it runs")
     p.add_argument("file", type=Path)
+    add("check", _check, "whether this home is as docs/operating.md wants it; exit 1 when something is wrong")
     p = add("restore", _restore, "a backup over what is here, while it runs")
     p.add_argument("file", type=Path)
     p = add("import", _import, "take a folder of frames on this machine into the web application")

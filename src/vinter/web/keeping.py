@@ -3,10 +3,12 @@
 Both work while Vinter runs. What can be worked out again (kept stages of stacks) is left out.
 """
 
+import logging
 import os
 import shutil
 import sqlite3
 import tempfile
+import threading
 import time
 import zipfile
 import zlib
@@ -20,8 +22,12 @@ from django.db import connection
 from vinter.core.errors import BadInput
 from vinter.core.formats.whole import whole
 
+log = logging.getLogger("vinter.backup")
 DATABASE, KEY, MEDIA = "vinter.sqlite3", "secret.key", "media"
 LEFT_OUT = {"work", "partial"}
+LAST = "backup.last"  # touched whenever a backup was made
+NAMED = "vinter-%Y-%m-%d-%H%M%S.zip"  # backups on a schedule
+DAY = 86_400
 EARLIEST = 315_619_200.0  # Unix seconds of 1980-01-02: ZIP files know nothing older
 LARGE = 2**31  # bytes, from which a member is written in the form for large ones
 
@@ -50,7 +56,51 @@ def backup(out: Path) -> tuple[int, int]:
             if (settings.HOME / KEY).is_file():
                 archive.write(settings.HOME / KEY, KEY)
             gone = sum(not _added(archive, path, media) for path in _files(media))
-            return len(archive.namelist()), gone
+            count = len(archive.namelist())
+    (settings.HOME / LAST).touch()
+    return count, gone
+
+
+def last_backup() -> float | None:
+    """When the last backup of this home was made, Unix; None when never."""
+    path = settings.HOME / LAST
+    return path.stat().st_mtime if path.exists() else None
+
+
+_scheduled = threading.Lock()
+
+
+def back_up_when_due() -> threading.Thread | None:
+    """A chore of the worker: every ``BACKUP_DAYS`` a backup into ``BACKUP_DIR``, of which the last
+    ``BACKUPS_KEPT`` stay. It is written beside what the worker does; the thread that does so, if one was
+    started."""
+    if not settings.BACKUP_DIR or not _due() or _scheduled.locked():
+        return None
+    thread = threading.Thread(target=_scheduled_backup, name="backup", daemon=True)
+    thread.start()
+    return thread
+
+
+def _of_schedule() -> list[Path]:
+    """The backups there are in the folder, oldest first."""
+    return sorted(Path(settings.BACKUP_DIR).glob("vinter-????-??-??-??????.zip"))
+
+
+def _due() -> bool:
+    there = _of_schedule()
+    return not there or time.time() - there[-1].stat().st_mtime >= settings.BACKUP_DAYS * DAY
+
+
+def _scheduled_backup() -> None:
+    with _scheduled:
+        try:
+            out = Path(settings.BACKUP_DIR) / time.strftime(NAMED, time.gmtime())
+            count, gone = backup(out)
+            log.info("%s: %s files; %s were deleted meanwhile", out, count, gone)
+            for old in _of_schedule()[: -max(settings.BACKUPS_KEPT, 1)]:
+                old.unlink(missing_ok=True)
+        except (BadInput, OSError) as error:
+            log.error("the backup into %s could not be made: %s", settings.BACKUP_DIR, error)
 
 
 def _files(media: Path) -> Iterator[Path]:

@@ -175,6 +175,9 @@ FILE_UPLOAD_TEMP_DIR = HOME / "incoming"
 FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
 DATA_UPLOAD_MAX_MEMORY_SIZE = 10 * 2**20
 PLANNING_CACHE_BYTES = 100 * 2**20  # nights of years, over all who ask
+BACKUP_DIR = os.environ.get("VINTER_BACKUP_DIR", "")  # for backups on a schedule
+BACKUP_DAYS = float(os.environ.get("VINTER_BACKUP_DAYS", "1"))
+BACKUPS_KEPT = int(os.environ.get("VINTER_BACKUPS_KEPT", "7"))
 SPARE_MB = os.environ.setdefault("VINTER_SPARE_MB", "500")  # of free disk that no file of ours eats into
 QUOTA_BYTES = int(
     float(os.environ.get("VINTER_QUOTA_GB", "0")) * 1e9

@@ -1,6 +1,7 @@
 """The home page."""
 
-from django.http import HttpRequest, HttpResponse
+from django.contrib.auth.decorators import login_not_required
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 
 from vinter.core.sky.nights import nights
@@ -17,6 +18,7 @@ from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Site
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Take
+from vinter.web.watch import healthy
 from vinter.web.workflow import head
 
 STEPS = (
@@ -86,3 +88,11 @@ def home(request: HttpRequest) -> HttpResponse:
             **head("", context=f"{site.name} · {site.tz}"),
         },
     )
+
+
+@login_not_required
+def health(request: HttpRequest) -> JsonResponse:
+    """For a watcher: 200 while the database answers, there is space and the worker goes its rounds, else
+    503."""
+    well = healthy()
+    return JsonResponse({"ok": well}, status=200 if well else 503)

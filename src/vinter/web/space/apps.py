@@ -12,4 +12,5 @@ class SpaceConfig(AppConfig):
 
     def ready(self) -> None:
         """Name the function."""
-        register_chore("vinter.web.space.usage.sweep")
+        for chore in ("watch.note_alive", "space.usage.sweep", "keeping.back_up_when_due"):
+            register_chore(f"vinter.web.{chore}")
