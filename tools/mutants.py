@@ -127,9 +127,23 @@ FAULTS = (
     Fault(
         "one clear night is a promise",
         "src/vinter/core/track_record.py",
-        "PRIOR_NIGHTS = 4.0",
-        "PRIOR_NIGHTS = 0.0",
+        "SURE_FROM = 1.8",
+        "SURE_FROM = 0.0",
         "tests/core/test_track_record.py",
+    ),
+    Fault(
+        "many nights average away what a phone is off by",
+        "src/vinter/core/track_record.py",
+        "SKY_SHARED = 0.1",
+        "SKY_SHARED = 0.0",
+        "tests/core/test_track_record.py",
+    ),
+    Fault(
+        "the ledger counts frames that were left out",
+        "src/vinter/web/ledger/records.py",
+        "kept[take] += many",
+        "kept[take] += 2 * many",
+        "tests/web/test_growth.py",
     ),
     Fault(
         "a texture that stands still is no ground",

@@ -14,7 +14,7 @@ from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame, Take
 
 pytestmark = pytest.mark.django_db
-OPEN = {"sign-in", "sign-up", "enter-demo", "card-open"}  # without signing in
+OPEN = {"sign-in", "sign-up", "enter-demo", "card-open", "health"}  # without signing in
 JUNE = 1812588300
 QUERIES = {
     "season-minute": {"t": JUNE},

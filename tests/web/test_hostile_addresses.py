@@ -10,6 +10,7 @@ from vinter.web.finish.models import Export, Finish
 from vinter.web.rehearse.models import Rehearsal
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame, Take
+from vinter.web.watch import note_alive
 
 pytestmark = pytest.mark.django_db
 HOSTILE = (
@@ -71,6 +72,7 @@ def address(name, pks, word):
 def test_no_address_breaks(desk, world, turn):
     """What takes is sent every word; what shows is asked for with every word, and sent to with some."""
     desk.raise_request_exception = False
+    note_alive()  # /health/ says 503 where no worker goes its rounds
     broken, word = [], HOSTILE[turn]
     given = dict.fromkeys(FIELDS, word)
     for number, name in enumerate(sorted(set(PATTERNS) - SLOW - {"sign-out", "account-end", "phone-delete"})):

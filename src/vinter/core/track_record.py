@@ -13,9 +13,7 @@ SURE_FROM = 1.8  # errors of its own, by which a bias is used: below them it cos
 LEAST, MOST = 0.03, 0.97  # chances, held there when a bias is sought: no single night outweighs all others
 STEPS = 20  # of Newton's method towards the shift
 SKY_SCATTER = 0.1  # mag/arcsec^2, by which single nights differ at least
-SKY_SHARED = (
-    0.1  # mag/arcsec^2, error of a phone's zero point: all its nights share it, no number averages it away
-)
+SKY_SHARED = 0.1  # mag/arcsec^2, error of a phone's zero point, which all its nights share
 
 
 @dataclass(frozen=True)

@@ -3,6 +3,7 @@
 from django.contrib.auth.decorators import login_not_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
+from django.views.decorators.http import require_safe
 
 from vinter.core.sky.nights import nights
 from vinter.web.finish.models import Finish
@@ -91,6 +92,7 @@ def home(request: HttpRequest) -> HttpResponse:
 
 
 @login_not_required
+@require_safe
 def health(request: HttpRequest) -> JsonResponse:
     """For a watcher: 200 while the database answers, there is space and the worker goes its rounds, else
     503."""
