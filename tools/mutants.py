@@ -140,9 +140,9 @@ FAULTS = (
     ),
     Fault(
         "the ledger counts frames that were left out",
-        "src/vinter/web/ledger/records.py",
-        "kept[take] += many",
-        "kept[take] += 2 * many",
+        "src/vinter/core/frames/outcome.py",
+        "kept += many if used else 0",
+        "kept += many",
         "tests/web/test_growth.py",
     ),
     Fault(

@@ -10,7 +10,7 @@ from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
 from vinter.web.demo.past import add_past
-from vinter.web.ledger.records import evenings_of, nights_of
+from vinter.web.ledger.records import evenings_of, told
 from vinter.web.shots.models import Shot
 
 LISTS = ("ledger", "takes", "shots", "stacks", "finishes", "space", "sites")
@@ -51,7 +51,7 @@ def test_pages_ask_the_database_no_more_often_after_years(desk, past, grow):
 
 def test_the_ledger_shows_a_page_of_nights_and_counts_all(desk, past, grow):
     grow(past, 8)
-    evenings, nights = evenings_of(past), nights_of(past)
+    evenings, nights = evenings_of(past), told(evenings_of(past))
     assert [(e.day, e.site) for e in evenings] == [(n.day, n.site) for n in nights] and len(evenings) > 24
     # counted without reading a frame as when each frame is read
     for evening, night in zip(evenings, nights, strict=True):

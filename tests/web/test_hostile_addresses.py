@@ -72,7 +72,7 @@ def address(name, pks, word):
 def test_no_address_breaks(desk, world, turn):
     """What takes is sent every word; what shows is asked for with every word, and sent to with some."""
     desk.raise_request_exception = False
-    note_alive()  # /health/ says 503 where no worker goes its rounds
+    note_alive()  # /health/ says 503 where no worker runs
     broken, word = [], HOSTILE[turn]
     given = dict.fromkeys(FIELDS, word)
     for number, name in enumerate(sorted(set(PATTERNS) - SLOW - {"sign-out", "account-end", "phone-delete"})):

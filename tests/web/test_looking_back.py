@@ -15,7 +15,7 @@ from django.urls import reverse
 from vinter.core.forecast import Forecast, Hour
 from vinter.web.forecast.models import CachedForecast
 from vinter.web.ledger.looking_back import forecast_nights, site_record, sky_nights, year_sheet
-from vinter.web.ledger.records import evenings_of, nights_of
+from vinter.web.ledger.records import evenings_of, told
 from vinter.web.shots.models import Shot
 
 pytestmark = pytest.mark.django_db
@@ -71,7 +71,7 @@ def test_the_last_word_before_a_night_is_kept_and_later_ones_do_not_count(desk, 
 def test_what_came_is_said_by_the_photographer_and_moves_the_next_chance(desk, shot, mill):
     Shot.objects.filter(pk=shot.pk).update(said={"chance": 0.8, "error": 0.1, "at": 0})
     assert site_record(mill) is None
-    opened = nights_of(shot.owner)[0].works[0].lesson_opened
+    opened = told(evenings_of(shot.owner))[0].works[0].lesson_opened
     desk.post(
         reverse("lesson", args=[shot.pk]),
         {"lesson": "Go later.", "sky_came": "clouded", "opened_with": opened},

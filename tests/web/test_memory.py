@@ -7,7 +7,7 @@ import pytest
 from django.urls import reverse
 
 from vinter.web.demo.past import PAST, add_past
-from vinter.web.ledger.records import last_time, nights_of
+from vinter.web.ledger.records import evenings_of, last_time, told
 from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Reading
 from vinter.web.stacks.learning import learn_site
@@ -97,14 +97,14 @@ def test_a_night_holds_what_was_planned_set_got_and_learned(desk, measured, nere
         "sky measured",
     ):
         assert words in page, words
-    night = nights_of(nerea)[0]
+    night = told(evenings_of(nerea))[0]
     got = night.works[0].got
     assert (got.frames, got.kept) == (5, 5) and night.frames == 5 and got.width_px > 1
     frame = measured.take.frame_set.first()
     frame.decision = "drop"
     frame.measure = {**frame.measure, "reasons": ["stars trailed"]}
     frame.save()
-    assert nights_of(nerea)[0].works[0].got.reasons == [("stars trailed", 1)]
+    assert told(evenings_of(nerea))[0].works[0].got.reasons == [("stars trailed", 1)]
     assert "1 left: stars trailed" in said(desk.get(reverse("ledger")))
     assert "Tide mill</span>" not in said(desk.get(reverse("ledger"), {"year": 2020}))
     assert "Nothing here yet" in said(desk.get(reverse("ledger"), {"site": 10**9}))
@@ -114,7 +114,7 @@ def test_frames_without_a_plan_are_a_night_too(desk, small_take, nerea):
     small_take.shot = None
     small_take.title = "Last year's folder"
     small_take.save()
-    days = [n.day for n in nights_of(nerea) if n.site is None]
+    days = [n.day for n in told(evenings_of(nerea)) if n.site is None]
     assert len(days) == 1
     page = said(desk.get(reverse("ledger")))
     assert "not planned" in page and "Last year&#x27;s folder" in page and "no site known" in page
@@ -122,12 +122,12 @@ def test_frames_without_a_plan_are_a_night_too(desk, small_take, nerea):
 
 def test_the_demo_opens_with_a_past(desk, nerea):
     assert sum(p.stat().st_size for p in PAST.iterdir()) < 12e6
-    told = json.loads((PAST / "past.json").read_text())
-    assert [len(row["takes"]) for row in told] == [1, 3, 1, 1]
+    found = json.loads((PAST / "past.json").read_text())
+    assert [len(row["takes"]) for row in found] == [1, 3, 1, 1]
     add_past(nerea)
     add_past(nerea)  # once
     assert Take.objects.filter(owner=nerea).count() == 6 and Stack.objects.filter(owner=nerea).count() == 2
-    nights = [n for n in nights_of(nerea) if n.day.year == 2026]
+    nights = [n for n in told(evenings_of(nerea)) if n.day.year == 2026]
     assert len(nights) == 4 and sum(len(n.finishes) for n in nights) == 3
     page = said(desk.get(reverse("ledger")))
     assert "Never 30 s with this lens" in page and "left: " in page

@@ -16,7 +16,7 @@ from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.phone import SimulatedPhone
 from vinter.web.finish.models import Finish
 from vinter.web.jobs.models import Job
-from vinter.web.ledger.records import nights_of
+from vinter.web.ledger.records import evenings_of, told
 from vinter.web.sites.models import Site
 from vinter.web.stacks.models import Stack
 from vinter.web.stacks.tasks import run_stack
@@ -52,7 +52,7 @@ def test_frames_near_a_site_are_its_own_and_the_phone_is_known_by_its_name(
     take = brought(desk, nerea, tools, [tmp_path / "a.jpg"])
     assert take.own_site == mill and take.own_phone.name == "Marlet 7"
     assert take.evening == date(2027, 6, 9)  # 00:40 belongs to the evening before
-    (night,) = [n for n in nights_of(nerea) if any(w.take == take for w in n.works)]
+    (night,) = [n for n in told(evenings_of(nerea)) if any(w.take == take for w in n.works)]
     assert night.site == mill and night.day == date(2027, 6, 9) and night.strip is not None
     page = said(desk.get(reverse("ledger")))
     assert "Last June" in page and "not planned" in page
@@ -105,7 +105,9 @@ def test_frames_of_three_nights_become_three_takes_and_nothing_is_lost(desk, ner
             (t.previews / f"{f.path.stem}.jpg").is_file() for f in t.frame_set.all()
         )
         assert len(list(t.folder.glob("*.jpg"))) == t.frame_set.count()
-    assert {n.day for n in nights_of(nerea, year=2026) if n.site == mill} >= {t.evening for t in takes}
+    assert {n.day for n in told(evenings_of(nerea, year=2026)) if n.site == mill} >= {
+        t.evening for t in takes
+    }
     again = desk.post(reverse("take-split", args=[takes[0].pk]))
     assert again.status_code == 400 and "one night" in said(again)
 

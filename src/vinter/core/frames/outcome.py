@@ -2,6 +2,7 @@
 why."""
 
 from collections import Counter
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from statistics import median
 
@@ -30,7 +31,38 @@ class Outcome:
     @property
     def light_s(self) -> float:
         """Seconds of light of the kept frames, by the shutter used most."""
-        return self.kept * self.shutters[0] if self.shutters else 0.0
+        return _light_s(self.kept, self.shutters)
+
+
+@dataclass(frozen=True)
+class Tally:
+    """Frames of the sky by counts alone: measured, kept, and the seconds of light of the kept ones, as in
+    `Outcome`."""
+
+    frames: int = 0
+    kept: int = 0
+    light_s: float = 0.0
+
+
+def tally(groups: Iterable[tuple[float | None, bool, int]]) -> Tally:
+    """Counts of groups of like frames, each with its shutter (s), whether it was kept, and how many."""
+    shutters: Counter[float] = Counter()
+    frames = kept = 0
+    for shutter, used, many in groups:
+        frames += many
+        kept += many if used else 0
+        if shutter:
+            shutters[shutter] += many
+    return Tally(frames, kept, _light_s(kept, _most_first(shutters)))
+
+
+def _light_s(kept: int, shutters: Sequence[float]) -> float:
+    return kept * shutters[0] if shutters else 0.0
+
+
+def _most_first(counts: Counter[float]) -> list[float]:
+    """What was counted, most often first; of like ones the smaller."""
+    return sorted(counts, key=lambda value: (-counts[value], value))
 
 
 def outcome(frames: list[tuple[Measure, bool]]) -> Outcome:
@@ -39,14 +71,11 @@ def outcome(frames: list[tuple[Measure, bool]]) -> Outcome:
     kept = [m for m, used in frames if used]
     times = sorted(m.time for m in measures if m.time)
 
-    def most(values: list[float]) -> list[float]:
-        return [value for value, _ in Counter(values).most_common()]
-
     reasons = Counter(m.reasons[0] for m, used in frames if not used and m.reasons)
     good = kept or measures
     return Outcome(
-        isos=[int(v) for v in most([float(m.iso) for m in measures if m.iso])],
-        shutters=most([m.exposure_s for m in measures if m.exposure_s]),
+        isos=[int(v) for v in _most_first(Counter(float(m.iso) for m in measures if m.iso))],
+        shutters=_most_first(Counter(m.exposure_s for m in measures if m.exposure_s)),
         frames=len(measures),
         kept=len(kept),
         first=times[0] if times else None,

@@ -311,9 +311,16 @@ def read_picture(path: Path) -> Frame:
         words = str(error).replace(str(path), path.name)
         raise BadInput(f"{path.name}: not a picture that can be read ({words})") from error
     data = upright(_as_uint16(values, path), meta.orientation)
+    return _developed(path, "picture", data, meta, linear)
+
+
+def _developed(
+    path: Path, kind: str, data: npt.NDArray[np.uint16], meta: Metadata, linear: bool = False
+) -> Frame:
+    """A frame whose pixels are colours already."""
     return Frame(
         path=path,
-        kind="picture",
+        kind=kind,
         data=data,
         pattern=None,
         black=np.zeros((2, 2)),
@@ -327,16 +334,7 @@ def read_picture(path: Path) -> Frame:
 def read_fits(path: Path) -> Frame:
     """A FITS picture as upright linear RGB; a grey one in three like colours."""
     data, meta = fits_values(path, check_size)
-    return Frame(
-        path=path,
-        kind="linear",
-        data=data,
-        pattern=None,
-        black=np.zeros((2, 2)),
-        white=65535.0,
-        colour=Colour(),
-        meta=meta,
-    )
+    return _developed(path, "linear", data, meta)
 
 
 @contextmanager

@@ -94,7 +94,7 @@ def home(request: HttpRequest) -> HttpResponse:
 @login_not_required
 @require_safe
 def health(request: HttpRequest) -> JsonResponse:
-    """For a watcher: 200 while the database answers, there is space and the worker goes its rounds, else
+    """For a watcher: 200 while the database answers, there is space and the worker runs, else
     503."""
     well = healthy()
     return JsonResponse({"ok": well}, status=200 if well else 503)

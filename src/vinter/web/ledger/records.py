@@ -4,7 +4,7 @@ An `Evening` is a night by its rows and counts alone, so that years of them cost
 all that a page shows of it, and is read for as many as are shown.
 """
 
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date
@@ -17,8 +17,7 @@ from django.db.models.functions import Cast
 from vinter.core.frames.frame_type import NEVER_STACKED
 from vinter.core.frames.measure import stored_measure
 from vinter.core.frames.metadata import EARLIEST, LATEST
-from vinter.core.frames.outcome import Outcome, outcome
-from vinter.core.frames.selection import Candidate, Decision
+from vinter.core.frames.outcome import Outcome, Tally, outcome, tally
 from vinter.core.sky.nights import nights
 from vinter.core.sky.site import Site as CoreSite
 from vinter.core.sky.site_sky import FROM_FRAMES
@@ -39,22 +38,13 @@ NO_SKY = {"ground", "twin", "test", *NEVER_STACKED}
 
 
 @dataclass(frozen=True)
-class Tally:
-    """Frames of the sky of a take: measured, kept, and the seconds of light of the kept ones."""
-
-    frames: int = 0
-    kept: int = 0
-    light_s: float = 0.0
-
-
-@dataclass(frozen=True)
 class Entry:
     """A take by its row and counts; without a shot when it was not planned, without a take when it was not
     shot."""
 
     shot: Shot | None
     take: Take | None
-    tally: Tally = Tally()
+    tally: Tally
     again: bool = False  # another take of the shot before
 
     @property
@@ -128,13 +118,6 @@ def _got(take: Take) -> Outcome | None:
     return outcome([(stored_measure(f.measure or {}), f.included) for f in frames]) if frames else None
 
 
-def nights_of(
-    owner: Any, site: int | None = None, year: int | None = None, phone: int | None = None
-) -> list[Night]:
-    """Nights of a person, newest first; of one site, year (of the evening) or phone when asked."""
-    return told(evenings_of(owner, site, year, phone))
-
-
 def evenings_of(
     owner: Any, site: int | None = None, year: int | None = None, phone: int | None = None
 ) -> list[Evening]:
@@ -179,25 +162,12 @@ def _tallies(owner: Any) -> defaultdict[int, Tally]:
         .values_list("take_id", "frame_type", "error", "decision", "measure__verdict", "measure__exposure_s")
         .annotate(many=Count("pk"))
     )
-    shutters: dict[int, Counter[float]] = defaultdict(Counter)
-    frames: Counter[int] = Counter()
-    kept: Counter[int] = Counter()
+    groups: defaultdict[int, list[tuple[float | None, bool, int]]] = defaultdict(list)
     for take, kind, error, decision, verdict, shutter, many in alike:
-        if verdict is None:  # nothing was measured
-            continue
-        frames[take] += many
-        if shutter:
-            shutters[take][shutter] += many
-        suggested = "drop" if error else verdict
-        if Candidate(
-            kind, readable=not error, measured=True, verdict=suggested, decision=Decision(decision)
-        ).included:
-            kept[take] += many
-    out: defaultdict[int, Tally] = defaultdict(Tally)
-    for take, many in frames.items():
-        shutter = shutters[take].most_common(1)[0][0] if shutters[take] else 0.0
-        out[take] = Tally(many, kept[take], kept[take] * shutter)
-    return out
+        if verdict is not None:  # else nothing was measured
+            like = Frame(frame_type=kind, error=error, decision=decision, measure={"verdict": verdict})
+            groups[take].append((shutter, like.candidate.included, many))
+    return defaultdict(Tally, {take: tally(found) for take, found in groups.items()})
 
 
 def _first_times(takes: list[Take]) -> dict[int, float]:
