@@ -44,10 +44,8 @@ def checks(
         ("White balance, fixed", f"{FIXED_KELVIN} K"),
         ("Delay", f"{delay:g} s"),
         ("Frames", f"{frames}"),
-        (
-            f"Point to, by compass {north.compass(pose.azimuth):.0f}°" if north else "Point to",
-            f"az {pose.azimuth:.0f}° up {pose.altitude:.0f}°",
-        ),
+        ("Point to", f"az {pose.azimuth:.0f}° up {pose.altitude:.0f}°"),
+        *([("A compass shows", f"{north.compass(pose.azimuth):.0f}°")] if north else []),
         *((step.label, step.value) for step in steps),
     ]
 
