@@ -21,10 +21,9 @@ SMALL = (
     "constants",
     "discovery",
     "parallel",
-    "byte_cache",
 )  # known to every room
 SHARED = ("forms", "fields", "uploads", "owned", "workflow", "templatetags", "settings", "urls", "security")
-SHARED += ("serve", "wsgi", "assets", "keeping", "home_network")
+SHARED += ("serve", "wsgi", "assets", "keeping", "home_network", "byte_cache")
 
 
 def imports_of(parent: str, left_out: tuple[str, ...]) -> dict[str, set[str]]:

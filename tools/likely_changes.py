@@ -102,10 +102,11 @@ CHANGES = (
         "a kind of picture",
         (
             (
-                f"{CORE}/modes/aurora.py",
+                f"{CORE}/planning/modes/aurora.py",
                 "",
                 '"""Aurora."""\n\n'
-                "from vinter.core.modes.basis import Basis, ModePlan, Option, mode, storage, usual\n\n\n"
+                "from vinter.core.planning.modes.basis import Basis, ModePlan, Option, mode\n"
+                "from vinter.core.planning.modes.basis import storage, usual\n\n\n"
                 '@mode("aurora", "Aurora", Option("seconds", "Shutter, s", 4, 1, 20), place=95)\n'
                 "def aurora(b: Basis, o: dict[str, float]) -> ModePlan:\n"
                 '    """Short frames."""\n'

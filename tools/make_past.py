@@ -73,8 +73,8 @@ NIGHTS = (
 def plan(user, told):
     """A shot of a night, planned as the pages do."""
     from vinter.core.camera.projection import Pose
-    from vinter.core.planned_with import snapshot
-    from vinter.core.shot import OwnSettings, plan_shot
+    from vinter.core.planning.planned_with import snapshot
+    from vinter.core.planning.shot import OwnSettings, plan_shot
     from vinter.core.sky.nights import nights
     from vinter.web.gear.models import Phone
     from vinter.web.nights.models import preferences_of

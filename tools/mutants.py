@@ -126,17 +126,17 @@ FAULTS = (
     ),
     Fault(
         "one clear night is a promise",
-        "src/vinter/core/track_record.py",
+        "src/vinter/web/ledger/track_record.py",
         "SURE_FROM = 1.8",
         "SURE_FROM = 0.0",
-        "tests/core/test_track_record.py",
+        "tests/web/test_track_record.py",
     ),
     Fault(
         "many nights average away what a phone is off by",
-        "src/vinter/core/track_record.py",
+        "src/vinter/web/ledger/track_record.py",
         "SKY_SHARED = 0.1",
         "SKY_SHARED = 0.0",
-        "tests/core/test_track_record.py",
+        "tests/web/test_track_record.py",
     ),
     Fault(
         "the ledger counts frames that were left out",
@@ -238,7 +238,7 @@ FAULTS = (
     ),
     Fault(
         "a tracked exposure keeps the usual ISO",
-        "src/vinter/core/modes/moving.py",
+        "src/vinter/core/planning/modes/moving.py",
         "set_to = b.settled(best, sky_fitting_iso(b, lasts, 0.12), n)",
         "set_to = b.settled(best, b.exposure.iso.chosen, n)",
         "tests/core/test_modes.py",

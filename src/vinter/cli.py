@@ -121,7 +121,7 @@ def _simulate(a: argparse.Namespace) -> None:
     from vinter.core.camera.exposure import expose
     from vinter.core.camera.phones import phone
     from vinter.core.camera.projection import Pose
-    from vinter.core.shot import aim
+    from vinter.core.planning.shot import aim
     from vinter.core.simulate.capture import Burst, faults_from
     from vinter.core.simulate.scenes import SCENES
     from vinter.core.simulate.shooting import shoot

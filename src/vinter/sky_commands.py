@@ -55,8 +55,8 @@ def _plan(a: argparse.Namespace) -> None:
     from vinter.core.field.card import checks
     from vinter.core.ground.magnetic import declination
     from vinter.core.ground.zones import zone_at
-    from vinter.core.modes.registry import mode_of
-    from vinter.core.picture import Wish, plan_picture
+    from vinter.core.planning.modes.registry import mode_of
+    from vinter.core.planning.picture import Wish, plan_picture
     from vinter.core.sky.site import Site
     from vinter.core.sky.targets import target
 

@@ -7,7 +7,7 @@ from vinter.core.camera.projection import Pose
 from vinter.core.field.card import checks, plan_b, spoken_shutter, timing
 from vinter.core.field.packing import Item, Mark, Outing, cold_and_dew, marked, pack_list
 from vinter.core.forecast import Forecast, Hour
-from vinter.core.modes.basis import MODE_PLAN, CardStep, StepKind
+from vinter.core.planning.modes.basis import MODE_PLAN, CardStep, StepKind
 
 
 def test_a_timer_counts_the_phones_pause_or_the_modes_own_interval():

@@ -11,7 +11,7 @@ from vinter.core.camera.phones import phone
 from vinter.core.finish.moves.core_light import CoreLight
 from vinter.core.frames.mosaic import demosaic
 from vinter.core.frames.stars import find_stars
-from vinter.core.shot import plan_shot
+from vinter.core.planning.shot import plan_shot
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.expected import RGGB, finished, part_of, whole
 from vinter.core.simulate.phone import SimulatedPhone

@@ -4,10 +4,10 @@ import cv2
 import numpy as np
 import pytest
 
-from vinter.core.finish.grain import COLUMNS, ROWS, calmer, colours_of, details, weights
-from vinter.core.finish.neighbours import drawn_in
-from vinter.core.finish.pixels import light_of, shrunk
-from vinter.core.finish.star_light import disc, over_opening, thinner
+from vinter.core.finish.loops.grain import COLUMNS, ROWS, calmer, colours_of, details, weights
+from vinter.core.finish.loops.neighbours import drawn_in
+from vinter.core.finish.loops.pixels import light_of, shrunk
+from vinter.core.finish.loops.star_light import disc, over_opening, thinner
 
 
 @pytest.mark.parametrize("wide", [3, 5, 7])

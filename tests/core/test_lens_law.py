@@ -25,7 +25,7 @@ from vinter.core.camera.projection import (
 from vinter.core.camera.trailing import drift_map, pole_seen
 from vinter.core.constants import SIDEREAL_ARCSEC
 from vinter.core.errors import BadInput
-from vinter.core.shot import aim, declination, field_of_view
+from vinter.core.planning.shot import aim, declination, field_of_view
 from vinter.core.sky.refraction import refraction
 from vinter.core.sky.site import Site
 

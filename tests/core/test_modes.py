@@ -14,12 +14,12 @@ from vinter.core.camera.exposure import OwnSettings
 from vinter.core.camera.phones import phone
 from vinter.core.camera.photons import sky_rate
 from vinter.core.errors import BadInput
-from vinter.core.modes.basis import Basis
-from vinter.core.modes.bodies import moon_factor
-from vinter.core.modes.registry import MODES, plan_mode
-from vinter.core.modes.standing import moon_on_ground
-from vinter.core.picture import Wish, plan_picture
-from vinter.core.shot import field_of_view, next_rise, plan_shot
+from vinter.core.planning.modes.basis import Basis
+from vinter.core.planning.modes.bodies import moon_factor
+from vinter.core.planning.modes.registry import MODES, plan_mode
+from vinter.core.planning.modes.standing import moon_on_ground
+from vinter.core.planning.picture import Wish, plan_picture
+from vinter.core.planning.shot import field_of_view, next_rise, plan_shot
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.ephemeris import separation
 from vinter.core.sky.nights import nights

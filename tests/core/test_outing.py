@@ -11,7 +11,7 @@ from vinter.core.field.hazards import HAZARDS
 from vinter.core.field.packing import ALWAYS, Mark, Outing, marked, pack_list
 from vinter.core.frames.frame_type import FRAME_TYPES, NEVER_STACKED
 from vinter.core.frames.selection import Candidate, Decision
-from vinter.core.modes.basis import MODE_PLAN
+from vinter.core.planning.modes.basis import MODE_PLAN
 from vinter.core.rehearse.coach import Judgement
 from vinter.core.rehearse.outcome import after_leaving, after_press
 from vinter.core.versions import Schema

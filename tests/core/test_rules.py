@@ -15,7 +15,7 @@ from vinter.core.field.departure import leave_by
 from vinter.core.forecast import Forecast, Hour, by_night
 from vinter.core.formats.tables import nights_ics
 from vinter.core.frames.selection import Candidate, Decision
-from vinter.core.shot import target_gone
+from vinter.core.planning.shot import target_gone
 from vinter.core.sky.horizon import merged
 from vinter.core.sky.nights import evening_of, night_at, nights, noon
 from vinter.core.sky.refraction import refraction

@@ -12,15 +12,15 @@ from vinter.core.camera.focus import blur_px, hyperfocal
 from vinter.core.camera.phones import phone
 from vinter.core.camera.projection import Pose
 from vinter.core.errors import BadInput
-from vinter.core.shot import plan_shot
+from vinter.core.planning.shot import plan_shot
+from vinter.core.planning.skyline import figures, frame_seen, picture
+from vinter.core.planning.stand import Subject, Wanted, destination, distance_for_top, stands
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.catalogue import DATA
 from vinter.core.sky.horizon import Horizon
 from vinter.core.sky.nights import nights
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import CORE, target
-from vinter.core.skyline import figures, frame_seen, picture
-from vinter.core.stand import Subject, Wanted, destination, distance_for_top, stands
 
 MILL = Site(lat=37.702, lon=-8.772, tz="Europe/Lisbon", elevation=6, zenith=21.5)
 FOLD = Site(lat=-32.24, lon=20.03, tz="Africa/Johannesburg", elevation=420, zenith=21.9)

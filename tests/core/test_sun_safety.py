@@ -11,7 +11,7 @@ from fields import SITE as MILL
 from vinter.cli import main
 from vinter.core.camera.projection import Pose
 from vinter.core.errors import BadInput
-from vinter.core.picture import Wish, plan_picture
+from vinter.core.planning.picture import Wish, plan_picture
 from vinter.core.sky.sun_safety import LEAST_DEG, SunTooNear, next_safe
 from vinter.core.sky.targets import target
 

@@ -50,28 +50,28 @@ def test_field_pages_too(desk, shot, name):
 def test_scripts_import_each_other_under_hashed_names():
     folder = settings.STATIC_ROOT / "js"
     for name, exports in (
-        ("timer.js", "timer-moments"),
-        ("skyline.js", "skyline-geometry"),
-        ("finish.js", "token"),
+        ("field/timer.js", "./timer-moments"),
+        ("planning/skyline.js", "./skyline-geometry"),
+        ("bench/finish.js", "../shared/token"),
     ):
         path = folder / staticfiles_storage.stored_name(f"js/{name}").removeprefix("js/")
-        imports = re.findall(r'from "(\./[^"]+)"', path.read_text())
-        assert any(re.fullmatch(rf"\./{exports}\.[0-9a-f]{{12}}\.js", i) for i in imports)
-        assert all((folder / i).is_file() for i in imports)
+        imports = re.findall(r'from "(\.{1,2}/[^"]+)"', path.read_text())
+        assert any(re.fullmatch(rf"{re.escape(exports)}\.[0-9a-f]{{12}}\.js", i) for i in imports)
+        assert all((path.parent / i).is_file() for i in imports)
 
 
 def test_no_script_is_a_stranger():
     """Every script is a page's own or imported by one, and there is none without a use."""
-    scripts = {p.name for p in (settings.BASE / "static/js").glob("*.js")}
+    texts = {p.name: p.read_text() for p in (settings.BASE / "static/js").rglob("*.js")}
+    scripts = set(texts)
     pages = "\n".join(p.read_text() for p in (settings.BASE / "templates").rglob("*.html"))
-    used = set(re.findall(r"js/([\w-]+\.js)", pages)) | {"field-worker.js"}
-    texts = {name: (settings.BASE / "static/js" / name).read_text() for name in scripts}
-    used |= {i for text in texts.values() for i in re.findall(r'from "\./([\w-]+\.js)"', text)}
+    used = set(re.findall(r"js/\w+/([\w-]+\.js)", pages)) | {"field-worker.js"}
+    used |= {i for text in texts.values() for i in re.findall(r'from "(?:\.|\.\./\w+)/([\w-]+\.js)"', text)}
     assert used == scripts
 
 
 def test_no_script_finds_a_thing_by_its_colour():
-    for path in (settings.BASE / "static/js").glob("*.js"):
+    for path in (settings.BASE / "static/js").rglob("*.js"):
         for line in path.read_text().splitlines():
             looks_up = "querySelector" in line or "getAttribute" in line or "matches(" in line
             assert not (looks_up and re.search(r"#[0-9a-fA-F]{3,8}\b", line)), f"{path.name}: {line}"

@@ -10,9 +10,9 @@ import pytest
 from desk import said
 from django.urls import reverse
 
-from vinter.core.byte_cache import ByteCache
 from vinter.core.errors import BadInput
 from vinter.web import compute
+from vinter.web.byte_cache import ByteCache
 from vinter.web.compute import ComputePool, StillComputing, computed, remembered
 from vinter.web.nights import years
 

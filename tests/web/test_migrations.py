@@ -79,7 +79,7 @@ def test_everything_stored_comes_along(old):
     assert new.get_model("shots", "Shot").objects.get().alone is False
 
     # read through today's models, stored plans of that time are in today's form
-    from vinter.core.modes.basis import StepKind
+    from vinter.core.planning.modes.basis import StepKind
     from vinter.web.shots.models import Shot
 
     steps = Shot.objects.get().steps

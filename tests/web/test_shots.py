@@ -11,7 +11,7 @@ import pytest
 from desk import said
 from django.urls import reverse
 
-from vinter.core.modes.registry import MODES
+from vinter.core.planning.modes.registry import MODES
 from vinter.web.gear.models import Phone
 from vinter.web.nights.models import Preferences
 from vinter.web.shots.models import Shot

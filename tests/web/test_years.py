@@ -10,11 +10,11 @@ from django.conf import settings
 from django.http import QueryDict
 from django.urls import reverse
 
-from vinter.core.byte_cache import ByteCache
 from vinter.core.sky.ranking import NightFilter
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import CORE, target
 from vinter.core.sky.thresholds import Thresholds
+from vinter.web.byte_cache import ByteCache
 from vinter.web.nights import years
 from vinter.web.nights.query import PlanQuery
 from vinter.web.nights.season import season

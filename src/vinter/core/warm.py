@@ -7,7 +7,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from vinter.core.finish import grain, linear_light, neighbours, pixels, star_light
+from vinter.core.finish import linear_light
+from vinter.core.finish.loops import grain, neighbours, pixels, star_light
 from vinter.core.simulate import painting
 from vinter.core.simulate.exposing import digitise, draw_trails
 from vinter.core.stack.warming import stacking

@@ -23,12 +23,12 @@ from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
-from vinter.core.byte_cache import ByteCache
 from vinter.core.parallel import die_with_parent
 from vinter.core.sky.catalogue import between_stars, milky_way, star_table
 from vinter.core.sky.ephemeris import year_direction, year_ephemeris
 from vinter.core.sky.nights import nights
 from vinter.core.sky.site import Site
+from vinter.web.byte_cache import ByteCache
 
 V = TypeVar("V")
 PAGE_SECONDS = 0.8  # that a page waits for what it needs

@@ -8,7 +8,7 @@ from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
 from vinter.core.camera.white_balance import FIXED_KELVIN
 from vinter.core.ground.magnetic import Declination
-from vinter.core.modes.basis import DELAY_SECONDS, CardStep, StepKind, spoken_shutter
+from vinter.core.planning.modes.basis import DELAY_SECONDS, CardStep, StepKind, spoken_shutter
 
 
 def checks(

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from vinter.core.finish.loops.pixels import cut
 from vinter.core.finish.moves.base import MOVES, Move
 from vinter.core.finish.moves.black_point import BlackPoint
 from vinter.core.finish.moves.core_light import CoreLight
@@ -13,7 +14,6 @@ from vinter.core.finish.moves.detail import Detail
 from vinter.core.finish.moves.gradient_removal import GradientRemoval
 from vinter.core.finish.moves.light_balance import LightBalance
 from vinter.core.finish.moves.noise_reduction import SMOOTH_LIMIT, NoiseReduction
-from vinter.core.finish.pixels import cut
 from vinter.core.finish.recipe import RecipeParts
 from vinter.core.finish.scene import Scene
 

@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.finish.canvas import Canvas
-from vinter.core.finish.pixels import (
+from vinter.core.finish.loops.pixels import (
     BAND,
     F32,
     apart,

@@ -6,6 +6,7 @@ import numpy.typing as npt
 from vinter.core.finish.canvas import Canvas, fresh
 from vinter.core.finish.guard import VISIBLE_NOISE, seen_noise
 from vinter.core.finish.linear_light import LinearLight
+from vinter.core.finish.loops.pixels import bytes_of, counted
 from vinter.core.finish.moves.base import LinearMove, Move
 from vinter.core.finish.moves.black_point import BlackPoint
 from vinter.core.finish.moves.colour import Colour as Saturation
@@ -19,7 +20,6 @@ from vinter.core.finish.moves.gradient_removal import GradientRemoval, glow_base
 from vinter.core.finish.moves.light_balance import GroundLight, Light, LightBalance, balance_gains
 from vinter.core.finish.moves.noise_reduction import NoiseReduction, Smoothing
 from vinter.core.finish.moves.stars import Stars
-from vinter.core.finish.pixels import bytes_of, counted
 from vinter.core.finish.recipe import RecipeParts, recipe_of
 from vinter.core.finish.scene import Scene, region
 

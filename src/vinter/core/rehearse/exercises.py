@@ -8,7 +8,7 @@ import numpy as np
 from vinter.core.camera.phones import Lens, phone
 from vinter.core.camera.projection import Pose
 from vinter.core.errors import BadInput
-from vinter.core.shot import aim
+from vinter.core.planning.shot import aim
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.modes import PhoneSettings
 from vinter.core.sky.ephemeris import year_of

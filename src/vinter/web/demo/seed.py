@@ -5,7 +5,7 @@ from datetime import date, time
 from django.contrib.auth import get_user_model
 
 import vinter
-from vinter.core.shot import plan_shot
+from vinter.core.planning.shot import plan_shot
 from vinter.core.sky.nights import nights
 from vinter.web.demo.past import add_past
 from vinter.web.gear.models import Phone, own_shipped

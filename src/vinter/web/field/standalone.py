@@ -14,7 +14,7 @@ FONTS = ("next", "mono")
 
 def inlined(scripts: tuple[str, ...]) -> str:
     """Modules as one script: their imports are there already, so import lines and the word export go."""
-    texts = [(ASSETS / "js" / name).read_text() for name in scripts]
+    texts = [(ASSETS / "js/field" / name).read_text() for name in scripts]
     text = "\n".join(re.sub(r"^import\b[^;]*;\n", "", t, flags=re.MULTILINE) for t in texts)
     return re.sub(r"^export (?=(async )?function|const|class)", "", text, flags=re.MULTILINE)
 

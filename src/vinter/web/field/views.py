@@ -253,7 +253,7 @@ def pack_change(request: HttpRequest, pk: int) -> HttpResponse:
 def service_worker(request: HttpRequest) -> HttpResponse:
     """The script that keeps field pages for when there is no signal."""
     return HttpResponse(
-        (settings.BASE / "static/js/field-worker.js").read_text(),
+        (settings.BASE / "static/js/field/field-worker.js").read_text(),
         content_type="text/javascript",
         headers={"Cache-Control": "no-cache", "Service-Worker-Allowed": "/field/"},
     )

@@ -6,7 +6,9 @@ from datetime import date
 from typing import Any
 
 from vinter.core.sky.targets import CORE
-from vinter.core.track_record import (
+from vinter.web.conventions import dated
+from vinter.web.ledger.records import Evening
+from vinter.web.ledger.track_record import (
     ForecastNight,
     ForecastRecord,
     SkyNight,
@@ -14,8 +16,6 @@ from vinter.core.track_record import (
     forecast_record,
     sky_record,
 )
-from vinter.web.conventions import dated
-from vinter.web.ledger.records import Evening
 from vinter.web.nights.models import preferences_of
 from vinter.web.nights.years import judged_year
 from vinter.web.shots.models import Shot

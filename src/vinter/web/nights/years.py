@@ -11,7 +11,6 @@ import numpy as np
 import numpy.typing as npt
 from django.conf import settings
 
-from vinter.core.byte_cache import ByteCache, Sized, bytes_of
 from vinter.core.sky.ephemeris import check_year
 from vinter.core.sky.nights import Night
 from vinter.core.sky.ranking import judged
@@ -19,6 +18,7 @@ from vinter.core.sky.site import Site
 from vinter.core.sky.targets import Target
 from vinter.core.sky.thresholds import Thresholds
 from vinter.core.sky.verdict import Verdict
+from vinter.web.byte_cache import ByteCache, Sized, bytes_of
 from vinter.web.compute import remembered
 from vinter.web.nights.drawing import PAPER, tones
 

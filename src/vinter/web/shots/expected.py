@@ -9,17 +9,17 @@ from django import forms
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
-from vinter.core.byte_cache import ByteCache
 from vinter.core.camera.frame_count import MOST_FRAMES
 from vinter.core.camera.iso import choose_iso
 from vinter.core.camera.shutter import SHUTTERS
 from vinter.core.errors import BadInput
 from vinter.core.formats.pictures import jpeg_bytes
-from vinter.core.picture import plan_picture
+from vinter.core.planning.picture import plan_picture
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.expected import PART, finished, finished_part, part_of, whole
 from vinter.core.sky.nights import evening_of
 from vinter.core.sky.sun_safety import check_sun
+from vinter.web.byte_cache import ByteCache
 from vinter.web.compute import PATIENT_SECONDS, remembered
 from vinter.web.forms import checked
 from vinter.web.owned import owned

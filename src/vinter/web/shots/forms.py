@@ -11,7 +11,7 @@ from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
 from vinter.core.camera.shutter import USES
 from vinter.core.errors import BadInput
-from vinter.core.modes.registry import MODES
+from vinter.core.planning.modes.registry import MODES
 from vinter.core.sky.nights import evening_of
 from vinter.core.sky.site import Site as CoreSite
 from vinter.web.forms import UnixTimeField

@@ -16,11 +16,11 @@ from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
 from vinter.core.camera.shutter import USES
 from vinter.core.ground.magnetic import Declination, declination
-from vinter.core.modes.basis import DELAY_SECONDS, MODE_PLAN, CardStep, Mode
-from vinter.core.modes.registry import mode_of
-from vinter.core.picture import Picture, Wish
-from vinter.core.planned_with import changes, snapshot
-from vinter.core.shot import SHOT_PLAN
+from vinter.core.planning.modes.basis import DELAY_SECONDS, MODE_PLAN, CardStep, Mode
+from vinter.core.planning.modes.registry import mode_of
+from vinter.core.planning.picture import Picture, Wish
+from vinter.core.planning.planned_with import changes, snapshot
+from vinter.core.planning.shot import SHOT_PLAN
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.scenes import place_seed, scene_for
 from vinter.core.sky.glow import site_zenith

@@ -12,12 +12,12 @@ from django.views.decorators.http import require_POST
 from vinter.core.camera.accessories import charge
 from vinter.core.camera.exposure import OwnSettings
 from vinter.core.camera.white_balance import balance_reason, white_balances
-from vinter.core.choices import choices
 from vinter.core.ground.magnetic import declination
-from vinter.core.modes.basis import Mode
-from vinter.core.modes.registry import mode_of
-from vinter.core.picture import Picture, Wish, mode_target, plan_picture
-from vinter.core.shot import field_of_view
+from vinter.core.planning.choices import choices
+from vinter.core.planning.modes.basis import Mode
+from vinter.core.planning.modes.registry import mode_of
+from vinter.core.planning.picture import Picture, Wish, mode_target, plan_picture
+from vinter.core.planning.shot import field_of_view
 from vinter.core.sky.nights import Night, night_at
 from vinter.core.sky.targets import CORE, Target, target
 from vinter.core.sky.verdict import compass

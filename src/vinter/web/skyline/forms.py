@@ -4,7 +4,7 @@ from typing import Any
 
 from django import forms
 
-from vinter.core.stand import Subject, Wanted, destination
+from vinter.core.planning.stand import Subject, Wanted, destination
 from vinter.web.forms import UnixTimeField
 
 NARROWEST, WIDEST = 30.0, 360.0

@@ -8,10 +8,10 @@ from django.http import HttpRequest
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
 from vinter.core.errors import BadInput
-from vinter.core.shot import aim
+from vinter.core.planning.shot import aim
+from vinter.core.planning.skyline import target_pose
 from vinter.core.sky.nights import Night
 from vinter.core.sky.targets import Target
-from vinter.core.skyline import target_pose
 from vinter.web.forms import checked
 from vinter.web.gear.models import NoPhone, Phone
 from vinter.web.nights.outlook import ahead

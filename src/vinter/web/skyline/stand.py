@@ -11,10 +11,10 @@ from vinter.core.errors import BadInput
 from vinter.core.formats.tables import iso
 from vinter.core.formats.waypoints import Waypoint, gpx_text
 from vinter.core.ground.magnetic import Declination, declination
+from vinter.core.planning.stand import Stand, Subject, stands
 from vinter.core.sky.nights import Night
 from vinter.core.sky.nights import nights as compute
 from vinter.core.sky.verdict import clock, compass
-from vinter.core.stand import Stand, Subject, stands
 from vinter.web.forms import checked
 from vinter.web.nights.forms import CursorForm
 from vinter.web.nights.outlook import ahead, today

@@ -9,12 +9,12 @@ from django.shortcuts import redirect, render
 
 from vinter.core.formats.pictures import jpeg_bytes
 from vinter.core.ground.magnetic import Declination, declination
-from vinter.core.shot import field_of_view
+from vinter.core.planning.shot import field_of_view
+from vinter.core.planning.skyline import figures, frame_seen, picture
 from vinter.core.sky.nights import Night, night_at
 from vinter.core.sky.pole import pole_sketch
 from vinter.core.sky.sun_safety import SunTooNear, check_sun
 from vinter.core.sky.verdict import compass
-from vinter.core.skyline import figures, frame_seen, picture
 from vinter.web.forms import checked
 from vinter.web.nights.drawing import draw, reading
 from vinter.web.nights.query import plan_query

@@ -13,7 +13,7 @@ from vinter.core.frames.film import RAMP, TRAILS, ramp, tone
 from vinter.core.frames.frame_type import classify_take
 from vinter.core.frames.measure import compare, stored_measure
 from vinter.core.parallel import collected
-from vinter.core.shot import target_gone
+from vinter.core.planning.shot import target_gone
 from vinter.core.sky.targets import target
 from vinter.web.jobs.registry import JobContext
 from vinter.web.takes.focus import SOFT_TICKS, learn_focus

@@ -9,7 +9,7 @@ from django.utils.html import escape, format_html
 from django.utils.safestring import SafeString, mark_safe
 
 from vinter.core.frames.content import Reader, accepted
-from vinter.core.modes.basis import spoken_shutter
+from vinter.core.planning.modes.basis import spoken_shutter
 from vinter.core.sky.verdict import compass as point_of
 from vinter.core.words import count_of
 from vinter.web.conventions import current, dated

@@ -8,8 +8,8 @@ import cv2
 import numpy as np
 
 from vinter.core.finish.canvas import Canvas
+from vinter.core.finish.loops.pixels import between, coloured, scaled
 from vinter.core.finish.moves.base import F32, Move, Part, move, setting
-from vinter.core.finish.pixels import between, coloured, scaled
 from vinter.core.finish.scene import Scene
 
 MOST_AREAS, MOST_POINTS = 200, 400

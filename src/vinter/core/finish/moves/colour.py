@@ -5,8 +5,8 @@ from dataclasses import replace
 import numpy as np
 
 from vinter.core.finish.canvas import Canvas
+from vinter.core.finish.loops.pixels import toned
 from vinter.core.finish.moves.base import Move, Part, Row, Shown, move, setting
-from vinter.core.finish.pixels import toned
 from vinter.core.finish.scene import Scene
 
 COLOUR = Row("Colour", 65)

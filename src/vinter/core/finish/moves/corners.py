@@ -6,8 +6,8 @@ import numpy as np
 
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.linear_light import LinearLight
+from vinter.core.finish.loops.neighbours import drawn_in
 from vinter.core.finish.moves.base import F32, LinearMove, Row, Shown, move, setting
-from vinter.core.finish.neighbours import drawn_in
 from vinter.core.finish.scene import Scene
 
 CORNERS = Row("Corners", 15)

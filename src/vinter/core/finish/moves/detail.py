@@ -6,9 +6,9 @@ import cv2
 import numpy as np
 
 from vinter.core.finish.canvas import Canvas
+from vinter.core.finish.loops.neighbours import locally
+from vinter.core.finish.loops.pixels import light_of, shrunk
 from vinter.core.finish.moves.base import F32, Move, Part, Row, Shown, move, setting
-from vinter.core.finish.neighbours import locally
-from vinter.core.finish.pixels import light_of, shrunk
 from vinter.core.finish.scene import Scene
 
 DETAIL = Row("Haze", 55)

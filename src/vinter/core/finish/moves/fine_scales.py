@@ -6,9 +6,9 @@ from dataclasses import replace
 import numpy as np
 
 from vinter.core.finish.canvas import Canvas
+from vinter.core.finish.loops.neighbours import add_layer, brightened, softened
+from vinter.core.finish.loops.pixels import light_of
 from vinter.core.finish.moves.base import Move, Row, Shown, move, setting
-from vinter.core.finish.neighbours import add_layer, brightened, softened
-from vinter.core.finish.pixels import light_of
 from vinter.core.finish.scene import Scene
 
 SCALES = Row("Fine scales", 68)

@@ -6,9 +6,9 @@ import cv2
 import numpy as np
 
 from vinter.core.finish.canvas import Canvas
-from vinter.core.finish.grain import calmer, colours_of, details, weights
+from vinter.core.finish.loops.grain import calmer, colours_of, details, weights
+from vinter.core.finish.loops.pixels import shrunk
 from vinter.core.finish.moves.base import Move, Part, Row, Shown, move, setting
-from vinter.core.finish.pixels import shrunk
 from vinter.core.finish.scene import Scene
 
 GRAIN = Row("Noise", 70)

@@ -8,10 +8,10 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.finish.canvas import Canvas
+from vinter.core.finish.loops.pixels import between, coloured
+from vinter.core.finish.loops.star_light import disc, over_opening, surely, thinner
 from vinter.core.finish.moves.base import F32, Move, Row, Shown, move, setting
-from vinter.core.finish.pixels import between, coloured
 from vinter.core.finish.scene import Scene
-from vinter.core.finish.star_light import disc, over_opening, surely, thinner
 
 Array = npt.NDArray[np.float64]
 STARS = Row("Stars", 67)

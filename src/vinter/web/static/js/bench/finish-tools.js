@@ -6,7 +6,7 @@ import {
 } from "./finish-recipe.js";
 import {
   token
-} from "./token.js";
+} from "../shared/token.js";
 
 const LEAST_STEP = 0.004; // of the width, between points of a stroke
 const MOST_POINTS = 300;

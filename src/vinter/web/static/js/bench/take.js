@@ -1,7 +1,7 @@
 // The contact sheet: sending files two at a time, keys for keep and drop, the loupe at 100 %.
 import {
   token
-} from "./token.js";
+} from "../shared/token.js";
 
 function start() {
   // What was refused is shown again after the page has gone on to measuring, until the next files are sent.

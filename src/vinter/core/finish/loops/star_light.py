@@ -6,7 +6,7 @@ import numba
 import numpy as np
 import numpy.typing as npt
 
-from vinter.core.finish.pixels import (
+from vinter.core.finish.loops.pixels import (
     BAND,
     F32,
     kernel,

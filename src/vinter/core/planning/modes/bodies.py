@@ -11,7 +11,7 @@ from vinter.core.camera.frame_count import GAP_SECONDS
 from vinter.core.camera.projection import Pose
 from vinter.core.constants import ARCSEC_PER_RADIAN
 from vinter.core.errors import BadInput
-from vinter.core.modes.basis import (
+from vinter.core.planning.modes.basis import (
     Basis,
     CardStep,
     ModePlan,

@@ -11,9 +11,9 @@ from vinter.core.camera.optics import Optics, megapixels, raw_words, resolutions
 from vinter.core.camera.phones import Lens, Phone
 from vinter.core.camera.shutter import USES
 from vinter.core.errors import BadInput
-from vinter.core.modes.registry import mode_of
-from vinter.core.picture import Wish, mode_target
-from vinter.core.shot import field_of_view, plan_shot
+from vinter.core.planning.modes.registry import mode_of
+from vinter.core.planning.picture import Wish, mode_target
+from vinter.core.planning.shot import field_of_view, plan_shot
 
 COMPARED_MINUTES = 10.0
 CLIP_ON = 0.6  # the usual wide clip-on

@@ -1,7 +1,7 @@
 // Painting over the stack: strokes are collected and sent; the server decides where the mask runs.
 import {
   token
-} from "./token.js";
+} from "../shared/token.js";
 
 function start() {
   const canvas = document.getElementById("paint"),

@@ -3,7 +3,7 @@
 from vinter.core.camera.focus import blur_px, hyperfocal
 from vinter.core.camera.frame_count import GAP_SECONDS
 from vinter.core.camera.lamp import candela, lamp_seconds
-from vinter.core.modes.basis import (
+from vinter.core.planning.modes.basis import (
     Basis,
     CardStep,
     ModePlan,

@@ -6,7 +6,7 @@ import math
 import numba
 import numpy as np
 
-from vinter.core.finish.pixels import (
+from vinter.core.finish.loops.pixels import (
     BAND,
     F32,
     Array,

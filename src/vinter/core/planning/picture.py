@@ -8,9 +8,9 @@ import numpy as np
 from vinter.core.camera.exposure import OwnSettings
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
-from vinter.core.modes.basis import Basis, Mode, ModePlan
-from vinter.core.modes.registry import mode_of, plan_mode, values
-from vinter.core.shot import ShotPlan, dimmed_band, plan_shot
+from vinter.core.planning.modes.basis import Basis, Mode, ModePlan
+from vinter.core.planning.modes.registry import mode_of, plan_mode, values
+from vinter.core.planning.shot import ShotPlan, dimmed_band, plan_shot
 from vinter.core.sky.nights import Night
 from vinter.core.sky.satellites import Pass
 from vinter.core.sky.site import Site

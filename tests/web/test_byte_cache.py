@@ -6,7 +6,7 @@ import time
 import numpy as np
 import pytest
 
-from vinter.core.byte_cache import ByteCache, bytes_of
+from vinter.web.byte_cache import ByteCache, bytes_of
 
 
 def test_the_least_recently_used_goes_when_the_bytes_run_out():

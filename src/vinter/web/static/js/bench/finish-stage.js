@@ -5,7 +5,7 @@ import {
 } from "./finish-recipe.js";
 import {
   token
-} from "./token.js";
+} from "../shared/token.js";
 
 const STEP = 120; // px that an arrow moves a part by
 

@@ -6,7 +6,7 @@ from vinter.core.camera.accessories import Tracker
 from vinter.core.camera.frame_count import GAP_SECONDS
 from vinter.core.camera.shutter import USES
 from vinter.core.constants import SIDEREAL_ARCSEC
-from vinter.core.modes.basis import (
+from vinter.core.planning.modes.basis import (
     Basis,
     CardStep,
     ModePlan,

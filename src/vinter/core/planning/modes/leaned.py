@@ -3,7 +3,7 @@
 from vinter.core.camera import photons
 from vinter.core.camera.frame_count import GAP_SECONDS
 from vinter.core.camera.shutter import USES
-from vinter.core.modes.basis import (
+from vinter.core.planning.modes.basis import (
     Basis,
     CardStep,
     ModePlan,

@@ -6,10 +6,10 @@ file.
 
 from dataclasses import replace
 
-from vinter.core import modes
 from vinter.core.discovery import load_all
 from vinter.core.errors import BadInput
-from vinter.core.modes.basis import REGISTERED, Basis, Mode, ModePlan
+from vinter.core.planning import modes
+from vinter.core.planning.modes.basis import REGISTERED, Basis, Mode, ModePlan
 from vinter.core.sky.satellites import Pass
 
 load_all(modes, but=("registry",))

@@ -10,7 +10,7 @@ from vinter.core.camera.lamp import LAMP_UNDER, candela, lamp_seconds
 from vinter.core.camera.projection import Pose
 from vinter.core.camera.shutter import USES
 from vinter.core.constants import SIDEREAL_ARCSEC
-from vinter.core.modes.basis import (
+from vinter.core.planning.modes.basis import (
     Basis,
     CardStep,
     ModePlan,
@@ -22,7 +22,7 @@ from vinter.core.modes.basis import (
     usual,
     worst_trail,
 )
-from vinter.core.shot import field_of_view
+from vinter.core.planning.shot import field_of_view
 from vinter.core.sky.brightness import phase_dimming, ray_airmass, to_magnitudes, to_nanolamberts
 from vinter.core.sky.ephemeris import year_of
 from vinter.core.sky.target_track import track

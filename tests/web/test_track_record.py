@@ -5,7 +5,7 @@ from datetime import date
 import numpy as np
 import pytest
 
-from vinter.core.track_record import ForecastNight, SkyNight, forecast_record, sky_record
+from vinter.web.ledger.track_record import ForecastNight, SkyNight, forecast_record, sky_record
 
 DAY = date(2026, 6, 1)
 BIAS = -0.8  # log-odds, of a forecast that promises too much

@@ -10,7 +10,7 @@ from vinter.core.camera.focus import hyperfocal
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
 from vinter.core.errors import BadInput
-from vinter.core.shot import field_of_view
+from vinter.core.planning.shot import field_of_view
 from vinter.core.sky.ephemeris import Array, year_of
 from vinter.core.sky.events import crossings
 from vinter.core.sky.nights import Moment, Night, moments

@@ -21,7 +21,7 @@ import {
 } from "./finish-tools.js";
 import {
   token
-} from "./token.js";
+} from "../shared/token.js";
 
 const read = (id) => JSON.parse(document.getElementById(id).textContent);
 
