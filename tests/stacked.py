@@ -30,7 +30,7 @@ def errors(report, truth, spec):
 
 
 def combined(cube, method="clip", weights=None, spread=None):
-    """Picture, difference of halves, counts and noise model of a cube."""
+    """Picture, counts and noise model of a cube."""
     ones, noise = np.ones(len(cube), np.float32), noise_model(cube)
     rules = Rules(
         Method(method),
@@ -39,4 +39,4 @@ def combined(cube, method="clip", weights=None, spread=None):
         ones if spread is None else np.float32(spread),
     )
     found = combine(cube, rules)
-    return found.picture, found.halves, found.count, noise
+    return found.picture, found.count, noise

@@ -270,7 +270,7 @@ def main():
                 joined = Stack.objects.create(
                     owner=user,
                     take=made[0][1].take,
-                    method="join",
+                    kind=Stack.JOIN,
                     parts=[s.pk for _, s in made],
                     frames=[pk for _, s in made for pk in s.frames],
                     version="demo",
@@ -293,7 +293,7 @@ def main():
                 row["stacks"].append(
                     {
                         "take": k,
-                        "method": stack.method,
+                        "method": stack.kind,
                         "name": name,
                         "report": stack.report,
                         "picture": packed(stack.picture, OUT / f"{name}.jp2"),

@@ -10,9 +10,8 @@ from pathlib import Path
 
 from vinter.command_values import print_json, read_number
 from vinter.core.errors import BadInput
-from vinter.core.stack.combining.methods import KAPPA, Method
+from vinter.core.stack.options import OPTIONS, Option, Shown
 from vinter.core.stack.pool import load_ahead
-from vinter.core.stack.settings import CORNERS, LAMPS
 from vinter.sky_commands import given_of, picture_place
 
 
@@ -72,8 +71,7 @@ def _stack(a: argparse.Namespace) -> None:
     from vinter.core.stack.single import circumstances_of
 
     settings = Settings(
-        method=Method(a.method),
-        kappa=a.kappa,
+        **{name: getattr(a, name) for name in OPTIONS if name != "share"},
         ground=a.ground,
         reference=a.reference,
         workers=a.workers,
@@ -81,11 +79,6 @@ def _stack(a: argparse.Namespace) -> None:
         flats=_files_of(a.flats),
         bias=_files_of(a.bias),
         mask=a.mask,
-        gaps=a.gaps,
-        tail=a.tail,
-        match=a.match,
-        lens=a.lens,
-        lamp=a.lamp,
         ground_frames=_files_of(a.ground_frames),
     )
     if not a.out.parent.is_dir():
@@ -100,7 +93,7 @@ def _stack(a: argparse.Namespace) -> None:
     given = given_of(a)
     result = stack(a.files, a.out, settings, progress=progress, keep=a.keep)
     report = result.report
-    if settings.method != Method.TRAILS:
+    if settings.method.points:
         progress("finding the field", 0.97)
         report |= examine(
             result.picture,
@@ -143,6 +136,18 @@ def _finish(a: argparse.Namespace) -> None:
     print_json({"file": str(a.out), "width": made.width, "height": made.height})
 
 
+def _add_option(p: argparse.ArgumentParser, option: Option) -> None:
+    """An option of a stack as an argument."""
+    if option.is_number:
+        p.add_argument(
+            f"--{option.name}", type=read_number, default=option.usual, metavar="NUMBER", help=option.help
+        )
+    else:
+        p.add_argument(
+            f"--{option.name}", choices=list(option.values), default=option.usual, help=option.help
+        )
+
+
 def picture_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
     """Add them to the command line."""
     p = add("doctor", _doctor, "say what is understood of files and what is not")
@@ -153,10 +158,6 @@ def picture_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
     p = add("stack", _stack, "stack frames into one linear picture")
     p.add_argument("files", nargs="+", type=Path)
     p.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT.tif")
-    p.add_argument("--method", choices=[m.value for m in Method], default=Method.CLIP.value)
-    p.add_argument(
-        "--kappa", type=read_number, default=KAPPA, help="deviations beyond which a sample is left out"
-    )
     p.add_argument("--ground", default="auto", metavar="auto|none|own|focus|FILE")
     p.add_argument(
         "--ground-frames",
@@ -164,16 +165,9 @@ def picture_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
         metavar="DIR",
         help="the ground's own exposures, for --ground own or focus",
     )
-    p.add_argument(
-        "--match",
-        choices=["auto", "off"],
-        default="auto",
-        help="bring the frames to one brightness and background",
-    )
-    p.add_argument(
-        "--lens", choices=["auto", "off"], default="auto", help="apply the lens warp the files carry"
-    )
-    p.add_argument("--lamp", choices=LAMPS, default="out", help="ground lit by a lamp: out, only, all")
+    for option in OPTIONS.values():
+        if option.shown != Shown.LUCKY:
+            _add_option(p, option)
     p.add_argument(
         "--keep",
         type=Path,
@@ -184,30 +178,14 @@ def picture_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
         p.add_argument(f"--{name}", type=Path, metavar="DIR")
     p.add_argument("--reference", default="auto", metavar="auto|NAME")
     p.add_argument("--mask", type=Path, metavar="PNG", help="a sky mask of your own, 255 = sky")
-    p.add_argument(
-        "--gaps", choices=["close", "open"], default="close", help="pauses between frames of trails"
-    )
-    p.add_argument(
-        "--tail",
-        type=read_number,
-        default=0.0,
-        metavar="SHARE",
-        help="how much darker the oldest frame of trails is, 0 to 1",
-    )
     picture_place(p)
     p.set_defaults(time=None)
-    p.add_argument(
-        "--corners",
-        choices=CORNERS,
-        default=CORNERS[0],
-        help="even out corners that the stars show to be darker",
-    )
     p.add_argument("--workers", type=int, default=min(os.cpu_count() or 1, 8))
     p.add_argument("--report", type=Path, metavar="OUT.json")
     p = add("lucky", _lucky, "stack the sharpest share of frames, or of a film, of the Moon or a planet")
     p.add_argument("files", nargs="+", type=Path, help="frames, a folder of them, or films")
     p.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT.tif")
-    p.add_argument("--share", type=read_number, default=0.3, help="of the frames that is kept, 0 to 1")
+    _add_option(p, OPTIONS["share"])
     p = add("finish", _finish, "render a stack with a recipe")
     p.add_argument("picture", type=Path, metavar="IN.tif")
     p.add_argument("--recipe", type=Path, required=True, metavar="R.json")

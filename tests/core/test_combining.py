@@ -4,11 +4,12 @@ import cv2
 import numpy as np
 import pytest
 
-from vinter.core.frames.mosaic import PEDESTAL
+from vinter.core.frames.mosaic import PEDESTAL, SPAN
 from vinter.core.stack.combining.blanking import blank
 from vinter.core.stack.combining.kernels import Rules, combine, join
 from vinter.core.stack.combining.light import normalize_into
 from vinter.core.stack.combining.methods import Method
+from vinter.core.stack.combining.tiles import noise_seen
 
 KAPPA = 3.5
 NOISE = np.array([[900.0, 0.4], [400.0, 0.2], [1600.0, 0.0]])
@@ -31,26 +32,22 @@ def kept_of(values, method, noise, spread):
 
 
 def place_by_place(values, method, noise, weights, spread):
-    """(value, difference of halves, samples kept) of the colours of one place (n, 3): what is left out in one
-    colour is left out in all."""
+    """(value, samples kept) of the colours of one place (n, 3): what is left out in one colour is left out in
+    all."""
     kept = np.stack([kept_of(values[:, c], method, noise[c], spread) for c in range(3)], axis=1)
     there, out = values > 0, []
     if method in ("clip", "weighted"):
         together = (kept | ~there).all(axis=1)
         kept = together[:, None] & there if (together[:, None] & there).any() else there
-    even = np.arange(len(values)) % 2 == 0
     for c in range(3):
         v, k = values[:, c], kept[:, c]
         if not there[:, c].any():
-            out.append((0.0, np.nan, 0))
+            out.append((0.0, 0))
             continue
-        halves = [
-            np.average(v[k & h], weights=weights[k & h]) if (k & h).any() else np.nan for h in (even, ~even)
-        ]
         value = {"median": lambda v=v, c=c: np.median(v[there[:, c]]), "trails": lambda v=v: v.max()}.get(
             method, lambda v=v, k=k: np.average(v[k], weights=weights[k])
         )()
-        out.append((value, halves[0] - halves[1], k.sum()))
+        out.append((value, k.sum()))
     return out
 
 
@@ -95,22 +92,35 @@ def test_every_place_is_what_the_plain_rules_give(method, n, uneven):
     weights = drawn.uniform(0.3, 2, n).astype(np.float32) if uneven else np.ones(n, np.float32)
     spread = drawn.uniform(1, 1.6, n).astype(np.float32) if uneven else np.ones(n, np.float32)
     found = combine(cube, Rules(Method(method), NOISE, weights, spread, KAPPA))
-    shape, out, halves, count, lost = cube.shape[1:], found.picture, found.halves, found.count, found.left_out
+    shape, out, count, lost = cube.shape[1:], found.picture, found.count, found.left_out
     unlike = 0
     for y, x in np.ndindex(*shape[:2]):
         rows = place_by_place(
             cube[:, y, x].astype(float), method, NOISE, weights.astype(float), spread.astype(float)
         )
-        if any(count[y, x, c] != rows[c][2] for c in range(3)):
+        if any(count[y, x, c] != rows[c][1] for c in range(3)):
             unlike += 1  # a sample that lies on the limit to the last digit may fall to either side
             continue
-        for c, (value, apart, _) in enumerate(rows):
+        for c, (value, _) in enumerate(rows):
             assert out[y, x, c] == pytest.approx(value, rel=1e-5)
-            assert halves[y, x, c] == pytest.approx(apart, abs=0.02, nan_ok=True)
     assert unlike <= 1
     given = (cube[..., 1] > 0).sum(axis=0)
     expected = np.where(given > 0, 1 - count[..., 1] / np.maximum(given, 1), 0)
     assert lost == pytest.approx(expected, abs=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("method", "as_plain"), [("mean", np.mean), ("clip", np.mean), ("median", np.median)]
+)
+def test_the_noise_that_is_stated_is_that_of_the_method(method, as_plain):
+    """The median of many normal samples is up to sqrt(pi / 2) times as noisy as their mean."""
+    n, deviation = 24, 90.0
+    cube = np.random.default_rng(5).normal(6000, deviation, (n, 256, 256, 3)).round().astype(np.uint16)
+    ones = np.ones(n, np.float32)
+    rules = Rules(Method(method), np.tile([deviation**2, 0.0], (3, 1)), ones, ones, 6.0)
+    single, stacked = noise_seen(cube, np.full(cube.shape[1:], n, np.uint16), rules)
+    assert single * SPAN == pytest.approx(deviation, rel=0.03)
+    assert stacked * SPAN == pytest.approx(as_plain(cube[..., 1], axis=0).std(), rel=0.04)
 
 
 def test_matched_light_is_scaled_and_shifted_and_clipped_samples_are_given_up():

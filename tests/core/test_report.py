@@ -8,6 +8,7 @@ import pytest
 
 from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.foreground.alignment import CameraShift
+from vinter.core.stack.options import Options
 from vinter.core.stack.photometry.normalization import Normalization
 from vinter.core.stack.registration.star_matching import Alignment
 from vinter.core.stack.report import REPORT, build, of_frames
@@ -53,7 +54,15 @@ def test_a_tripod_is_called_held_only_of_frames_that_were_compared():
 def test_noise_never_falls_by_more_than_the_root_of_the_frames(gain, said):
     frames, registration = burst(4)
     tiles = [SimpleNamespace(single_noise=1.0, stack_noise=1 / gain)]
-    report = build(frames, [], registration, Method.MEAN, tiles, (3.0, 3.0), np.full((2, 2), 255, np.uint8))
+    report = build(
+        frames,
+        [],
+        registration,
+        Options(method=Method.MEAN),
+        tiles,
+        (3.0, 3.0),
+        np.full((2, 2), 255, np.uint8),
+    )
     assert report["noise_gain"] == pytest.approx(said) and report["noise_expected"] == 2.0
 
 

@@ -71,7 +71,7 @@ def test_what_cannot_be_joined_says_why(desk, two, small_stack):
         answer = desk.post("/stacks/join/", {"parts": parts})
         assert answer.status_code == 400 and words in answer.content.decode()
     joined = Stack.objects.create(
-        owner=two[0].owner, take=two[0].take, frames=[], method="join", parts=[10**6, two[0].pk], version="x"
+        owner=two[0].owner, take=two[0].take, frames=[], kind="join", parts=[10**6, two[0].pk], version="x"
     )
     with pytest.raises(Exception, match="is gone"):
         run_join(joined.pk, SimpleNamespace(progress=lambda *a: None, pool=None))

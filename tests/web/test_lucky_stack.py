@@ -107,7 +107,7 @@ def test_a_take_without_a_disc_says_so(small_take, tools, nerea):
     one = Stack.objects.create(
         owner=nerea,
         take=small_take,
-        method="lucky",
+        kind="lucky",
         frames=[f.pk for f in small_take.frame_set.all()],
         version="x",
     )

@@ -6,6 +6,8 @@ import pytest
 from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
 
+from vinter.web.stacks.models import Stack
+
 BEFORE = [
     ("gear", "0001_initial"),
     ("nights", "0001_initial"),
@@ -87,3 +89,26 @@ def test_everything_stored_comes_along(old):
         ("Lamp on", StepKind.LAMP, 4.0),
         ("Interval", StepKind.SET, 0.0),
     ]
+
+
+@pytest.fixture
+def old_stacks(transactional_db):
+    executor = MigrationExecutor(connection)
+    executor.migrate([("stacks", "0010_corners_auto")])
+    others = [node for node in executor.loader.graph.leaf_nodes() if node[0] != "stacks"]
+    yield executor.loader.project_state([("stacks", "0010_corners_auto"), *others]).apps
+    executor = MigrationExecutor(connection)
+    executor.migrate(executor.loader.graph.leaf_nodes())
+
+
+def test_options_of_a_stack_become_one_piece_of_data_and_joined_a_kind(old_stacks):
+    user = old_stacks.get_model("auth", "User").objects.create(username="old hand")
+    take = old_stacks.get_model("takes", "Take").objects.create(owner=user, kind="uploaded", title="T")
+    rows = old_stacks.get_model("stacks", "Stack").objects
+    for given in ({"method": "trails", "tail": 0.5}, {"method": "join"}, {"method": "lucky", "share": 0.1}):
+        rows.create(owner=user, take=take, frames=[], version="1", **given)
+    forward()
+    trails, joined, lucky = Stack.objects.order_by("pk")
+    assert (trails.kind, trails.chosen.method, trails.chosen.tail) == ("stack", "trails", 0.5)
+    assert joined.joined and joined.chosen.method == "clip"
+    assert lucky.lucky and lucky.chosen.share == 0.1

@@ -110,7 +110,7 @@ def test_lists_come_back_in_their_order_and_joins_with_their_parts(nerea, shot, 
     take = Take.objects.create(owner=nerea, shot=shot, kind=Take.UPLOADED, title="One")
     Take.objects.create(owner=nerea, shot=shot, kind=Take.UPLOADED, title="Two")
     parts = [Stack.objects.create(owner=nerea, take=take, frames=[]) for _ in range(2)]
-    Stack.objects.create(owner=nerea, take=take, method=Stack.JOIN, parts=[p.pk for p in parts], frames=[])
+    Stack.objects.create(owner=nerea, take=take, kind=Stack.JOIN, parts=[p.pk for p in parts], frames=[])
     write_archive(nerea, tmp_path / "a.zip")
 
     def backwards(data):

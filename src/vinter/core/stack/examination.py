@@ -19,10 +19,10 @@ from vinter.core.stack.blind_solve import solve_blind
 from vinter.core.stack.file import keep_solved, read_stack, replace_picture, share_of_sky
 from vinter.core.stack.foreground.stray_lights import stray_lights
 from vinter.core.stack.ingest import star_light
+from vinter.core.stack.options import EVEN
 from vinter.core.stack.photometry.measured_sky import measure_sky
 from vinter.core.stack.photometry.vignetting import measure_vignetting
 from vinter.core.stack.plate_solve import Solution, solve_around, solve_turned
-from vinter.core.stack.settings import EVEN
 
 F32 = npt.NDArray[np.float32]
 Array = npt.NDArray[np.float64]

@@ -295,7 +295,7 @@ def lucky_report(made: Lucky, names: list[str]) -> dict[str, Any]:
     """What happened, in the form of a stack's report; ``names`` are the files'."""
     return {
         "version": REPORT.version,
-        "method": "lucky",
+        "kind": "lucky",
         "reference": names[made.kept[0]] if len(names) == made.seen else names[0],
         "frames": [
             {"file": name, "used": i in set(made.kept), "sharpness": made.sharpness[i]}

@@ -24,7 +24,6 @@ from vinter.core.frames.reading import frame_files
 from vinter.core.stack import report as reports
 from vinter.core.stack.aftermath import star_widths, write_left_out
 from vinter.core.stack.cache import StageCache, key_of, stamp
-from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.combining.star_trails import with_copies
 from vinter.core.stack.combining.tiles import (
     Done,
@@ -113,8 +112,8 @@ def _first_pass(
 def _usable(run: Run, burst: PreparedFrames) -> tuple[Path, dict[int, Path]]:
     """Usable sky of the reference's camera, and of the frames whose camera stood otherwise, as .npy files."""
     common = run.folder / "usable.npy"
-    crossed = {} if run.settings.method == Method.TRAILS else _crossed(burst)
-    flat = burst.registration.model is None and run.settings.method == Method.TRAILS
+    crossed = {} if not run.settings.method.points else _crossed(burst)
+    flat = burst.registration.model is None and not run.settings.method.points
     np.save(common, np.full_like(burst.mask, 255) if flat else usable_sky(burst.mask))
     own: dict[int, Path] = {}
     seen: dict[bytes, Path] = {}
@@ -189,7 +188,7 @@ def _plan(run: Run, burst: PreparedFrames, foreground: Foreground) -> tuple[Plan
     ]
     inner = registration.model.of(used) if registration.model else None
     size, method = frames[used[0]].size, settings.method
-    if inner and method == Method.TRAILS:
+    if inner and not method.points:
         inner, sources = with_copies(inner, sources, burst.closed, settings.tail)
     plan = Plan(
         sources=sources,
@@ -203,7 +202,7 @@ def _plan(run: Run, burst: PreparedFrames, foreground: Foreground) -> tuple[Plan
         foreground=foreground,
         reference=used.index(registration.reference),
     )
-    if method == Method.TRAILS:
+    if not method.points:
         return replace(plan, noise=np.tile([1e9, 0.0], (3, 1))), []
     run.progress("measuring noise", 0.46)
     tile = _busiest_sky(tile_grid(size, len(sources)), burst.mask, size)
@@ -339,7 +338,7 @@ def _stack(run: Run, files: list[Path], out: Path) -> Result:
     base, model = frames[burst.registration.reference], burst.registration.model
     wide = (
         None
-        if settings.method == Method.TRAILS
+        if not settings.method.points
         else run.pool.submit(star_widths, base.spill, base.pattern, picture)
     )
     shares = run.pool.submit(
@@ -351,9 +350,9 @@ def _stack(run: Run, files: list[Path], out: Path) -> Result:
     )
     mask_path, moved_px = _write(run, burst, picture, out)
     widths, share_out = wide.result() if wide else (0.0, 0.0), shares.result()
-    report = reports.build(frames, unread, burst.registration, settings.method, tiles, widths, burst.mask)
+    report = reports.build(frames, unread, burst.registration, settings, tiles, widths, burst.mask)
     if (
-        report["noise_gain"] is None and len(falls) > 1 and falls[-1][1] > 0
+        settings.method.points and report["noise_gain"] is None and len(falls) > 1 and falls[-1][1] > 0
     ):  # no tile was all sky: the sample tells
         seen = falls[0][1] * float(np.sqrt(falls[0][0])) / falls[-1][1]
         report["noise_gain"] = round(min(seen, report["noise_expected"]), 3)
@@ -365,7 +364,7 @@ def _stack(run: Run, files: list[Path], out: Path) -> Result:
         "straightened_px": moved_px,
         **reports.of_frames(frames, burst.registration, burst.shifts, burst.normalizations),
     }
-    if settings.method == Method.TRAILS:
+    if not settings.method.points:
         report["trails"] = {
             "gaps_closed": burst.closed.gaps,
             "longest_gap_s": burst.closed.longest_s,

@@ -18,7 +18,6 @@ from vinter.core.frames.measure import compare
 from vinter.core.frames.mosaic import half_plane
 from vinter.core.parallel import Cancelled
 from vinter.core.stack.cache import content_of, key_of
-from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.combining.star_trails import Closed, close
 from vinter.core.stack.foreground.alignment import CameraShift, camera_shifts
 from vinter.core.stack.ingest import Ingested, quiet_worker
@@ -144,7 +143,7 @@ def _mask_for(
     """The mask of the settings: none at all, the user's own, or the one found, from seeds that the pool has
     begun with or begins with now."""
     size = frames[registration.reference].size[::-1]
-    if settings.ground == "none" or (settings.method == Method.TRAILS and registration.model is None):
+    if settings.ground == "none" or (not settings.method.points and registration.model is None):
         return np.full(size, 255, np.uint8)
     if settings.mask is None:
         return _sky_mask(frames, registration, seeds or _seeds(pool, frames, registration))
@@ -192,7 +191,7 @@ def prepare(run: Run, frames: list[Ingested], frame_keys: list[str]) -> Prepared
         "mask",
         base_key,
         settings.ground == "none",
-        settings.method == Method.TRAILS,
+        not settings.method.points,
         content_of(settings.mask) if settings.mask and settings.mask.is_file() else None,
         settings.mask_straight and settings.lens == "auto",
     )
@@ -214,7 +213,7 @@ def prepare(run: Run, frames: list[Ingested], frame_keys: list[str]) -> Prepared
     np.save(mask_path, mask)
     if run.stop():
         raise Cancelled
-    if settings.method == Method.TRAILS:
+    if not settings.method.points:
         return _trailing(settings, frames, registration, mask, mask_path)
     mask_key = key_of("known", mask_key, base_key)
     used = [i for i, a in enumerate(registration.alignments) if a.used]

@@ -6,10 +6,10 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.combining.tiles import Done
 from vinter.core.stack.foreground.alignment import HELD_PX, CameraShift
 from vinter.core.stack.ingest import Ingested
+from vinter.core.stack.options import Options
 from vinter.core.stack.photometry.normalization import Normalization
 from vinter.core.stack.plate_solve import Solution
 from vinter.core.stack.registration.groups import Registration
@@ -47,7 +47,15 @@ def _what_was_looked_at(report: dict[str, Any]) -> dict[str, Any]:
     return report
 
 
-REPORT = Schema("stack report", (_tripod_and_significance, _what_was_looked_at))
+def _kinds(report: dict[str, Any]) -> dict[str, Any]:
+    """Version 3 called joining and taking the sharpest methods of a stack."""
+    kind = report.get("method") if report.get("method") in ("join", "lucky") else "stack"
+    if kind != "stack":
+        del report["method"]
+    return report | {"kind": kind}
+
+
+REPORT = Schema("stack report", (_tripod_and_significance, _what_was_looked_at, _kinds))
 
 
 def _frame_row(frame: Ingested, alignment: Alignment) -> dict[str, Any]:
@@ -84,7 +92,7 @@ def build(
     frames: list[Ingested],
     unread: list[Ingested],
     registration: Registration,
-    method: Method,
+    options: Options,
     tiles: list[Done],
     widths: tuple[float, float],
     mask: npt.NDArray[np.uint8],
@@ -100,7 +108,7 @@ def build(
     single = np.array([t.single_noise for t in tiles])
     stacked = np.array([t.stack_noise for t in tiles])
     seen = np.isfinite(single) & np.isfinite(stacked) & (stacked > 0)
-    gain = float(np.median(single[seen] / stacked[seen])) if seen.any() and method != Method.TRAILS else None
+    gain = float(np.median(single[seen] / stacked[seen])) if seen.any() else None
     expected = float(np.sqrt(used))
     return {
         "version": REPORT.version,
@@ -111,10 +119,12 @@ def build(
         else "rotation"
         if model
         else "none"
-        if method == Method.TRAILS
+        if not options.method.points
         else "homography",
         "lens": {"focal_px": model.focal, "k1": model.k1, "rms_px": model.rms} if model else None,
-        "method": method,
+        "kind": "stack",
+        "method": options.method,
+        "options": options.stored(),
         "frames": rows,
         "frames_used": used,
         "noise_gain": round(min(gain, expected), 3) if gain else None,
@@ -134,7 +144,7 @@ def joined_report(field: Solution, joined: dict[str, Any], parts: list[dict[str,
     used = [int(part.get("frames_used") or 1) for part in parts]
     return {
         "version": REPORT.version,
-        "method": "join",
+        "kind": "join",
         "reference": parts[0].get("reference", ""),
         "frames": rows,
         "frames_used": sum(used),

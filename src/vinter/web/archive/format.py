@@ -103,6 +103,7 @@ def _check_frame(frame: Frame) -> None:
 
 
 def _check_stack(stack: Stack) -> None:
+    assert stack.kind in Stack.KINDS and stack.chosen
     assert stack.report is None or stack.joined or drawn(stack.report)
     assert stack.report is None or stack.report["frames_used"] >= 0
 

@@ -18,6 +18,7 @@ from django.db import models, transaction
 from vinter.core.errors import BadInput
 from vinter.core.formats.whole import check_room
 from vinter.core.frames.content import FILMS, FRAMES
+from vinter.core.stack.options import OPTIONS
 from vinter.web.accounts.models import Convention
 from vinter.web.archive.format import FORMAT, FRAME, IN_BIN, LEFT_OUT, TABLES, VERSION, Table
 from vinter.web.bin.models import BinEntry, Binnable
@@ -117,7 +118,7 @@ class Importing:
         for data in _rows(self.archive, table, self.file):
             where = f"{self.file}: {table.member}, row {data['id']}"
             try:
-                row, is_new = self._row(table, data)
+                row, is_new = self._row(table, _TODAY.get(table.model, dict)(data))
                 if is_new:
                     self._files(table, data["id"], row)
                     table.check(row)
@@ -237,6 +238,19 @@ def _reading(row: Reading, importing: Importing) -> None:
 
 def _picture(row: ScoutPicture, importing: Importing) -> None:
     row.stored = f"{secrets.token_hex(8)}.jpg"
+
+
+def _stack_of_today(data: dict[str, Any]) -> dict[str, Any]:
+    """A stack's row as it is written today: its options were fields of their own, joined or lucky a
+    method."""
+    if "options" in data:
+        return data
+    options = {name: data[name] for name in OPTIONS if name in data}
+    kind = {"kind": options.pop("method")} if options.get("method") in (Stack.JOIN, Stack.LUCKY) else {}
+    return data | kind | {"options": options}
+
+
+_TODAY: dict[Any, Callable[[dict[str, Any]], dict[str, Any]]] = {Stack: _stack_of_today}
 
 
 def _stack(row: Stack, importing: Importing) -> None:

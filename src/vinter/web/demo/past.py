@@ -60,12 +60,13 @@ def _take(user: Any, shot: Shot, told: dict[str, Any], name: str) -> Take:
 
 def _stack(takes: list[Take], told: dict[str, Any]) -> None:
     take = takes[told["take"]]
-    joined = told["method"] == Stack.JOIN
+    kind = told["method"] if told["method"] in Stack.KINDS else Stack.BURST
+    joined = kind == Stack.JOIN
     frames = [f for t in (takes if joined else [take]) for f in t.stackable()]
     one = Stack.objects.create(
         owner=take.owner,
         take=take,
-        method=told["method"],
+        kind=kind,
         frames=[f.pk for f in frames],
         report=told["report"] | {"field": told["picture"]["description"]["field"]},
         version=VERSION,

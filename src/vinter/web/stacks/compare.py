@@ -119,7 +119,7 @@ def _choices(request: HttpRequest) -> list[tuple[str, list[tuple[str, str]]]]:
     out = []
     for take in Take.objects.filter(owner=request.user).prefetch_related("frame_set", "stack_set")[:40]:
         stacks = [
-            (f"stack:{s.pk}", f"stack of {s.report['frames_used']}, {s.method}")
+            (f"stack:{s.pk}", f"stack of {s.report['frames_used']}, {s.how}")
             for s in take.stack_set.all()
             if s.report
         ]

@@ -44,7 +44,7 @@ class JoinForm(forms.Form):
 
 def joinable(user: Any) -> list[Stack]:
     """Stacks of a person whose field is known, from which others can be joined."""
-    own = Stack.objects.filter(owner=user, report__field__centre__isnull=False).exclude(method=Stack.JOIN)
+    own = Stack.objects.filter(owner=user, report__field__centre__isnull=False).exclude(kind=Stack.JOIN)
     return list(own.select_related("take__shot__site", "take__own_site").defer("report"))
 
 
@@ -58,7 +58,7 @@ def new(request: HttpRequest) -> HttpResponse:
     one = Stack.objects.create(
         owner=request.user,
         take=parts[0].take,
-        method=Stack.JOIN,
+        kind=Stack.JOIN,
         parts=[p.pk for p in parts],
         layout=wanted["layout"] or "auto",
         frames=sorted({pk for p in parts for pk in p.frames}),

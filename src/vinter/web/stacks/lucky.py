@@ -22,7 +22,7 @@ def run_lucky(pk: int, context: JobContext) -> None:
     shutil.rmtree(one.folder, ignore_errors=True)
     one.folder.mkdir(parents=True)
     context.progress("judging and laying on", 0.1)
-    made = context.pool.submit(stack_files, [f.path for f in frames], one.share, one.picture).result()
+    made = context.pool.submit(stack_files, [f.path for f in frames], one.chosen.share, one.picture).result()
     one.report = report_of(made, [f.name for f in frames])
     context.progress("drawing", 0.95)
     rgb, _, colour = read_stack(one.picture)

@@ -6,8 +6,8 @@ from pathlib import Path
 from django.conf import settings
 from django.db import models
 
+from vinter.core.stack.options import OPTIONS_STORED, Options, options_from
 from vinter.core.stack.report import REPORT
-from vinter.core.stack.settings import EVEN
 from vinter.web.bin.models import Binnable
 from vinter.web.fields import VersionedJSONField
 from vinter.web.takes.models import Frame, Take
@@ -17,21 +17,14 @@ class Stack(Binnable):
     """A take combined into one linear picture; names its inputs, parameters and code version."""
 
     LIST = "stacks"
-    JOBS = ("stack", "join", "lucky")
-    JOIN, LUCKY = "join", "lucky"
+    BURST, JOIN, LUCKY = KINDS = ("stack", "join", "lucky")  # each the name of the job that makes it
+    JOBS = KINDS
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
     take = models.ForeignKey(Take, models.PROTECT)
-    method = models.CharField(max_length=10, default="clip")
-    kappa = models.FloatField(default=3.5)
+    kind = models.CharField(max_length=10, default=BURST)
+    options = VersionedJSONField(schema=OPTIONS_STORED, default=dict)
     ground = models.CharField(max_length=30, default="auto")
-    match = models.CharField(max_length=5, default="auto")
-    lens = models.CharField(max_length=5, default="auto")
-    share = models.FloatField(default=0.3)
-    lamp = models.CharField(max_length=5, default="out")
-    corners = models.CharField(max_length=5, default=EVEN)
-    gaps = models.CharField(max_length=5, default="close")
-    tail = models.FloatField(default=0.0)
     parts = models.JSONField(default=list)
     layout = models.CharField(max_length=12, default="auto")
     frames = models.JSONField()
@@ -59,7 +52,21 @@ class Stack(Binnable):
     def short_words(self) -> str:
         """What it is, on its picture."""
         many = (self.report or {}).get("frames_used", len(self.frames))
-        return "developed" if self.alone else "trails" if self.method == "trails" else f"stack of {many}"
+        return (
+            "developed" if self.alone else "trails" if not self.chosen.method.points else f"stack of {many}"
+        )
+
+    @property
+    def chosen(self) -> Options:
+        """The options it is made with."""
+        return options_from(self.options)
+
+    @property
+    def how(self) -> str:
+        """How it is made, in two or three words for lists."""
+        if self.joined:
+            return f"{len(self.parts)} stacks joined"
+        return "the sharpest" if self.lucky else self.chosen.method.label
 
     def came_of_it(self) -> list[Binnable]:
         """Its finishes."""
@@ -76,12 +83,12 @@ class Stack(Binnable):
     @property
     def joined(self) -> bool:
         """Whether it was joined of other stacks."""
-        return self.method == self.JOIN
+        return self.kind == self.JOIN
 
     @property
     def lucky(self) -> bool:
         """Whether it is the sharpest share of its frames."""
-        return self.method == self.LUCKY
+        return self.kind == self.LUCKY
 
     @property
     def page_template(self) -> str:
@@ -97,12 +104,7 @@ class Stack(Binnable):
     @property
     def of_a_burst(self) -> bool:
         """Whether its frames were aligned by their stars, and so can be stacked otherwise, or painted."""
-        return not (self.joined or self.lucky)
-
-    @property
-    def kind_of_job(self) -> str:
-        """The kind of job that makes it."""
-        return self.method if self.method in (self.JOIN, self.LUCKY) else "stack"
+        return self.kind == self.BURST
 
     @property
     def folder(self) -> Path:

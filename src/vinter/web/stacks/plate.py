@@ -42,9 +42,9 @@ def circumstances(one: Stack) -> Circumstances:
 
 def examined(one: Stack) -> dict[str, Any]:
     """What the stars of a finished stack tell, for its report."""
-    if one.method == "trails":
+    if not one.chosen.method.points:
         return dict(NOTHING)
-    return examine(one.picture, circumstances(one), one.corners)
+    return examine(one.picture, circumstances(one), one.chosen.corners)
 
 
 def _reference(one: Stack) -> Frame | None:

@@ -1,6 +1,7 @@
 """The job of a stack."""
 
 import shutil
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +15,6 @@ from vinter.core.frames.frame_type import CALIBRATION
 from vinter.core.frames.measure import clean
 from vinter.core.frames.preview import gain_for, linear_of, stretched, thumbnail
 from vinter.core.stack.cache import prune
-from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.file import read_stack
 from vinter.core.stack.pipeline import Settings, stack
 from vinter.web.jobs.registry import JobContext
@@ -36,18 +36,12 @@ def run_stack(pk: int, context: JobContext) -> None:
     restore_originals(one.take, frames, context)
     masters = {kind: tuple(f.path for f in one.take.serving_as(kind)) for kind in CALIBRATION}
     wanted = Settings(
-        method=Method(one.method),
-        kappa=one.kappa,
+        **asdict(one.chosen),
         ground=_ground(one, frames),
         darks=masters["dark"],
         flats=masters["flat"],
         bias=masters["bias"],
         mask=one.own_mask if one.painted else None,
-        gaps=one.gaps,
-        tail=one.tail,
-        match=one.match,
-        lens=one.lens,
-        lamp=one.lamp,
         mask_straight=True,
         ground_frames=tuple(f.path for f in one.ground_frames),
         ground_choice=one.own_join if one.own_join.is_file() else None,
@@ -99,7 +93,7 @@ def _previews(one: Stack, reference: str) -> None:
     data, _ = clean(frame)
     rgb, _, colour = read_stack(one.picture)
     single = linear_of(data, frame.pattern)
-    if frame.warp and one.lens == "auto":
+    if frame.warp and one.chosen.lens == "auto":
         single = frame.warp.straightened(np.asarray(single, np.float32))
     gain = gain_for(float(np.median(rgb[::8, ::8, 1])))
     write_jpeg(one.folder / "before.jpg", stretched(single, colour, gain), quality=90)

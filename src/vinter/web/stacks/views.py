@@ -9,6 +9,8 @@ from django.views.decorators.http import require_POST
 
 import vinter
 from vinter.core.errors import BadInput
+from vinter.core.stack.combining.methods import Method
+from vinter.core.stack.options import Options
 from vinter.web.forms import checked
 from vinter.web.jobs.models import Job, enqueue, latest
 from vinter.web.owned import owned
@@ -24,7 +26,6 @@ from vinter.web.takes.models import Frame, Take
 from vinter.web.workflow import head
 
 AT_ONCE = "finish"  # in the address of a page that begins a finish as soon as there is something to finish
-LAMP_WORDS = {"out": "left out", "only": "only these", "all": "counted too"}
 FILES = {
     "before": ("before.jpg", "image/jpeg"),
     "after": ("after.jpg", "image/jpeg"),
@@ -43,7 +44,8 @@ STACK_WORDS = (
     "take__shot__site__name",
     "take__own_site__name",
     "take__shot__phone__name",
-    "method",
+    "kind",
+    "options__method",
 )
 
 
@@ -75,14 +77,16 @@ def _begun(request: HttpRequest, take: Take, frames: list[Frame], mask: Stack | 
     one = Stack.objects.create(
         owner=request.user,
         take=take,
-        **form.cleaned_data,
+        kind=form.kind,
+        ground=form.cleaned_data["ground"],
+        options=form.options.stored(),
         frames=[f.pk for f in frames],
         painted=mask is not None and mask.painted and mask.own_mask.is_file(),
         version=vinter.__version__,
     )
     if mask is not None:
         one.keep_painted(mask)
-    enqueue(request.user, one.kind_of_job, one.pk)
+    enqueue(request.user, one.kind, one.pk)
     return redirect("stack", one.pk)
 
 
@@ -104,7 +108,11 @@ def _developed(frame: Frame) -> Stack:
     one = Stack.objects.filter(owner=take.owner, take=take, frames=[frame.pk]).first()
     if one is None:
         one = Stack.objects.create(
-            owner=take.owner, take=take, method="mean", frames=[frame.pk], version=vinter.__version__
+            owner=take.owner,
+            take=take,
+            options=Options(method=Method.MEAN).stored(),
+            frames=[frame.pk],
+            version=vinter.__version__,
         )
         enqueue(take.owner, "stack", one.pk)
     return one
@@ -148,20 +156,19 @@ def otherwise(request: HttpRequest, pk: int) -> HttpResponse:
 def again(request: HttpRequest, pk: int) -> HttpResponse:
     """Run a stack that failed or was cancelled once more."""
     one = owned(Stack, request, pk)
-    enqueue(request.user, one.kind_of_job, one.pk)
+    enqueue(request.user, one.kind, one.pk)
     return redirect("stack", one.pk)
 
 
 def stack(request: HttpRequest, pk: int) -> HttpResponse:
     """Progress, then the report with before and after."""
     one = owned(Stack, request, pk)
-    job = latest(one.kind_of_job, one.pk)
+    job = latest(one.kind, one.pk)
     ready = one.report is not None and (job is None or job.state == Job.DONE)
     return render(
         request,
         one.page_template if ready else "stacks/stack.html",
         {
-            "lamp_words": LAMP_WORDS,
             "at_once": AT_ONCE in request.GET,
             "stack": one,
             "job": job,

@@ -18,7 +18,7 @@ from vinter.core.stack.combining.rows import (
     far_of_mean,
     far_of_ordered,
     keep_near,
-    mean_of_kept,
+    kept_count,
     means,
     sums_without,
     variance_at,
@@ -47,12 +47,10 @@ class Rules:
 
 @dataclass(frozen=True)
 class Combined:
-    """A combined tile: picture (h, w, 3) on the clean scale, mean of the even frames less that of the odd
-    ones (nan where one is empty), samples kept (h, w, 3), and the share of the second colour's samples left
-    out (h, w)."""
+    """A combined tile: picture (h, w, 3) on the clean scale, samples kept (h, w, 3), and the share of the
+    second colour's samples left out (h, w)."""
 
     picture: F32
-    halves: F32
     count: U16
     left_out: F32
 
@@ -67,7 +65,6 @@ def combine(cube: U16, rules: Rules) -> Combined:
     shape = cube.shape[1:]
     found = Combined(
         picture=np.empty(shape, np.float32),
-        halves=np.empty(shape, np.float32),
         count=np.empty(shape, np.uint16),
         left_out=np.empty(shape[:2], np.float32),
     )
@@ -83,7 +80,6 @@ def combine(cube: U16, rules: Rules) -> Combined:
         rules.spread,
         network(len(cube)),
         found.picture,
-        found.halves,
         found.count,
         found.left_out,
     )
@@ -102,7 +98,6 @@ def combine_into(
     spread: F32,
     pairs: I64,
     out: F32,
-    halves: F32,
     count: npt.NDArray[np.uint16],
     lost: F32,
 ) -> None:
@@ -111,21 +106,17 @@ def combine_into(
     n, height, width, colours = cube.shape
     length = width * colours
     flat = cube.reshape(n, height, length)
-    merged, apart, left = (
-        out.reshape(height, length),
-        halves.reshape(height, length),
-        count.reshape(height, length),
-    )
+    merged, left = out.reshape(height, length), count.reshape(height, length)
     values, alive, good = np.empty(n, np.float32), np.empty(n, np.bool_), np.empty(n, np.bool_)
     left_out = np.empty(n + 1, np.int64)
     one = np.float32(1)
-    reach, least = (kappa * spread.min()) ** 2, np.float32(0.01) * weights.min()
+    reach = (kappa * spread.min()) ** 2
     # squared distance from the mean, in variances, under which none of m samples can be far
     gates = np.full(n + 1, np.inf, np.float32)
     ordered = median or (clips and n > FEW)
     for m in range(2, min(n, FEW) + 1 if clips else 0):
         gates[m] = 0.97**2 * (m - 1) / m * reach
-    sums, shares = np.empty((2, length), np.float32), np.empty((2, length), np.float32)
+    sums, shares = np.empty(length, np.float32), np.empty(length, np.float32)
     total, given = np.empty(length, np.float32), np.empty(length, np.float32)
     low, high, excess = (
         np.empty(length, np.float32),
@@ -143,17 +134,17 @@ def combine_into(
             whole = whole and all_there(flat[i, y])
         if whole:  # the common case, and what is far is told by the ordered samples
             for i in range(n):
-                add_whole_row(flat[i, y], weights[i], sums[i & 1], total)
-                shares[i & 1] += weights[i]
+                add_whole_row(flat[i, y], weights[i], sums, total)
+                shares += weights[i]
             given[:] = n
         else:
             low[:], high[:] = 1e9, 0
             for i in range(n):
-                add_row(flat[i, y], weights[i], sums[i & 1], shares[i & 1], total, given, low, high)
+                add_row(flat[i, y], weights[i], sums, shares, total, given, low, high)
             far_of_mean(total, given, low, high, steady, rising, excess)
             for at in range(length):
                 excess[at] /= gates[int(given[at])]
-        means(sums, shares, merged[y], apart[y])
+        means(sums, shares, merged[y])
         for at in range(length):
             left[y, at] = np.uint16(np.int32(given[at]))
         lost[y] = 0
@@ -193,7 +184,7 @@ def combine_into(
                         keep_near(values, centre, kappa, sigma, wide, spread, alive)
                         if median:
                             merged[y, at] = centre
-                            _, apart[y, at], left[y, at] = mean_of_kept(values, alive, weights)
+                            left[y, at] = kept_count(values, alive)
                     else:
                         clip_few(values, kappa, sigma, spread, alive)
                     for i in range(n):
@@ -204,12 +195,11 @@ def combine_into(
                     bad += 0 if good[i] else 1
                 for c in range(0 if median or bad == 0 else colours):
                     at = base + c
-                    m, s0, s1, w0, w1 = sums_without(
+                    m, kept, weight = sums_without(
                         flat, y, at, left_out[:bad], weights, given[at], sums, shares
                     )
                     if m > 0:  # else each colour kept other frames, and the mean of all stands
-                        merged[y, at], left[y, at] = (s0 + s1) / (w0 + w1), int(m)
-                        apart[y, at] = s0 / w0 - s1 / w1 if w0 > least and w1 > least else np.nan
+                        merged[y, at], left[y, at] = kept / weight, int(m)
                 if given[base + 1] > 0:
                     lost[y, x] = one - left[y, base + 1] / given[base + 1]
         if brightest:

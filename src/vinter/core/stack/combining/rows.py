@@ -81,40 +81,25 @@ def sums_without(
     given: np.float32,
     sums: F32,
     shares: F32,
-) -> tuple[np.float32, np.float32, np.float32, np.float32, np.float32]:
-    """Count, sums of the even and the odd frames and of their weights at a place of a row, without some
-    frames."""
-    m, s0, s1, w0, w1 = given, sums[0, at], sums[1, at], shares[0, at], shares[1, at]
+) -> tuple[np.float32, np.float32, np.float32]:
+    """Count, sum of the samples and of their weights at a place of a row, without some frames."""
+    m, total, weight = given, sums[at], shares[at]
     for i in left_out:
         v = np.float32(flat[i, y, at])
         if v == 0:
             continue
         m -= np.float32(1)
-        if i & 1:
-            s1, w1 = s1 - weights[i] * v, w1 - weights[i]
-        else:
-            s0, w0 = s0 - weights[i] * v, w0 - weights[i]
-    return m, s0, s1, w0, w1
+        total, weight = total - weights[i] * v, weight - weights[i]
+    return m, total, weight
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def mean_of_kept(
-    values: F32, kept: npt.NDArray[np.bool_], weights: F32
-) -> tuple[np.float32, np.float32, int]:
-    """Weighted mean of the values kept (0 is none), mean of the even less that of the odd ones, and their
-    count."""
-    s0, s1, w0, w1, m = np.float32(0), np.float32(0), np.float32(0), np.float32(0), 0
+def kept_count(values: F32, kept: npt.NDArray[np.bool_]) -> int:
+    """How many values are kept (0 is none)."""
+    m = 0
     for i in range(len(values)):
-        if kept[i] and values[i] != 0:
-            m += 1
-            if i & 1:
-                s1 += weights[i] * values[i]
-                w1 += weights[i]
-            else:
-                s0 += weights[i] * values[i]
-                w0 += weights[i]
-    apart = s0 / w0 - s1 / w1 if w0 > 0 and w1 > 0 else np.float32(np.nan)
-    return (s0 + s1) / (w0 + w1) if m > 0 else np.float32(0), apart, m
+        m += 1 if kept[i] and values[i] != 0 else 0
+    return m
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
@@ -221,15 +206,8 @@ def far_of_mean(total: F32, given: F32, low: F32, high: F32, steady: F32, rising
 
 
 @numba.njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def means(sums: F32, shares: F32, mean: F32, apart: F32) -> None:
-    """Weighted mean of both halves of the frames (0 without a sample), and how far they lie apart (nan when
-    one is empty)."""
-    s0, s1, w0, w1 = sums[0], sums[1], shares[0], shares[1]
-    none, tiny, nothing = np.float32(0), np.float32(1e-30), np.float32(np.nan)
+def means(sums: F32, shares: F32, mean: F32) -> None:
+    """Weighted mean of the frames (0 without a sample)."""
+    tiny = np.float32(1e-30)
     for at in range(len(mean)):
-        mean[at] = (s0[at] + s1[at]) / max(w0[at] + w1[at], tiny)
-        apart[at] = (
-            s0[at] / max(w0[at], tiny) - s1[at] / max(w1[at], tiny)
-            if w0[at] > none and w1[at] > none
-            else nothing
-        )
+        mean[at] = sums[at] / max(shares[at], tiny)

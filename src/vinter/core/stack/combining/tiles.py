@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic
 from vinter.core.stack.combining.blanking import blank, rows_with_sky
-from vinter.core.stack.combining.kernels import Combined, Rules, combine, join
+from vinter.core.stack.combining.kernels import Rules, combine, join
 from vinter.core.stack.combining.light import normalize_into
 from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.combining.noise import noise_model
@@ -252,23 +252,31 @@ def _robust(values: npt.NDArray[Any]) -> float:
     return float(1.4826 * np.median(np.abs(values - np.median(values))))
 
 
-def _noise_seen(
-    cube: U16, halves: F32, count: npt.NDArray[np.uint16], weight: F32, spread: F32
-) -> tuple[float, float]:
-    """Noise of one aligned sample and of the stack by the same robust estimator, shares of full scale."""
-    n = len(cube)
-    if n < 4:
+def noise_seen(cube: U16, count: npt.NDArray[np.uint16], rules: Rules) -> tuple[float, float]:
+    """Noise of one aligned sample and of the stack by the same robust estimator, shares of full scale.
+
+    The stack's is that of its method, whatever it is: even and odd frames are combined by it, each by
+    themselves, and how far the two lie apart tells.
+    """
+    n, weight, spread = len(cube), rules.weights, rules.spread
+    full = count[::4, ::4, 1] >= n - 1  # so many places are enough to tell
+    if n < 4 or not rules.method.points or full.sum() < 2000:
         return float("nan"), float("nan")
-    cube, halves, count = cube[:, ::4, ::4, 1], halves[::4, ::4, 1], count[::4, ::4, 1]  # enough to tell
-    full = count >= n - 1
-    if full.sum() < 2000:
-        return float("nan"), float("nan")
+    cube = np.ascontiguousarray(cube[:, ::4, ::4])
     steps = [
-        _robust((cube[i].astype(np.float32) - cube[i + 1])[full]) / np.hypot(spread[i], spread[i + 1])
+        _robust((cube[i, ..., 1].astype(np.float32) - cube[i + 1, ..., 1])[full])
+        / np.hypot(spread[i], spread[i + 1])
         for i in range(0, n - 1, max(n // 8, 1))
     ]
+    even, odd = (
+        combine(
+            cube[first::2].copy(),
+            replace(rules, weights=weight[first::2].copy(), spread=spread[first::2].copy()),
+        ).picture
+        for first in (0, 1)
+    )
     parts = _variance(weight[::2], spread[::2]) + _variance(weight[1::2], spread[1::2])
-    half = _robust(halves[full]) * np.sqrt(_variance(weight, spread) / parts)
+    half = _robust((even - odd)[..., 1][full]) * np.sqrt(_variance(weight, spread) / parts)
     return float(np.median(steps)) / SPAN, half / SPAN
 
 
@@ -305,20 +313,17 @@ def _noise_of_mean(part: F32, weight: F32, spread: F32, order: list[int]) -> flo
     return _robust(np.asarray(means[0] - means[1])) * float(np.sqrt(_variance(w, r) / parts))
 
 
-def _merge(cube: U16, plan: Plan, sources: list[Source], method: Method) -> Combined:
-    """A tile's samples combined by a method."""
+def _rules(cube: U16, plan: Plan, sources: list[Source], method: Method) -> Rules:
+    """How a tile's samples are combined by a method."""
     noise = plan.noise if plan.noise is not None else noise_model(cube)
-    weights, spread = _scales(sources, method)
-    return combine(cube, Rules(method, noise, weights, spread, plan.kappa))
+    return Rules(method, noise, *_scales(sources, method), plan.kappa)
 
 
 def _foreground(plan: Plan, tile: Tile, foreground: Foreground) -> F32:
     """The ground of a tile."""
     cube = foreground_cube(foreground.sources, plan.size, tile)
     if foreground.shares is None:
-        return _merge(
-            cube, plan, foreground.sources, Method.MEAN if plan.method == Method.TRAILS else plan.method
-        ).picture
+        return combine(cube, _rules(cube, plan, foreground.sources, plan.method.of_ground)).picture
     shares = np.load(foreground.shares, mmap_mode="r")
     y0, x0 = tile.y // 2, tile.x // 2
     y1, x1 = -(-(tile.y + tile.height) // 2) + 1, -(-(tile.x + tile.width) // 2) + 1
@@ -350,11 +355,12 @@ def make_tile(plan: Plan, tile: Tile, picture: Path, left_out: Path) -> Done:
     rows, band = _band(tile, np.asarray(mask.any(axis=1), np.bool_))
     if band.height:
         cube = sky_cube(plan, band)
-        found = _merge(cube, plan, plan.sources, plan.method)
+        rules = _rules(cube, plan, plan.sources, plan.method)
+        found = combine(cube, rules)
         rgb[rows], count[rows], rejected[rows] = found.picture, found.count, found.left_out
         peak = anonymous_mb()
         if mask.min() > 252:
-            single, stacked = _noise_seen(cube, found.halves, count, *_scales(plan.sources, plan.method))
+            single, stacked = noise_seen(cube, found.count, rules)
         del cube, found
     # where no frame has sky to give (the feathered edge, the border) the unmoved frames stand in
     bare, grounds = count[..., 1].min(axis=1) == 0, plan.foreground
@@ -387,7 +393,15 @@ def _at_rest(plan: Plan) -> Source:
 
 
 def sample_noise(plan: Plan, tile: Tile) -> tuple[Array, list[tuple[int, float]]]:
-    """Noise model of the aligned samples of one tile, and how noise falls with their count there."""
+    """Noise model of the aligned samples of one tile, and how noise falls with their count there: as that of
+    their mean does, from three samples on by as much more as the method leaves than the mean."""
     quiet_worker()
     cube = sky_cube(plan, tile)
-    return noise_model(cube), noise_by_count(cube, *_scales(plan.sources, plan.method))
+    rules = _rules(cube, plan, plan.sources, plan.method)
+    rules = replace(rules, noise=noise_model(cube))
+    falls = noise_by_count(cube, rules.weights, rules.spread)
+    given = np.asarray((cube > 0).sum(axis=0), np.uint16)
+    own, plain = (noise_seen(cube, given, replace(rules, method=m))[1] for m in (plan.method, Method.MEAN))
+    more = own / plain if plain > 0 and np.isfinite(own) else 1.0
+    # of two samples every method makes the mean
+    return rules.noise, [(count, noise * (more if count > 2 else 1.0)) for count, noise in falls]

@@ -2,12 +2,19 @@
 
 from typing import Any
 
-from django import template
+from django import forms, template
 
 from vinter.web.stacks.forms import StackForm
+from vinter.web.stacks.forms import shown_class as class_of
 from vinter.web.takes.models import Take
 
 register = template.Library()
+
+
+@register.filter
+def shown_class(field: forms.BoundField) -> str:
+    """The class by which the form shows a field with the method it belongs to."""
+    return class_of(field)
 
 
 @register.inclusion_tag("stacks/stack_form.html", takes_context=True)

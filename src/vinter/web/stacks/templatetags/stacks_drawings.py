@@ -5,6 +5,7 @@ from typing import Any
 
 from django import template
 
+from vinter.core.stack.options import OPTIONS
 from vinter.core.stack.photometry.vignetting import corner_words
 
 register = template.Library()
@@ -14,6 +15,12 @@ register = template.Library()
 def corners(falloff: dict[str, Any]) -> str:
     """The fall-off of a stack's lens in words."""
     return corner_words(falloff)
+
+
+@register.filter
+def option(value: str | float, name: str) -> str:
+    """A value of an option of stacks in words."""
+    return OPTIONS[name].words(value)
 
 
 @dataclass(frozen=True)
