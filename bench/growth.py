@@ -128,6 +128,7 @@ def main() -> None:
 
         owner = get_user_model().objects.first()
         client = Client()
+        assert owner is not None
         client.force_login(owner)
         small = {page: opened(client, reverse(page)) for page in PAGES}
         grow(owner, copies)

@@ -202,8 +202,10 @@ def main() -> None:
                 threading.Thread(target=walk, args=(p, sites, end, a.think, random.Random(i)))
                 for i, (p, sites) in enumerate(people)
             ]
-            [t.start() for t in threads]
-            [t.join() for t in threads]
+            for t in threads:
+                t.start()
+            for t in threads:
+                t.join()
             memory = _memory(serving.pid)
         finally:
             serving.terminate()

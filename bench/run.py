@@ -19,19 +19,23 @@ import sys
 import tempfile
 import time
 import warnings
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from datetime import UTC, date, datetime
+from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
+import numpy.typing as npt
 
 if TYPE_CHECKING:
     from vinter.core.finish.recipe import RecipeParts
     from vinter.core.finish.scene import Scene
 
 MEMORY_FRAMES = tuple(int(n) for n in os.environ.get("VINTER_BENCH_MEMORY", "20,80").split(","))
+YEAR = (date(2027, 1, 1), date(2027, 12, 31))
+EDITED = (1600, 1200)  # px
 FRAMES = int(os.environ.get("VINTER_BENCH_FRAMES", "8"))
 
 
@@ -57,15 +61,16 @@ def planning() -> None:
 
     warnings.simplefilter("ignore")
     sites = [Site(lat=38.2 + i / 7, lon=-8.8, tz="Europe/Lisbon", zenith=21.5) for i in range(4)]
-    nights(sites[0], date(2027, 1, 1), date(2027, 12, 31))
+    nights(sites[0], *YEAR)
     turns = iter(sites[1:])
-    ours = timed(lambda: nights(next(turns), date(2027, 1, 1), date(2027, 12, 31)), 3)
+    ours = timed(lambda: nights(next(turns), *YEAR), 3)
 
     def direct() -> None:
         timescale, bodies = eph._kernel()
-        start = datetime(2027, 1, 1, tzinfo=UTC).timestamp()
+        start = datetime(YEAR[0].year, YEAR[0].month, YEAR[0].day, tzinfo=UTC).timestamp()
+        days = (YEAR[1] - YEAR[0]).days + 1
         t = timescale.tt_jd(
-            timescale.from_datetime(datetime.fromtimestamp(start, UTC)).tt + np.arange(0, 365, 10 / 1440)
+            timescale.from_datetime(datetime.fromtimestamp(start, UTC)).tt + np.arange(0, days, 10 / 1440)
         )
         observer = bodies["earth"] + wgs84.latlon(38.2, -8.8)
         core = Star(ra_hours=eph.GALACTIC_CENTRE[0] / 15, dec_degrees=eph.GALACTIC_CENTRE[1])
@@ -75,7 +80,7 @@ def planning() -> None:
     row("a site-year (5 min) / skyfield alone (10 min)", ours, timed(direct))
 
 
-def library_stack(paths: list[Path]) -> np.ndarray:
+def library_stack(paths: list[Path]) -> npt.NDArray[Any]:
     """What a careful script does: demosaic, find a similarity by stars, warp, sigma clip; each colour."""
     import astroalign
     import ccdproc
@@ -84,11 +89,10 @@ def library_stack(paths: list[Path]) -> np.ndarray:
     from astropy.nddata import CCDData
     from skimage.transform import warp
 
-    def rgb(path: Path) -> np.ndarray:
+    def rgb(path: Path) -> npt.NDArray[Any]:
         with rawpy.imread(str(path)) as raw:
-            return raw.postprocess(
-                gamma=(1, 1), no_auto_bright=True, output_bps=16, use_camera_wb=False
-            ).astype(np.float32)
+            developed = raw.postprocess(gamma=(1, 1), no_auto_bright=True, output_bps=16, use_camera_wb=False)
+        return np.asarray(developed, np.float32)
 
     reference = rgb(paths[len(paths) // 2])
     aligned = []
@@ -186,7 +190,7 @@ def stacking() -> None:
         shutil.rmtree(folder)
 
 
-def naive_edit(scene: "Scene", recipe: "RecipeParts") -> np.ndarray:  # type: ignore[type-arg]
+def naive_edit(scene: "Scene", recipe: "RecipeParts") -> npt.NDArray[Any]:
     """The same moves, straightforwardly in float64 NumPy and SciPy."""
     from scipy.ndimage import gaussian_filter
 
@@ -213,7 +217,7 @@ def naive_edit(scene: "Scene", recipe: "RecipeParts") -> np.ndarray:  # type: ig
     chroma = rgb - grey
     soft = np.stack([gaussian_filter(chroma[..., c], 2.8) for c in range(3)], axis=-1)
     light = grey[..., 0] - 0.15 * (grey[..., 0] - gaussian_filter(grey[..., 0], 0.9))
-    return light[..., None] + chroma + 0.35 * (soft - chroma)
+    return np.asarray(light[..., None] + chroma + 0.35 * (soft - chroma))
 
 
 CHANGES = {  # of every move one setting, and the values between which it goes
@@ -241,8 +245,10 @@ def editing() -> None:
     from vinter.core.frames.reading import Colour
 
     rng = np.random.default_rng(0)
-    rgb = (0.02 + rng.normal(0, 0.002, (1200, 1600, 3))).astype(np.float32)
-    mask = np.where(np.arange(1200)[:, None] < 950, 255, 0).astype(np.uint8) * np.ones((1, 1600), np.uint8)
+    width, height = EDITED
+    rgb = (0.02 + rng.normal(0, 0.002, (height, width, 3))).astype(np.float32)
+    sky = np.arange(height)[:, None] < 0.8 * height
+    mask = np.where(sky, 255, 0).astype(np.uint8) * np.ones((1, width), np.uint8)
     scene = prepare(rgb, mask, Colour((0.46, 1.0, 0.71)))
     renderer, recipe = Renderer(scene), suggest(scene)
     plain = recipe.model_dump()
@@ -263,16 +269,14 @@ def editing() -> None:
         histogram(picture, canvas.sky)
         return jpeg_bytes(picture, 92)
 
+    def moved(path: str, values: "Iterator[Any]") -> None:
+        shown(changed(path, float(next(values))))
+
     shown(recipe)
     slow = timed(lambda: naive_edit(scene, recipe), 2)
     print("one change at 1600 x 1200 to JPEG, histogram and limits / all moves written naively")
     for path, (low, high) in CHANGES.items():
-        values = iter(np.linspace(low, high, 6))
-        row(
-            f"  {path}",
-            timed(lambda path=path, values=values: shown(changed(path, float(next(values)))), 5),
-            slow,
-        )
+        row(f"  {path}", timed(partial(moved, path, iter(np.linspace(low, high, 6))), 5), slow)
 
 
 def main() -> None:

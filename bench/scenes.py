@@ -18,6 +18,7 @@ from typing import Any
 
 import cv2
 import numpy as np
+import numpy.typing as npt
 import tifffile
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
@@ -91,9 +92,9 @@ def line_left(s: Scene, picture: np.ndarray) -> float | None:
     way = np.array([(x1 - x0) * s.width, (y1 - y0) * s.height])
     across = np.array([-way[1], way[0]]) / np.hypot(*way)
 
-    def light(off: float) -> np.ndarray:
+    def light(off: float) -> npt.NDArray[Any]:
         px, py = (x + off * across[0]).round().astype(int), (y + off * across[1]).round().astype(int)
-        return picture[py, px, 1]
+        return np.asarray(picture[py, px, 1])
 
     on = np.median([light(k) for k in (-1, 0, 1)])
     beside = np.median([light(k) for k in (-14, -11, -8, 8, 11, 14)])
@@ -113,7 +114,7 @@ def main() -> None:
             out = Path(folder) / "out.tif"
             report = stack([Path(folder) / "frames"], out, Settings(workers=2)).report
             seconds = time.monotonic() - start
-            mask = cv2.imread(str(out.with_suffix(".mask.png")), cv2.IMREAD_GRAYSCALE)
+            mask = np.asarray(cv2.imread(str(out.with_suffix(".mask.png")), cv2.IMREAD_GRAYSCALE))
             picture = tifffile.imread(out)
         middle = int(Path(report["reference"]).stem[1:])
         sky = share_of_sky(s, s.sway * np.sin(1.7 * middle))

@@ -1,32 +1,87 @@
-"""The benchmarks run: each of their commands on small frames."""
+"""The benchmarks run: each of their commands on tiny input."""
 
-import importlib.util
+import importlib
+import os
+import subprocess
 import sys
+from datetime import date
 from pathlib import Path
 
+import numpy as np
+import pytest
 from starfield import Field, make
 
-
-def bench():
-    path = Path(__file__).parents[2] / "bench" / "run.py"
-    spec = importlib.util.spec_from_file_location("bench_run", path)
-    module = importlib.util.module_from_spec(spec)
-    sys.modules["bench_run"] = module
-    spec.loader.exec_module(module)
-    return module
+ROOT = Path(__file__).parents[2]
 
 
-def test_memory_of_few_and_many_frames(monkeypatch, capsys, tmp_path):
-    run = bench()
-    monkeypatch.setattr(run, "MEMORY_FRAMES", (4, 6))
+@pytest.fixture
+def run():
+    return importlib.import_module("bench.run")
+
+
+@pytest.fixture
+def few_frames(monkeypatch, run, tmp_path):
+    """Frames of 800 x 600 in place of 12 MP."""
 
     def frames_of(folder, count):
+        (tmp_path / "frames").mkdir(exist_ok=True)
         make(tmp_path / "frames", Field(count=count, width=800, height=600, stars=300, focal=600.0))
         return sorted((tmp_path / "frames").glob("*.dng"))
 
-    (tmp_path / "frames").mkdir()
     monkeypatch.setattr(run, "frames_of", frames_of)
+
+
+def figures(line):
+    """Ours, theirs and the ratio at the end of a line."""
+    ours, _, theirs, _, ratio, _ = line.split()[-6:]
+    return float(ours), float(theirs), float(ratio)
+
+
+def test_memory_of_few_and_many_frames(monkeypatch, capsys, run, few_frames):
+    monkeypatch.setattr(run, "MEMORY_FRAMES", (4, 6))
     run.memory()
     lines = capsys.readouterr().out.splitlines()
     assert [line.split()[0] for line in lines] == ["4", "6", "6"] and "MB a process" in lines[0]
     assert "median" in lines[2] and "6 frames kept" in lines[2]
+
+
+def test_planning_is_timed_against_asking_for_every_sample(monkeypatch, capsys, run):
+    monkeypatch.setattr(run, "YEAR", (date(2027, 1, 1), date(2027, 1, 4)))
+    run.planning()
+    ours, theirs, ratio = figures(capsys.readouterr().out.splitlines()[-1])
+    assert ours > 0 and ratio == pytest.approx(theirs / ours, rel=0.5, abs=0.2)
+
+
+def test_editing_prints_a_line_for_every_change(monkeypatch, capsys, run):
+    monkeypatch.setattr(run, "EDITED", (240, 180))
+    run.editing()
+    lines = capsys.readouterr().out.splitlines()
+    assert len(lines) == 1 + len(run.CHANGES) and all(figures(line)[0] > 0 for line in lines[1:])
+
+
+def test_stacking_is_timed_against_a_script(monkeypatch, capsys, run, few_frames):
+    monkeypatch.setattr(run, "library_stack", lambda paths: np.zeros((2, 2, 3)))  # its libraries are extras
+    monkeypatch.setattr(run, "FRAMES", 4)
+    run.stacking()
+    lines = capsys.readouterr().out.splitlines()
+    assert figures(lines[0])[0] > 0 and "MB" in lines[1]
+
+
+@pytest.mark.parametrize(
+    ("command", "expected"),
+    [
+        (["scenes.py", "plain, conifers"], "plain"),
+        (["growth.py", "--copies", "1"], "takes"),
+        (["load.py", "--people", "2", "--seconds", "2", "--think", "0.2", "--no-stack"], "2 people, 2 s"),
+    ],
+)
+def test_the_other_tables_are_printed(command, expected):
+    """Two of them make a home with the demo first, which takes 15 s each."""
+    paths = f"{ROOT / 'src'}{os.pathsep}{ROOT}"
+    environment = {**os.environ, "PYTHONPATH": paths, "VINTER_SCENE_WIDTH": "1008"}
+    done = subprocess.run(
+        [sys.executable, ROOT / "bench" / command[0], *command[1:]],
+        env=environment, capture_output=True, text=True, timeout=300,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr[-2000:]
+    assert expected in done.stdout and len(done.stdout.splitlines()) >= 2

@@ -4,7 +4,7 @@ from django.core.management import call_command
 from whitenoise.storage import CompressedManifestStaticFilesStorage
 
 
-class HashedAssets(CompressedManifestStaticFilesStorage):
+class HashedAssets(CompressedManifestStaticFilesStorage):  # type: ignore[misc]
     """Hashed names, inside scripts that import each other as well."""
 
     support_js_module_import_aggregation = True

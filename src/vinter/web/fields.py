@@ -1,5 +1,6 @@
 """Model fields of Vinter's own."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from django.db import models
@@ -22,7 +23,7 @@ class VersionedJSONField(models.JSONField):
         found = super().from_db_value(value, expression, connection)
         return self.schema.current(found) if self.schema and found else found
 
-    def deconstruct(self) -> tuple[str, str, list[Any], dict[str, Any]]:
+    def deconstruct(self) -> tuple[str, str, Sequence[Any], dict[str, Any]]:
         """As a plain JSON field, so that a new version of the data needs no migration."""
         name, _, args, kwargs = super().deconstruct()
         return name, "django.db.models.JSONField", args, kwargs

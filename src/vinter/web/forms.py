@@ -8,7 +8,7 @@ from django import forms
 from vinter.core.errors import BadInput
 from vinter.core.sky.ephemeris import FIRST_YEAR, LAST_YEAR
 
-F = TypeVar("F", bound=forms.Form)
+F = TypeVar("F", bound=forms.BaseForm)
 MOST_DIGITS = 18  # of a row's number: what a database can hold
 EARLIEST_UNIX, LATEST_UNIX = -2.2e9, 2.6e9  # what the ephemeris covers
 
@@ -68,7 +68,7 @@ def checked(form: F) -> F:
     for name, errors in form.errors.items():
         label = form.fields[name].label or name if name in form.fields else ""
         given = str(form.data.get(form.add_prefix(name)) or "")[:40]
-        where = " ".join(part for part in (label, repr(given) if given else "") if part)
+        where = " ".join(str(part) for part in (label, repr(given) if given else "") if part)
         parts.append(f"{where}: {errors[0]}" if label else str(errors[0]))
     raise BadInput("; ".join(part.rstrip(".") for part in parts))
 

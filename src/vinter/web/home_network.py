@@ -132,7 +132,9 @@ def machine(folder: Path, names: list[str]) -> Certificate:
         .add_extension(x509.SubjectAlternativeName([_alternative(name) for name in names]), critical=False)
         .add_extension(x509.BasicConstraints(ca=False, path_length=None), critical=True)
         .add_extension(x509.ExtendedKeyUsage([ExtendedKeyUsageOID.SERVER_AUTH]), critical=False)
-        .add_extension(x509.AuthorityKeyIdentifier.from_issuer_public_key(root.public_key()), critical=False)
+        .add_extension(
+            x509.AuthorityKeyIdentifier.from_issuer_public_key(root_key.public_key()), critical=False
+        )
         .sign(root_key, hashes.SHA256())
     )
     _write_key(found.key, key)

@@ -4,6 +4,7 @@ address under which others reach this Vinter."""
 from typing import Any, TypeVar
 
 from django.conf import settings
+from django.contrib.auth.models import User
 from django.db.models import Model
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
@@ -22,6 +23,12 @@ class Needed(BadInput):
     def context(self) -> dict[str, Any]:
         """What the template shows."""
         return {}
+
+
+def person(request: HttpRequest) -> User:
+    """Who asks: behind the sign-in, where every page but a few lies, always somebody."""
+    assert isinstance(request.user, User)
+    return request.user
 
 
 def owned(model: type[M], request: HttpRequest, pk: int, *joined: str) -> M:

@@ -28,7 +28,7 @@ T = TypeVar("T")
 V = TypeVar("V")
 
 
-def one_file(request: HttpRequest, what: str, largest: int = SMALL) -> UploadedFile:
+def one_file(request: HttpRequest, what: str, largest: int = SMALL) -> "UploadedFile[bytes]":
     """The file of a request; BadInput when there is none, or it is empty or larger than some bytes.
 
     ``what`` names what is wanted, for the message.
@@ -56,7 +56,7 @@ def good_of(request: HttpRequest, found: Imported[T]) -> T:
 
 @contextmanager
 def saved_files(
-    files: Sequence[UploadedFile], least: int = 1, known: bool = True
+    files: "Sequence[UploadedFile[bytes]]", least: int = 1, known: bool = True
 ) -> Iterator[list[tuple[Path, str]]]:
     """Uploaded frames, checked by content unless anything may come: where they lie and what they are called;
     gone afterwards."""
@@ -85,17 +85,20 @@ def measure_saved(path: Path, name: str) -> tuple[Measure, bool]:
         return measure(frame), frame.linear
 
 
-def measured_files(files: Sequence[UploadedFile], least: int = 1) -> list[tuple[Measure, bool]]:
+def measured_files(files: "Sequence[UploadedFile[bytes]]", least: int = 1) -> list[tuple[Measure, bool]]:
     """``measure_saved`` of uploaded frames, which are forgotten."""
     with saved_files(files, least) as saved:
         return [computed(("measure", path), measure_saved, path, name) for path, name in saved]
 
 
-def from_frames(files: Sequence[UploadedFile], least: int, find: Callable[..., V], *arguments: Any) -> V:
+def from_frames(
+    files: "Sequence[UploadedFile[bytes]]", least: int, find: Callable[..., V], *arguments: Any
+) -> V:
     """What a function finds in uploaded frames (its first argument) and more arguments; in a process of the
     pool, after which the frames are forgotten."""
     with saved_files(files, least) as saved:
-        return computed(("frames", saved[0][0]), found_in, find, saved, arguments)
+        found: V = computed(("frames", saved[0][0]), found_in, find, saved, arguments)
+        return found
 
 
 def found_in(find: Callable[..., V], saved: list[tuple[Path, str]], arguments: tuple[Any, ...]) -> V:

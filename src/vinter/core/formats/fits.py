@@ -24,9 +24,20 @@ class Field(Protocol):
     """What is needed of a solved field: directions of its pixels, and their altitudes where a zenith is
     known."""
 
-    width: int
-    height: int
-    zenith: tuple[float, ...]
+    @property
+    def width(self) -> int:
+        """Of the picture, px."""
+        ...
+
+    @property
+    def height(self) -> int:
+        """Of the picture, px."""
+        ...
+
+    @property
+    def zenith(self) -> tuple[float, ...]:
+        """ICRS direction overhead; empty where none is known."""
+        ...
 
     def directions(self, xy: Array) -> Array:
         """ICRS unit vectors (n, 3) of pixels (n, 2)."""

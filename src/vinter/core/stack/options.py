@@ -186,7 +186,7 @@ class Options:
 
 
 def _option_of(made: "Field[Any]") -> Option:
-    usual: Value = str(made.default) if isinstance(made.default, StrEnum) else made.default
+    usual: Any = str(made.default) if isinstance(made.default, StrEnum) else made.default
     return Option(name=made.name, usual=usual, **made.metadata)
 
 

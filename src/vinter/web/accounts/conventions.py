@@ -1,12 +1,13 @@
 """Pages as the person who asked for them likes figures written."""
 
 from collections.abc import Callable
+from typing import cast
 
 from django.http import HttpRequest, HttpResponse
 from django.utils.functional import SimpleLazyObject
 
 from vinter.web.accounts.models import conventions_of
-from vinter.web.conventions import current, rewritten
+from vinter.web.conventions import Conventions, current, rewritten
 
 
 class OwnConventions:
@@ -17,7 +18,7 @@ class OwnConventions:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         """The page, rewritten where the person wishes something else than what is computed."""
-        wished = SimpleLazyObject(lambda: conventions_of(request.user))
+        wished = cast(Conventions, SimpleLazyObject(lambda: conventions_of(request.user)))
         token = current.set(wished)
         try:
             response = self.get_response(request)

@@ -15,7 +15,7 @@ from django.views.decorators.http import require_POST
 from vinter.web.accounts import people
 from vinter.web.accounts.forms import ConventionForm, EndForm, SignUpForm
 from vinter.web.accounts.models import Convention, Invitation, may_sign_up, nobody_yet
-from vinter.web.owned import outside
+from vinter.web.owned import outside, person
 from vinter.web.security import field_base
 from vinter.web.workflow import head
 
@@ -28,7 +28,7 @@ class SignIn(LoginView):
     template_name = "accounts/sign_in.html"
     redirect_authenticated_user = True
 
-    def get(self, request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponseBase:
+    def get(self, request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponseBase:  # type: ignore[override]
         """On an empty home the first to come makes the owner's account."""
         if not settings.DEMO and nobody_yet():
             return redirect("sign-up")
@@ -80,8 +80,8 @@ def account(request: HttpRequest) -> HttpResponse:
         request,
         "accounts/account.html",
         {
-            "end": EndForm(request.user),
-            "invitations": [i for i in Invitation.objects.filter(owner=request.user) if i.good],
+            "end": EndForm(person(request)),
+            "invitations": [i for i in Invitation.objects.filter(owner=person(request)) if i.good],
             "link": outside(reverse("sign-up")),
             "others": people.others(request.user),  # type: ignore[arg-type]
             **head(""),
@@ -91,7 +91,7 @@ def account(request: HttpRequest) -> HttpResponse:
 
 def figures(request: HttpRequest) -> HttpResponse:
     """Clock, units and language of dates."""
-    own = Convention.objects.filter(owner=request.user.pk).first() or Convention(owner_id=request.user.pk)
+    own = Convention.objects.filter(owner=person(request)).first() or Convention(owner=person(request))
     form = ConventionForm(request.POST or None, instance=own)
     if request.method == "POST" and form.is_valid():
         form.save()
@@ -102,16 +102,16 @@ def figures(request: HttpRequest) -> HttpResponse:
 @require_POST
 def invite(request: HttpRequest) -> HttpResponse:
     """A new invitation; only whoever made this Vinter's first account invites."""
-    if not request.user.is_staff:  # type: ignore[union-attr]
+    if not request.user.is_staff:
         raise PermissionDenied("only the owner of this Vinter invites")
-    Invitation.objects.create(owner=request.user)
+    Invitation.objects.create(owner=person(request))
     return redirect("account")
 
 
 @require_POST
 def hand_on(request: HttpRequest) -> HttpResponse:
     """Make somebody else an owner of this Vinter too; only an owner does."""
-    if not request.user.is_staff:  # type: ignore[union-attr]
+    if not request.user.is_staff:
         raise PermissionDenied("only the owner of this Vinter makes others owners")
     people.make_owner(people.person(request.POST.get("name", "")))
     return redirect("account")
@@ -120,7 +120,7 @@ def hand_on(request: HttpRequest) -> HttpResponse:
 @require_POST
 def end(request: HttpRequest) -> HttpResponse:
     """Delete the account and everything in it."""
-    form = EndForm(request.user, request.POST)
+    form = EndForm(person(request), request.POST)
     if not form.is_valid():
         context = {"end": form, "invitations": [], **head("")}
         return render(request, "accounts/account.html", context, status=400)

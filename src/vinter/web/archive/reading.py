@@ -140,7 +140,8 @@ class Importing:
             row.owner = self.owner
         if data.get(IN_BIN) and isinstance(row, Binnable):
             row.binned = self._entry()
-        there = _ADAPT.get(model, lambda row, self: None)(row, self)
+        adapt = _ADAPT.get(model)
+        there = adapt(row, self) if adapt else None
         if there is not None:
             return there, False
         with transaction.atomic():

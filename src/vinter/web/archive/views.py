@@ -10,7 +10,7 @@ from vinter.core.formats.whole import whole
 from vinter.web.archive.models import Archive
 from vinter.web.archive.reading import about
 from vinter.web.jobs.models import enqueue, latest
-from vinter.web.owned import owned
+from vinter.web.owned import owned, person
 from vinter.web.quota import check_quota
 from vinter.web.uploads import one_file
 from vinter.web.workflow import head
@@ -18,7 +18,7 @@ from vinter.web.workflow import head
 
 def _forget(request: HttpRequest, incoming: bool) -> None:
     """Earlier archives of the same direction go: there is one at a time."""
-    for old in Archive.objects.filter(owner=request.user, incoming=incoming):
+    for old in Archive.objects.filter(owner=person(request), incoming=incoming):
         old.path.unlink(missing_ok=True)
         old.delete()
 
@@ -28,10 +28,10 @@ def archive(request: HttpRequest) -> HttpResponse:
     if request.method == "POST":
         with transaction.atomic():
             _forget(request, incoming=False)
-            one = Archive.objects.create(owner=request.user, originals=bool(request.POST.get("originals")))
+            one = Archive.objects.create(owner=person(request), originals=bool(request.POST.get("originals")))
         enqueue(request.user, one.kind, one.pk)
         return redirect("archive")
-    own = Archive.objects.filter(owner=request.user)
+    own = Archive.objects.filter(owner=person(request))
     out, back = own.filter(incoming=False).first(), own.filter(incoming=True).first()
     return render(
         request,
@@ -47,7 +47,7 @@ def archive(request: HttpRequest) -> HttpResponse:
     )
 
 
-def download(request: HttpRequest, pk: int) -> HttpResponse:
+def download(request: HttpRequest, pk: int) -> FileResponse:
     """The archive that was made."""
     one = owned(Archive, request, pk)
     if one.incoming or not one.path.is_file():
@@ -64,7 +64,7 @@ def bring_in(request: HttpRequest) -> HttpResponse:
     file = one_file(request, "an archive of Vinter (a ZIP file)", settings.UPLOAD_LIMIT)
     check_quota(request.user.pk or 0, file.size or 0)
     _forget(request, incoming=True)
-    one = Archive.objects.create(owner=request.user, incoming=True)
+    one = Archive.objects.create(owner=person(request), incoming=True)
     one.path.parent.mkdir(parents=True, exist_ok=True)
     try:
         with whole(one.path) as draft, draft.open("wb") as out:

@@ -5,7 +5,7 @@ from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_POST
 
 from vinter.web.bin.models import BinEntry, binnable_models, destroy, put_back, put_in
-from vinter.web.owned import owned
+from vinter.web.owned import owned, person
 
 
 def offering_undo(page: str, entry: BinEntry) -> HttpResponse:
@@ -35,7 +35,7 @@ def restore(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def empty(request: HttpRequest, pk: int) -> HttpResponse:
     """Delete one entry for good; 0 stands for all."""
-    entries = [owned(BinEntry, request, pk)] if pk else list(BinEntry.objects.filter(owner=request.user))
+    entries = [owned(BinEntry, request, pk)] if pk else list(BinEntry.objects.filter(owner=person(request)))
     for entry in entries:
         if BinEntry.objects.filter(pk=entry.pk).exists():  # it may have gone with what it came of
             destroy(entry)

@@ -10,6 +10,7 @@ from typing import Any
 import cv2
 import imagecodecs
 import numpy as np
+from django.contrib.auth.models import User
 
 from vinter.core.stack.file import about_from, mask_of, write_stack
 from vinter.web.finish.models import Finish
@@ -24,7 +25,7 @@ PAST = Path(__file__).parent / "past"
 VERSION = "demo"
 
 
-def add_past(user: Any) -> None:
+def add_past(user: User) -> None:
     """Give a person the past, once; what is left of it by then is not touched."""
     if not (PAST / "past.json").is_file() or Take.everything.filter(owner=user).exists():
         return
@@ -44,8 +45,8 @@ def add_past(user: Any) -> None:
             _stack(takes, told)
 
 
-def _take(user: Any, shot: Shot, told: dict[str, Any], name: str) -> Take:
-    take = Take.objects.create(
+def _take(user: User, shot: Shot, told: dict[str, Any], name: str) -> Take:
+    take: Take = Take.objects.create(
         owner=user, shot=shot, kind=Take.SIMULATED, title=told["title"], seed=told["seed"], told=told["told"]
     )
     shutil.rmtree(take.folder, ignore_errors=True)

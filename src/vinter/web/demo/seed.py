@@ -3,6 +3,7 @@
 from datetime import date, time
 
 from django.contrib.auth import get_user_model
+from django.contrib.auth.models import User
 
 import vinter
 from vinter.core.planning.shot import plan_shot
@@ -113,7 +114,7 @@ def _what_is_known(mill: Site) -> None:
         )
 
 
-def _first_shot(user: object) -> None:
+def _first_shot(user: User) -> None:
     """One planned shot, so that the card and the shot page have something to show."""
     site = Site.objects.get(owner=user, name="Tide mill")
     phone = Phone.objects.get(owner=user, key="marlet-7")

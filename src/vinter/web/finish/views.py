@@ -31,7 +31,7 @@ from vinter.web.finish.models import Export, Finish, Look
 from vinter.web.forms import checked, row_number
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.meanwhile import mark_of
-from vinter.web.owned import owned
+from vinter.web.owned import owned, person
 from vinter.web.paging import page_of, searched
 from vinter.web.quota import check_quota
 from vinter.web.stacks.models import Stack
@@ -43,7 +43,7 @@ FINISH_WORDS = ("name", "stack__take__title", "stack__take__shot__site__name", "
 
 def finishes(request: HttpRequest) -> HttpResponse:
     """All finishes of the user."""
-    own = Finish.objects.filter(owner=request.user).select_related("stack__take")
+    own = Finish.objects.filter(owner=person(request)).select_related("stack__take")
     page = page_of(request, searched(request, own, FINISH_WORDS, "stack__take__shot__night"))
     return render(request, "finish/finishes.html", {"page": page, **head("Finish")})
 
@@ -55,7 +55,7 @@ def new(request: HttpRequest, pk: int) -> HttpResponse:
     if not stack.picture.is_file():
         raise BadInput(f"{stack}: it is not stacked yet")
     recipe = suggest(load_scene(working_copy(stack))).model_dump()
-    one = Finish.objects.create(owner=request.user, stack=stack, recipe=recipe, version=vinter.__version__)
+    one = Finish.objects.create(owner=person(request), stack=stack, recipe=recipe, version=vinter.__version__)
     return redirect("finish", one.pk)
 
 
@@ -97,7 +97,7 @@ def finish(request: HttpRequest, pk: int) -> HttpResponse:
     scene = _scene(one)
     own = {
         f"own-{look.pk}": (look.name, fitted(recipe_from(look.recipe), scene))
-        for look in Look.objects.filter(owner=request.user)
+        for look in Look.objects.filter(owner=person(request))
     }
     looks = {key: (name, make(scene)) for key, (name, make) in LOOKS.items()} | own
     return render(
@@ -182,7 +182,7 @@ def look_picture(request: HttpRequest, pk: int, key: str) -> HttpResponse:
         recipe = LOOKS[key][1](scene)
     else:
         number = row_number(key.removeprefix("own-")) or 0
-        recipe = fitted(recipe_from(get_object_or_404(Look, pk=number, owner=request.user).recipe), scene)
+        recipe = fitted(recipe_from(get_object_or_404(Look, pk=number, owner=person(request)).recipe), scene)
     return _small(one, recipe)
 
 
@@ -200,7 +200,7 @@ def keep_look(request: HttpRequest, pk: int) -> HttpResponse:
     one = owned(Finish, request, pk)
     name = checked(NameForm(request.POST)).cleaned_data["name"]
     Look.objects.update_or_create(
-        owner=request.user, name=name, defaults={"recipe": portable(one.core()).model_dump()}
+        owner=person(request), name=name, defaults={"recipe": portable(one.core()).model_dump()}
     )
     return redirect("finish", one.pk)
 
@@ -219,7 +219,7 @@ def copy(request: HttpRequest, pk: int) -> HttpResponse:
     """Another finish of the same picture, beginning where this one is."""
     one = owned(Finish, request, pk)
     other = Finish.objects.create(
-        owner=request.user,
+        owner=person(request),
         stack=one.stack,
         recipe=one.recipe,
         name=f"{one.title}, again"[:60],
@@ -282,7 +282,7 @@ def export(request: HttpRequest, pk: int) -> HttpResponse:
         wishes = [for_destination(one.core(), key) for key in wanted["destination"]]
     for recipe, how in wishes:
         made = Export.objects.create(
-            owner=request.user,
+            owner=person(request),
             finish=one,
             recipe=recipe.model_dump(),
             kind=wanted["kind"],
@@ -296,7 +296,7 @@ def export(request: HttpRequest, pk: int) -> HttpResponse:
     return redirect("finish", one.pk)
 
 
-def all_exports(request: HttpRequest, pk: int) -> HttpResponse:
+def all_exports(request: HttpRequest, pk: int) -> FileResponse:
     """Every exported picture of a finish in one file."""
     one = owned(Finish, request, pk)
     file = tempfile.TemporaryFile()  # noqa: SIM115 - the answer closes it
@@ -311,7 +311,7 @@ def all_exports(request: HttpRequest, pk: int) -> HttpResponse:
     )
 
 
-def download(request: HttpRequest, pk: int, which: str = "full") -> HttpResponse:
+def download(request: HttpRequest, pk: int, which: str = "full") -> FileResponse:
     """An exported picture."""
     one = owned(Export, request, pk)
     path = one.small if which == "small" else one.path

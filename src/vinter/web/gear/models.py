@@ -5,6 +5,7 @@ from dataclasses import asdict, replace
 from typing import Any
 
 from django.conf import settings
+from django.contrib.auth.models import User
 from django.db import models, transaction
 
 from vinter.core.camera import phones
@@ -76,7 +77,7 @@ class Phone(models.Model):
             self.save(update_fields=["lenses"])
 
 
-def own(owner: object, phone: phones.Phone) -> Phone:
+def own(owner: User, phone: phones.Phone) -> Phone:
     """Give a user a phone of the core, unless one of its key is there."""
     lenses = {name: asdict(lens) for name, lens in phone.lenses.items()}
     made, _ = Phone.objects.get_or_create(
@@ -85,7 +86,7 @@ def own(owner: object, phone: phones.Phone) -> Phone:
     return made
 
 
-def own_shipped(owner: object) -> None:
+def own_shipped(owner: User) -> None:
     """Give a user the made-up phones, once."""
     for phone in phones.SHIPPED.values():
         if phone.key.startswith("marlet"):

@@ -22,15 +22,15 @@ from vinter.core.frames.reading import Frame
 from vinter.core.frames.sensor import DarkReport, measure_darks, measure_flats
 from vinter.web.gear.forms import HoldingForm, holding_form, lens_form
 from vinter.web.gear.models import Phone, own
-from vinter.web.meanwhile import changes_since, opened_with
-from vinter.web.owned import owned
+from vinter.web.meanwhile import Change, changes_since, opened_with
+from vinter.web.owned import owned, person
 from vinter.web.uploads import LARGEST_FRAME, from_frames, measured_files, one_file
 from vinter.web.workflow import head
 
 
 def phones(request: HttpRequest) -> HttpResponse:
     """All phones of the user with the figures of their lenses."""
-    rows = [(phone, phone.core()) for phone in Phone.objects.filter(owner=request.user)]
+    rows = [(phone, phone.core()) for phone in Phone.objects.filter(owner=person(request))]
     have = {phone.key for phone, _ in rows}
     kinds = [p for p in SHIPPED.values() if p.key not in have]
     return render(request, "gear/phones.html", {"phones": rows, "kinds": kinds, **head("Gear")})
@@ -42,13 +42,13 @@ def _says(frames: list[Frame]) -> tuple[Metadata, int, int]:
 
 
 def _own(request: HttpRequest, phone: Any) -> HttpResponse:
-    made = own(request.user, replace(phone, key=_free_key(request, phone.key)))
+    made = own(person(request), replace(phone, key=_free_key(request, phone.key)))
     back = request.POST.get("back", "")
     return redirect(back) if url_has_allowed_host_and_scheme(back, None) else redirect("phone", made.pk)
 
 
 def _free_key(request: HttpRequest, key: str) -> str:
-    taken = set(Phone.objects.filter(owner=request.user).values_list("key", flat=True))
+    taken = set(Phone.objects.filter(owner=person(request)).values_list("key", flat=True))
     return next(k for k in (key, *(f"{key}-{i}" for i in range(2, 100))) if k not in taken)
 
 
@@ -65,9 +65,8 @@ def add(request: HttpRequest) -> HttpResponse:
     m, width, height = from_frames([file], 1, _says)
     lens = lens_from_photo("main", m.focal_mm, m.f35, m.aperture, width, height)
     name = (m.model if m.model.startswith(m.make) else f"{m.make} {m.model}").strip() or "My phone"
-    made = own(
-        request.user, CorePhone(_free_key(request, slugify(name)[:36] or "phone"), name[:60], {"main": lens})
-    )
+    key = _free_key(request, slugify(name)[:36] or "phone")
+    made = own(person(request), CorePhone(key, name[:60], {"main": lens}))
     return redirect("lens", made.pk, "main")
 
 
@@ -126,7 +125,8 @@ def lens(request: HttpRequest, pk: int, name: str = "") -> HttpResponse:
     """Change a lens, or add one."""
     one = owned(Phone, request, pk)
     fresh = lens_form(None, _lens(one, name) if name else None)
-    form, changes = fresh, []
+    form = fresh
+    changes: list[Change] = []
     if request.method == "POST":
         with transaction.atomic():
             one = Phone.objects.select_for_update().get(pk=pk)

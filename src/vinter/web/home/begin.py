@@ -14,6 +14,7 @@ from vinter.core.ground.gazetteer import FoundPlace, find_places
 from vinter.core.ground.zones import zone_at
 from vinter.core.sky.targets import CORE
 from vinter.web.gear.models import Phone, own
+from vinter.web.owned import person
 from vinter.web.sites.models import Site
 from vinter.web.workflow import head
 
@@ -40,7 +41,8 @@ class BeginForm(forms.Form):
     target = forms.ChoiceField(label="What do you want to photograph?", choices=WISHES)
 
     def __init__(self, user: Any, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, auto_id="begin-%s", **kwargs)
+        super().__init__(*args, **kwargs)
+        self.auto_id = "begin-%s"
         mine = [(f"own:{p.pk}", p.name) for p in Phone.objects.filter(owner=user)]
         usual = [(p.key, p.name) for p in SHIPPED.values()]
         phone, which = self.fields["phone"], self.fields["which"]
@@ -113,6 +115,6 @@ def begin(request: HttpRequest) -> HttpResponse:
             home=not Site.objects.filter(owner=request.user, home=True).exists(),
         )
         if wanted["phone"] in SHIPPED:
-            own(request.user, SHIPPED[wanted["phone"]])
+            own(person(request), SHIPPED[wanted["phone"]])
     query = urlencode({"site": site.pk, "target": wanted["target"]})
     return redirect(f"{reverse('next-night')}?{query}")

@@ -15,6 +15,7 @@ from vinter.web.ledger.looking_back import site_record
 from vinter.web.nights.drawing import draw
 from vinter.web.nights.outlook import ahead
 from vinter.web.nights.query import plan_query
+from vinter.web.owned import person
 from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Site
 from vinter.web.stacks.models import Stack
@@ -34,7 +35,7 @@ STEPS = (
 
 def _steps_left(request: HttpRequest) -> list[tuple[str, str, str]]:
     """What has not been done once, in order; none once all was."""
-    user = request.user
+    user = person(request)
     done = (
         Site.objects.filter(owner=user).exists(),
         Phone.objects.filter(owner=user).exists(),
@@ -53,7 +54,7 @@ def guide(request: HttpRequest) -> HttpResponse:
 
 def home(request: HttpRequest) -> HttpResponse:
     """The next good window of the first site and why, and the work under way."""
-    site = Site.objects.filter(owner=request.user).first()
+    site = Site.objects.filter(owner=person(request)).first()
     if site is None:
         return redirect("begin")
     query = plan_query(request)
@@ -67,8 +68,8 @@ def home(request: HttpRequest) -> HttpResponse:
     record = site_record(site) if chance else None
     record = record if record and record.significant else None
     likely = record.corrected(chance.chance) if record and chance else chance.chance if chance else None
-    recent = Shot.objects.filter(owner=request.user).select_related("site")[:4]
-    others = Site.objects.filter(owner=request.user).exclude(pk=site.pk)
+    recent = Shot.objects.filter(owner=person(request)).select_related("site")[:4]
+    others = Site.objects.filter(owner=person(request)).exclude(pk=site.pk)
     return render(
         request,
         "home/home.html",
@@ -84,8 +85,8 @@ def home(request: HttpRequest) -> HttpResponse:
             "recent": recent,
             "others": others,
             "steps_left": _steps_left(request),
-            "under_way": Job.objects.filter(owner=request.user, state__in=(Job.QUEUED, Job.RUNNING))[:4],
-            "pictures": Finish.objects.filter(owner=request.user).select_related("stack__take")[:4],
+            "under_way": Job.objects.filter(owner=person(request), state__in=(Job.QUEUED, Job.RUNNING))[:4],
+            "pictures": Finish.objects.filter(owner=person(request)).select_related("stack__take")[:4],
             **head("", context=f"{site.name} · {site.tz}"),
         },
     )

@@ -36,7 +36,7 @@ def start_in_pool(nice: int) -> None:
 def make_pool(processes: int, cluster: str, nice: int = 0) -> Executor:
     """A pool of spawned processes, or a Dask cluster's executor when one is named."""
     if cluster:
-        from dask.distributed import Client  # type: ignore[import-not-found]
+        from dask.distributed import Client
 
         executor: Executor = Client(cluster).get_executor()
         return executor

@@ -228,7 +228,7 @@ def told(evenings: Sequence[Evening], drawn: bool = True) -> list[Night]:
     return [night(e) for e in evenings]
 
 
-def _strip(site: CoreSite, evening: Evening, limits: Thresholds | None) -> Strip:
+def _strip(site: CoreSite, evening: Evening, limits: Thresholds | None) -> Strip | None:
     """The night of an evening, towards what was planned first there, else towards the core."""
     what = next((target(e.shot.target) for e in evening.entries if e.shot), CORE)
     night = nights(site, evening.day, evening.day, limits, what)[0]

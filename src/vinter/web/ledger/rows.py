@@ -47,7 +47,8 @@ def _row(night: Night, work: Work) -> dict[str, Any]:
     shot, take, got = work.shot, work.take, work.got
     reports: list[dict[str, Any]] = [s.report for s in work.stacks if s.report]
     best = max(reports, key=lambda r: r["frames_used"], default={})
-    sky = min((r["sky"] for r in reports if r.get("sky")), key=lambda s: s["error"], default={})
+    skies: list[dict[str, Any]] = [r["sky"] for r in reports if r.get("sky")]
+    sky = min(skies, key=lambda s: float(s["error"]), default={})
     phone = shot.phone if shot else take.phone if take else None
     return {
         "night": night.day.isoformat(),

@@ -23,6 +23,7 @@ from vinter.web.ledger.looking_back import (
 from vinter.web.ledger.night_page import night_page
 from vinter.web.ledger.records import Evening, evenings_of, told
 from vinter.web.ledger.rows import COLUMNS, ledger_rows
+from vinter.web.owned import person
 from vinter.web.paging import page_of
 from vinter.web.shots.models import SKIES, Shot
 from vinter.web.sites.models import Site
@@ -37,7 +38,7 @@ def ledger(request: HttpRequest) -> HttpResponse:
     evenings = evenings_of(request.user, chosen["site"], chosen["year"], chosen["phone"])
     out = [n for n in evenings if any(e.take for e in n.entries)]
     page = page_of(request, evenings, NIGHTS)
-    planned = Shot.objects.filter(owner=request.user).values_list("night", flat=True)
+    planned = Shot.objects.filter(owner=person(request)).values_list("night", flat=True)
     return render(
         request,
         "ledger/ledger.html",
@@ -52,8 +53,8 @@ def ledger(request: HttpRequest) -> HttpResponse:
             "out": len(out),
             "light_s": sum(n.light_s for n in out),
             "frames": sum(n.frames for n in out),
-            "sites": Site.objects.filter(owner=request.user),
-            "phones": Phone.objects.filter(owner=request.user),
+            "sites": Site.objects.filter(owner=person(request)),
+            "phones": Phone.objects.filter(owner=person(request)),
             "years": sorted({day.year for day in planned}, reverse=True),
             **head("Ledger"),
         },

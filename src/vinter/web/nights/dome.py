@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from vinter.core.sky.brightness import to_magnitudes
+from vinter.core.sky.ephemeris import Array
 from vinter.core.sky.glow import glow, town_light
 from vinter.core.sky.nights import Night
 from vinter.core.sky.site import Site
@@ -29,7 +30,7 @@ def _xy(altitude: float, azimuth: float) -> tuple[float, float]:
     return round(-r * float(np.sin(a)), 1), round(-r * float(np.cos(a)), 1)
 
 
-def _line(alts: np.ndarray, azs: np.ndarray) -> str:  # type: ignore[type-arg]
+def _line(alts: Array, azs: Array) -> str:
     points = [_xy(float(a), float(z)) for a, z in zip(alts, azs, strict=True)]
     return "M" + "L".join(f"{x} {y}" for x, y in points) if len(points) > 1 else ""
 

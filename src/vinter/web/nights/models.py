@@ -1,7 +1,7 @@
 """How a person judges nights: the thresholds that are theirs to move, and how far they drive."""
 
 from django.conf import settings
-from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
+from django.contrib.auth.models import User
 from django.db import models
 
 from vinter.core.sky.thresholds import Thresholds, thresholds_from
@@ -23,6 +23,6 @@ class Preferences(models.Model):
         return thresholds_from(self.thresholds, earliest, latest)
 
 
-def preferences_of(user: AbstractBaseUser | AnonymousUser) -> Preferences:
+def preferences_of(user: User) -> Preferences:
     """A person's preferences, or the usual ones, not yet stored."""
     return Preferences.objects.filter(owner=user.pk).first() or Preferences(owner_id=user.pk)

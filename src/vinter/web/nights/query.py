@@ -12,6 +12,7 @@ from vinter.core.sky.thresholds import Thresholds
 from vinter.web.forms import checked
 from vinter.web.nights.forms import FilterForm
 from vinter.web.nights.models import preferences_of
+from vinter.web.owned import person
 
 IN_LINKS = ("target", "weekday", "earliest", "latest", "minutes", "school")
 GROUPS = (
@@ -62,6 +63,6 @@ class PlanQuery:
 def plan_query(request: HttpRequest) -> PlanQuery:
     """Read a request's address; BadInput names what is wrong in it."""
     data = checked(FilterForm(request.GET)).cleaned_data
-    limits = preferences_of(request.user).limits(data["earliest"], data["latest"])
+    limits = preferences_of(person(request)).limits(data["earliest"], data["latest"])
     night_filter = NightFilter(tuple(sorted(set(data["weekday"]))), data["minutes"] or 0.0, data["school"])
     return PlanQuery(data["own_target"] or data["target"], limits, night_filter, request.GET)

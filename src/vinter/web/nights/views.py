@@ -32,7 +32,7 @@ from vinter.web.nights.outlook import ahead, today
 from vinter.web.nights.query import PlanQuery, plan_query
 from vinter.web.nights.season import Season, season
 from vinter.web.nights.years import judged_nights, year_span
-from vinter.web.owned import owned
+from vinter.web.owned import owned, person
 from vinter.web.sites.models import Site
 from vinter.web.workflow import head
 
@@ -130,7 +130,7 @@ def best(request: HttpRequest) -> HttpResponse:
     """The best ten nights over all sites within the driving limit, and their sheets side by side."""
     query = plan_query(request)
     limit = checked(DriveForm(request.GET)).cleaned_data["drive"]
-    limit = preferences_of(request.user).drive_limit if limit is None else limit
+    limit = preferences_of(person(request)).drive_limit if limit is None else limit
     sites = list(Site.objects.filter(owner=request.user).prefetch_related("reading_set"))
     rows = _reachable(sites, limit)
     found = [(s.core(), ahead(s, query).judged) for s, _ in rows]
@@ -297,7 +297,7 @@ def go_to_night(request: HttpRequest, pk: int) -> HttpResponse:
 
 def preferences(request: HttpRequest) -> HttpResponse:
     """The thresholds of verdict and schools, which are the user's to move."""
-    form = PreferencesForm(preferences_of(request.user), request.POST or None)
+    form = PreferencesForm(preferences_of(person(request)), request.POST or None)
     if request.method == "POST" and form.is_valid():
         form.save()
         back = request.POST.get("next", "")

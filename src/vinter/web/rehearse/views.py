@@ -24,7 +24,7 @@ from vinter.core.simulate.modes import PhoneSettings, Shown, developed, loupe, p
 from vinter.core.simulate.phone import SimulatedPhone
 from vinter.web.compute import computed
 from vinter.web.forms import checked
-from vinter.web.owned import owned
+from vinter.web.owned import owned, person
 from vinter.web.rehearse.forms import PlaceForm, SettingsForm
 from vinter.web.rehearse.models import Rehearsal
 from vinter.web.shots.models import Shot
@@ -51,7 +51,7 @@ def pressed(burst: Burst, wanted: PhoneSettings, seed: int) -> tuple[Shown, Any]
 
 def ladder(request: HttpRequest) -> HttpResponse:
     """The exercises, how far one has come, and one's own shots to rehearse."""
-    goes = Rehearsal.objects.filter(owner=request.user)
+    goes = Rehearsal.objects.filter(owner=person(request))
     done = {e.key: [g for g in goes if g.exercise == e.key] for e in LADDER}
     rows = [(e, done[e.key], any(g.passed for g in done[e.key])) for e in LADDER]
     return render(
@@ -61,7 +61,7 @@ def ladder(request: HttpRequest) -> HttpResponse:
             "rows": rows,
             "passed": sum(p for _, _, p in rows),
             "goes": goes[:12],
-            "shots": Shot.objects.filter(owner=request.user)[:8],
+            "shots": Shot.objects.filter(owner=person(request))[:8],
             **head("Shot"),
         },
     )
@@ -70,15 +70,17 @@ def ladder(request: HttpRequest) -> HttpResponse:
 @require_POST
 def begin(request: HttpRequest, key: str) -> HttpResponse:
     """A new go at an exercise."""
-    return redirect("rehearsal", Rehearsal.objects.create(owner=request.user, exercise=exercise(key).key).pk)
+    return redirect(
+        "rehearsal", Rehearsal.objects.create(owner=person(request), exercise=exercise(key).key).pk
+    )
 
 
 def begin_shot(request: HttpRequest, pk: int) -> HttpResponse:
     """Rehearse a planned shot: go on with the last go, or begin one."""
     shot = owned(Shot, request, pk)
     shot.check_sun()
-    under_way = Rehearsal.objects.filter(owner=request.user, shot=shot, ended=False).first()
-    return redirect("rehearsal", (under_way or Rehearsal.objects.create(owner=request.user, shot=shot)).pk)
+    under_way = Rehearsal.objects.filter(owner=person(request), shot=shot, ended=False).first()
+    return redirect("rehearsal", (under_way or Rehearsal.objects.create(owner=person(request), shot=shot)).pk)
 
 
 def _dials(lens: Lens) -> dict[str, list[float]]:

@@ -14,7 +14,7 @@ from vinter.core.sky.nights import nights as compute
 from vinter.core.sky.satellites import Pass, made_up, passes, read_elements
 from vinter.core.sky.site import Site as CoreSite
 from vinter.web.forms import read_day
-from vinter.web.owned import owned
+from vinter.web.owned import owned, person
 from vinter.web.satellites.models import Elements
 from vinter.web.sites.models import Site
 from vinter.web.uploads import one_file
@@ -62,7 +62,7 @@ def import_elements(request: HttpRequest, pk: int) -> HttpResponse:
     file = one_file(request, "a file of orbital elements (two-line or OMM)")
     name, data = file.name or "", file.read()
     read_elements(data, name)
-    Elements.objects.filter(owner=request.user).delete()
-    Elements.objects.create(owner=request.user, name=name[:120], text=data.decode("utf-8-sig"))
+    Elements.objects.filter(owner=person(request)).delete()
+    Elements.objects.create(owner=person(request), name=name[:120], text=data.decode("utf-8-sig"))
     day = read_day(request.POST.get("day", ""))
     return redirect(f"{reverse('station', args=[pk])}?day={day}")

@@ -26,7 +26,7 @@ from vinter.web.gear.models import NoPhone, Phone
 from vinter.web.meanwhile import changes_since, opened_with
 from vinter.web.nights.drawing import draw
 from vinter.web.nights.models import preferences_of
-from vinter.web.owned import owned
+from vinter.web.owned import owned, person
 from vinter.web.paging import page_of, searched
 from vinter.web.satellites.views import next_pass
 from vinter.web.shots.expected import panel
@@ -39,7 +39,7 @@ from vinter.web.workflow import head
 
 def shots(request: HttpRequest) -> HttpResponse:
     """All shots of the user."""
-    own = Shot.objects.filter(owner=request.user).select_related("site", "phone")
+    own = Shot.objects.filter(owner=person(request)).select_related("site", "phone")
     page = page_of(request, searched(request, own, ("title", "site__name", "phone__name", "lens"), "night"))
     return render(request, "shots/shots.html", {"page": page, **head("Shot")})
 
@@ -85,13 +85,13 @@ class Planning:
 
     def night(self, what: Target, moment: float) -> Night:
         """The night that holds the minute, judged for a target."""
-        return night_at(self.site.core(), moment, preferences_of(self.request.user).limits(), what)
+        return night_at(self.site.core(), moment, preferences_of(person(self.request)).limits(), what)
 
     def start(self) -> dict[str, Any]:
         """What the form opens with."""
         if self.shot is not None:
             return _fields(self.shot)
-        phones = Phone.objects.filter(owner=self.request.user)
+        phones = Phone.objects.filter(owner=person(self.request))
         first = phones.filter(key="marlet-7").first() or phones.first()
         assert first is not None
         return {
@@ -139,7 +139,7 @@ class Planning:
     def save(self, form: ShotForm, picture: Picture, night: Night) -> Shot:
         """Keep what was planned."""
         phone, lens = form.chosen()
-        one = self.shot or Shot(owner=self.request.user, site=self.site)
+        one = self.shot or Shot(owner=person(self.request), site=self.site)
         one.phone, one.lens, one.night, one.use = phone, lens, night.day, form.cleaned_data["use"]
         pose = form.pose()
         one.own = {key: value for key, value in form.own().items() if value is not None}
@@ -206,7 +206,7 @@ def new(request: HttpRequest, pk: int) -> HttpResponse:
     """Choose lens, kind of picture and use for a minute at a site; figures follow at once, saving keeps
     them."""
     site = owned(Site, request, pk)
-    if not Phone.objects.filter(owner=request.user).exists():
+    if not Phone.objects.filter(owner=person(request)).exists():
         raise NoPhone("no phone yet: add one under Gear")
     when = checked(MomentForm(request.POST if request.method == "POST" else request.GET)).cleaned_data
     return Planning(request, site, float(when["t"]), when["target"]).answer()

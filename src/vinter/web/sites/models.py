@@ -5,6 +5,7 @@ from datetime import time
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from django.conf import settings
 from django.db import models
 
@@ -142,7 +143,9 @@ class Site(Binnable):
             return Drive(self.drive)
         if home is None:
             return Drive(None, True)
-        return estimated_drive(float(bearing_distance(home.lat, home.lon, self.lat, self.lon)[1]))
+        return estimated_drive(
+            float(bearing_distance(home.lat, home.lon, np.array(self.lat), np.array(self.lon))[1])
+        )
 
 
 class Reading(models.Model):

@@ -4,7 +4,6 @@ from collections.abc import Callable
 from typing import Any
 
 from django.db import transaction
-from django.forms import ModelForm
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -15,8 +14,8 @@ from vinter.core.ground.darker import darker
 from vinter.core.ground.zones import zone_at
 from vinter.core.sky.ephemeris import GALACTIC_CENTRE
 from vinter.web.forms import checked
-from vinter.web.meanwhile import changes_since, opened_with
-from vinter.web.owned import owned
+from vinter.web.meanwhile import Change, changes_since, opened_with
+from vinter.web.owned import owned, person
 from vinter.web.sites.forms import DarkerForm, ReadingForm, SiteForm, StrayLightForm
 from vinter.web.sites.models import Reading, Site, StrayLight
 from vinter.web.uploads import good_of, one_file
@@ -33,7 +32,7 @@ EXPORTS: dict[str, tuple[Callable[[list[Waypoint]], str], str]] = {
 
 def sites(request: HttpRequest) -> HttpResponse:
     """All sites of the user on the map and in a list."""
-    own = list(Site.objects.filter(owner=request.user).prefetch_related("reading_set"))
+    own = list(Site.objects.filter(owner=person(request)).prefetch_related("reading_set"))
     home = next((s for s in own if s.home), None)
     rows = [(site, site.shown_sky(), site.drive_from(home)) for site in own]
     marks = [
@@ -55,9 +54,10 @@ def sites(request: HttpRequest) -> HttpResponse:
 
 def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
     """Add a site or change one."""
-    site = owned(Site, request, pk) if pk else Site(owner=request.user)
+    site = owned(Site, request, pk) if pk else Site(owner=person(request))
     start = {k: request.GET[k] for k in ("lat", "lon", "name") if k in request.GET}
-    form, changes = SiteForm(instance=site, initial=start), []
+    form = SiteForm(instance=site, initial=start)
+    changes: list[Change] = []
     opened = opened_with(form)
     if request.method == "POST" and not pk:
         form = SiteForm(request.POST, instance=site)
@@ -98,9 +98,10 @@ def _keep(form: SiteForm) -> Site:
     return site
 
 
-def _add(request: HttpRequest, pk: int, form: "ModelForm[Any]") -> HttpResponse:
+def _add(request: HttpRequest, pk: int, form: ReadingForm | StrayLightForm) -> HttpResponse:
     site = owned(Site, request, pk)
-    row = checked(form).save(commit=False)
+    checked(form)
+    row = form.save(commit=False)
     row.site = site
     row.save()
     return redirect("site", site.pk)
@@ -121,10 +122,10 @@ def add_light(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def delete_known(request: HttpRequest, kind: str, pk: int) -> HttpResponse:
     """Remove a reading or a stray light."""
-    model = {"reading": Reading, "light": StrayLight}.get(kind)
+    model: Any = {"reading": Reading, "light": StrayLight}.get(kind)
     if model is None:
         raise Http404("nothing of this kind is known of a site")
-    row = get_object_or_404(model, pk=pk, site__owner=request.user)
+    row: Reading | StrayLight = get_object_or_404(model, pk=pk, site__owner=person(request))
     site = row.site_id
     row.take_away() if isinstance(row, StrayLight) else row.delete()
     return redirect("site", site)
@@ -160,7 +161,7 @@ def import_sites(request: HttpRequest) -> HttpResponse:
     """Take sites from a GPX, GeoJSON or CSV file; what is known already is passed over."""
     file = one_file(request, "a GPX, GeoJSON or CSV file of places", LARGEST)
     found = good_of(request, read_waypoints(file.read(), file.name or ""))
-    own = [(s.lat, s.lon) for s in Site.objects.filter(owner=request.user)]
+    own = [(s.lat, s.lon) for s in Site.objects.filter(owner=person(request))]
     new = [
         w
         for w in found
@@ -169,7 +170,7 @@ def import_sites(request: HttpRequest) -> HttpResponse:
     with transaction.atomic():
         for w in new:
             Site.objects.create(
-                owner=request.user,
+                owner=person(request),
                 name=w.name,
                 lat=w.lat,
                 lon=w.lon,
@@ -184,7 +185,8 @@ def export_sites(request: HttpRequest, kind: str) -> HttpResponse:
     """All sites as a file."""
     write, content_type = EXPORTS[kind]
     points = [
-        Waypoint(s.name, s.lat, s.lon, s.elevation, s.notes) for s in Site.objects.filter(owner=request.user)
+        Waypoint(s.name, s.lat, s.lon, s.elevation, s.notes)
+        for s in Site.objects.filter(owner=person(request))
     ]
     return HttpResponse(
         write(points),

@@ -47,7 +47,7 @@ class StandForm(forms.Form):
     def subject(self, lat: float, lon: float) -> Subject:
         """The subject, seen from a site at a position."""
         data = self.cleaned_data
-        at = (
+        at: tuple[float, float] = (
             (data["lat"], data["lon"])
             if data["lat"] is not None and data["lon"] is not None
             else destination(lat, lon, data["bearing"], data["metres"])

@@ -16,6 +16,7 @@ from vinter.web.forms import checked
 from vinter.web.gear.models import NoPhone, Phone
 from vinter.web.nights.outlook import ahead
 from vinter.web.nights.query import plan_query
+from vinter.web.owned import person
 from vinter.web.sites.models import Site
 from vinter.web.skyline.forms import SkylineForm
 
@@ -41,7 +42,7 @@ class SkylineQuery:
 
 def phones_of(request: HttpRequest) -> dict[str, tuple[Phone, Lens]]:
     """All lenses of the user's phones by key; NoPhone when there is none."""
-    own = Phone.objects.filter(owner=request.user).order_by("-key")
+    own = Phone.objects.filter(owner=person(request)).order_by("-key")
     out = {f"{p.pk}:{name}": (p, lens) for p in own for name, lens in p.core().lenses.items()}
     if not out:
         raise NoPhone("no phone yet: add one under Gear")

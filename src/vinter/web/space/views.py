@@ -9,7 +9,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from vinter.web.bin.models import KEPT_DAYS, BinEntry
-from vinter.web.owned import owned
+from vinter.web.owned import owned, person
 from vinter.web.paging import page_of
 from vinter.web.space.usage import Usage, give_back, size_of, usage
 from vinter.web.takes.models import Take
@@ -30,8 +30,10 @@ def _bar(found: Usage, whole: int) -> list[dict[str, Any]]:
 
 def space(request: HttpRequest) -> HttpResponse:
     """What is stored, by kind and by take, and the bin."""
-    found = usage(request.user.pk)
-    entries = [(e, sum(size_of(p) for p in e.files())) for e in BinEntry.objects.filter(owner=request.user)]
+    found = usage(person(request).pk)
+    entries = [
+        (e, sum(size_of(p) for p in e.files())) for e in BinEntry.objects.filter(owner=person(request))
+    ]
     whole = settings.QUOTA_BYTES or found.total
     return render(
         request,
@@ -53,5 +55,5 @@ def space(request: HttpRequest) -> HttpResponse:
 @require_POST
 def again(request: HttpRequest, pk: int) -> HttpResponse:
     """Delete what can be worked out again, of one take; 0 stands for all."""
-    takes = [owned(Take, request, pk)] if pk else list(Take.objects.filter(owner=request.user))
+    takes = [owned(Take, request, pk)] if pk else list(Take.objects.filter(owner=person(request)))
     return redirect(f"{reverse('space')}?freed={give_back(takes)}")

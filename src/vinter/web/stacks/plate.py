@@ -96,8 +96,8 @@ def write(one: Stack, kind: str) -> None:
         return
     field, picture = (one.report or {}).get("field"), tifffile.imread(one.picture)
     if kind == "fits":
-        flat = field and field.get("layout", RECTILINEAR) == RECTILINEAR
-        cards = wcs_cards(field_from(field)) if flat else {}
+        flat = field if field and field.get("layout", RECTILINEAR) == RECTILINEAR else None
+        cards = wcs_cards(field_from(flat)) if flat else {}
         write_fits(path, picture, taken_cards(_taken(one)) | cards)
     elif kind == "dng":
         colour = read_about(one.picture).colour

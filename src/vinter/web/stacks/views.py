@@ -105,7 +105,7 @@ def single(request: HttpRequest, pk: int) -> HttpResponse:
 def _developed(frame: Frame) -> Stack:
     """A stack of one frame: the one there is, or a new one, queued."""
     take = frame.take
-    one = Stack.objects.filter(owner=take.owner, take=take, frames=[frame.pk]).first()
+    one: Stack | None = Stack.objects.filter(owner=take.owner, take=take, frames=[frame.pk]).first()
     if one is None:
         one = Stack.objects.create(
             owner=take.owner,
@@ -185,7 +185,7 @@ def stack(request: HttpRequest, pk: int) -> HttpResponse:
     )
 
 
-def file(request: HttpRequest, pk: int, which: str) -> HttpResponse:
+def file(request: HttpRequest, pk: int, which: str) -> FileResponse:
     """A file of the stack."""
     one = owned(Stack, request, pk)
     if which in KINDS and one.picture.is_file():

@@ -45,7 +45,6 @@ class FilmForm(forms.Form):
         coerce=int,
         required=False,
         initial=24,
-        empty_value=24,
     )
     kind = forms.ChoiceField(
         label="As", choices=[("webm", "WebM"), ("mp4", "MP4")], required=False, initial="webm"
@@ -63,7 +62,8 @@ class FocusForm(forms.Form):
     tick = forms.FloatField(label="Focus, ticks back", required=False, min_value=0, max_value=MOST_TICKS)
 
     def __init__(self, take: Take, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, auto_id="focus-%s", **kwargs)
+        super().__init__(*args, **kwargs)
+        self.auto_id = "focus-%s"
         self.take = take
         self.tests = [f for f in take.frame_set.all() if f.frame_type == "test"]
         self.initial["tick"] = _plain(take.focused_at)

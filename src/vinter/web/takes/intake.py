@@ -109,7 +109,7 @@ def taken_in(one: Take, name: str, whole: Path, sent: str = "") -> dict[str, Any
     return {"name": name, "duplicate": False}
 
 
-def take_in_upload(one: Take, name: str, file: UploadedFile) -> dict[str, Any]:
+def take_in_upload(one: Take, name: str, file: "UploadedFile[bytes]") -> dict[str, Any]:
     """Store a file that came whole with a request."""
     room_for(one.owner_id, name, file.size or 0)
     whole = partial(one, secrets.token_hex(8))

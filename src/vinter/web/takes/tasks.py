@@ -165,7 +165,7 @@ def _measure_some(take: Take, waiting: list[Frame], context: JobContext, start: 
 def _compare(take: Take) -> None:
     """Judge the frames against each other."""
     frames = [f for f in take.frame_set.all() if f.measure]
-    for f, m in zip(frames, compare([stored_measure(f.measure) for f in frames]), strict=True):
+    for f, m in zip(frames, compare([stored_measure(f.measure or {}) for f in frames]), strict=True):
         f.measure = {**(f.measure or {}), "verdict": m.verdict, "reasons": m.reasons}
     _outside(take, frames)
     types = classify_take([stored_measure(f.measure or {}) for f in frames])

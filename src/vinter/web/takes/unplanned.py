@@ -36,7 +36,8 @@ class OriginForm(forms.Form):
     f35 = forms.FloatField(label="lens, mm equivalent", required=False, min_value=4, max_value=1000)
 
     def __init__(self, take: Take, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, auto_id="origin-%s", **kwargs)
+        super().__init__(*args, **kwargs)
+        self.auto_id = "origin-%s"
         self.take = take
         sites = [("", "not known"), *((str(s.pk), s.name) for s in Site.objects.filter(owner=take.owner_id))]
         if take.place:

@@ -121,7 +121,7 @@ def take(request: HttpRequest, pk: int) -> HttpResponse:
     )
 
 
-def film(request: HttpRequest, pk: int) -> HttpResponse:
+def film(request: HttpRequest, pk: int) -> HttpResponse | FileResponse:
     """The time-lapse of a take; by POST it is made anew from the stackable frames."""
     one = owned(Take, request, pk)
     if request.method == "POST":
@@ -182,7 +182,7 @@ def _one_frame(request: HttpRequest, frame: Frame) -> HttpResponse:
     )
 
 
-def preview(request: HttpRequest, pk: int, size: str) -> HttpResponse:
+def preview(request: HttpRequest, pk: int, size: str) -> FileResponse:
     """A picture of a frame: small for the sheet, full for the loupe."""
     frame = get_object_or_404(Frame, pk=pk, take__owner=request.user)
     suffix = ".small.jpg" if size == "small" else ".jpg"
