@@ -97,6 +97,9 @@ def test_nights_csv_and_calendar_say_the_same(call):
         e["DTSTART"].dt.astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%SZ") for e in events
     ]
     assert float(rows[0]["best_altitude_deg"]) > 20
+    best = json.loads(call("nights", *LISBON))["nights"][0]["windows"][0]["best"]
+    assert float(rows[0]["best_azimuth_deg"]) == pytest.approx(best["azimuth"], abs=0.01)
+    assert 90 < best["azimuth"] < 270 and best["azimuth"] != pytest.approx(best["altitude"], abs=20)
 
 
 def test_thresholds_move_the_window(call):

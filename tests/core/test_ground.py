@@ -108,6 +108,8 @@ def test_drives_are_inverse_to_reach_and_end_somewhere():
     for minutes in (20, 60, 180):
         assert drive_minutes(reach_km(minutes)) == pytest.approx(minutes)
     assert drive_minutes(0) == 0
+    # 50 km straight are 65 km of road: an hour at 65 km/h, and six minutes to get out of town
+    assert drive_minutes(50) == pytest.approx(66)
     far = estimated_drive(7000)
     assert far.far and far.minutes is None
 

@@ -276,6 +276,8 @@ def test_passes_are_those_that_skyfield_finds():
             assert nearest <= 1.0  # to the second
     whole = [t for t in lit if any(p.start <= t.utc_datetime().timestamp() <= p.end for p in found)]
     assert len(whole) == len(lit)
+    # a second, and two seconds times the days to the power of 1.5
+    assert [replace(found[0], age=age).error_seconds for age in (0.0, 4.0, 9.0)] == [1.0, 17.0, 55.0]
 
 
 def test_elements_are_read_in_every_form_and_checked():

@@ -1,12 +1,14 @@
 """What frames tell of a site beside its sky: the air, and lamps in the ground with their bearings."""
 
+from datetime import date
+
 import numpy as np
 import pytest
 
 from vinter.core.sky.catalogue import to_horizon
 from vinter.core.sky.learned_air import learned_air
 from vinter.core.sky.site import Site
-from vinter.core.sky.site_sky import zenith_source
+from vinter.core.sky.site_sky import SkyReading, zenith_source
 from vinter.core.stack.foreground.stray_lights import stray_lights
 from vinter.core.stack.plate_solve import Solution
 
@@ -132,3 +134,11 @@ def test_the_error_of_a_class_travels_to_every_sky_above_the_site():
         site = Site(lat=37.7, lon=-8.8, tz="Europe/Lisbon", zenith=19.8, zenith_error=error)
         spread[error] = float(sky_at(site, unix, 80.0, 180.0).parts.uncertainty[0])
     assert spread[None] == pytest.approx(0.1, abs=0.03) and spread[0.525] == pytest.approx(0.525, abs=0.06)
+
+
+def test_three_readings_count_by_their_median_however_the_newest_is():
+    meter = [
+        SkyReading(date(2026, month, 9), zenith) for month, zenith in ((6, 21.46), (8, 21.52), (9, 20.9))
+    ]
+    found = zenith_source(meter, None, None)
+    assert found.zenith == 21.46 and found.day == date(2026, 9, 9)

@@ -218,6 +218,12 @@ def test_what_stands_behind_a_hill_is_no_idea_for_the_hour():
     assert "core" not in [i.target.key for i in ideas]  # it stands at most 24 degrees high
 
 
+def separation(a, b):
+    """Degrees between two directions (altitude, azimuth)."""
+    (h1, z1), (h2, z2) = np.radians(a), np.radians(b)
+    return np.degrees(np.arccos(np.sin(h1) * np.sin(h2) + np.cos(h1) * np.cos(h2) * np.cos(z1 - z2)))
+
+
 def test_pole_guides_end_at_the_pole():
     assert times_on("Merak", "Dubhe") == pytest.approx(5.2, abs=0.3)
     assert times_on("Gacrux", "Acrux") == pytest.approx(4.5, abs=0.15)
@@ -229,6 +235,15 @@ def test_pole_guides_end_at_the_pole():
         ) and sketch.azimuth % 360 == pytest.approx(azimuth, abs=0.01)
         for guide in sketch.guides:
             assert guide.line[-1] == pytest.approx((sketch.altitude, sketch.azimuth), abs=0.01)
+            start = sketch.stars[guide.start]
+            if guide.start != "Hadar":
+                assert guide.line[0] == pytest.approx(start, abs=0.01)
+            else:  # from the middle between the two: as far from one as from the other
+                apart = [separation(guide.line[0], sketch.stars[n]) for n in (guide.start, guide.end)]
+                assert apart[0] == pytest.approx(apart[1], abs=0.01) and apart[0] < 3
+        assert {g.start for g in sketch.guides} == (
+            {"Merak", "Gamma Cassiopeiae"} if site.lat > 0 else {"Gacrux", "Hadar", "Achernar"}
+        )
         first = sketch.guides[0]
         middle = sketch.stars[first.end]  # the second star lies on the line, to a degree
         assert min(np.hypot(a - middle[0], (z - middle[1] + 180) % 360 - 180) for a, z in first.line) < 3.5

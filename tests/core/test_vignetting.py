@@ -8,7 +8,7 @@ import pytest
 from vinter.core.camera.projection import east_north_up
 from vinter.core.sky.catalogue import star_table, to_horizon
 from vinter.core.sky.site import Site
-from vinter.core.stack.photometry.vignetting import corner_words, measure_vignetting
+from vinter.core.stack.photometry.vignetting import Vignetting, corner_words, measure_vignetting
 from vinter.core.stack.plate_solve import Solution
 
 SITE = Site(lat=37.7, lon=-8.8, tz="Europe/Lisbon", zenith=21.5)
@@ -101,3 +101,14 @@ def test_too_few_stars_tell_nothing():
     solution = field()
     xy, light = seen(solution, 0.5, 0.2, np.random.default_rng(4))
     assert measure_vignetting(xy[:30], light[:30], solution, SITE, UNIX) is None
+
+
+@pytest.mark.parametrize(
+    ("corner", "error", "evened"), [(0.6, 0.05, 1), (0.4, 0.24, 0), (-0.4, 0.05, 0), (9.0, 0.05, 0)]
+)
+def test_corners_are_evened_where_they_are_surely_darker_by_what_a_lens_does(corner, error, evened):
+    fall = Vignetting(
+        square=corner, fourth=0.0, corner=corner, corner_error=error, starlight=corner,
+        air=0.2, air_error=0.02, scatter=0.1, stars=90,
+    )  # fmt: skip
+    assert fall.to_even == evened

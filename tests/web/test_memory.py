@@ -1,7 +1,7 @@
 """The memory: what frames told becomes what the next plan uses; nights in the ledger; the demo's past."""
 
 import json
-from datetime import date
+from datetime import date, time
 
 import pytest
 from django.urls import reverse
@@ -9,7 +9,7 @@ from django.urls import reverse
 from vinter.web.demo.past import PAST, add_past
 from vinter.web.ledger.records import evenings_of, last_time, told
 from vinter.web.shots.models import Shot
-from vinter.web.sites.models import Reading
+from vinter.web.sites.models import Reading, StrayLight
 from vinter.web.stacks.learning import learn_site
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Take
@@ -177,3 +177,25 @@ def test_the_guide_and_the_steps(client, stranger, desk):
     page = said(desk.get(reverse("guide")))
     assert "NPF rule" in page and "Know the phone" in page and page.count("<dt>") > 15
     assert "Set up once" in said(desk.get("/"))
+
+
+@pytest.mark.parametrize(("error", "readings"), [(0.19, 1), (0.3, 0)])
+def test_a_sky_that_was_measured_vaguely_is_no_reading(measured, mill, error, readings):
+    measured.report["sky"]["error"] = error
+    learn_site(measured)
+    assert Reading.objects.filter(site=mill, source="frames").count() == readings
+
+
+def test_a_lamp_that_burns_over_midnight_is_on_on_both_sides_of_it(mill):
+    late = StrayLight(site=mill, azimuth=10, start=time(22), end=time(2))
+    assert [late.on_at(time(h)) for h in (21, 22, 23, 0, 1, 2, 12)] == [
+        False,
+        True,
+        True,
+        True,
+        True,
+        False,
+        False,
+    ]
+    early = StrayLight(site=mill, azimuth=10, start=time(21), end=time(23))
+    assert [early.on_at(time(h)) for h in (20, 21, 22, 23, 1)] == [False, True, True, False, False]
