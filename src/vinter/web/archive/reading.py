@@ -170,8 +170,8 @@ class Importing:
             if not field.null:
                 raise BadInput(f"{field.name} is missing")
             return None
-        if isinstance(field, VersionedJSONField) and field.schema and value:
-            return field.schema.current(value)
+        if isinstance(field, VersionedJSONField):
+            return field.today(value)
         found = field.to_python(value)
         field.run_validators(found)
         return found

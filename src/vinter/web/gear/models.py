@@ -10,7 +10,8 @@ from django.db import models, transaction
 
 from vinter.core.camera import phones
 from vinter.core.camera.accessories import Clamp
-from vinter.core.camera.phonefile import lens_from
+from vinter.core.camera.phonefile import LENS, lens_from
+from vinter.web.fields import VersionedJSONField
 from vinter.web.owned import Needed
 
 
@@ -30,7 +31,7 @@ class Phone(models.Model):
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
     key = models.CharField(max_length=40)
     name = models.CharField(max_length=60)
-    lenses = models.JSONField()
+    lenses = VersionedJSONField(schema=LENS, each=True)
     learned = models.JSONField(default=dict, blank=True)  # by lens: infinity from takes, and what was before
     holding = models.JSONField(default=dict, blank=True)  # widths of phone and clamp, jaws and buttons, mm
 

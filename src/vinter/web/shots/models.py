@@ -9,7 +9,7 @@ from django.conf import settings
 from django.db import models
 
 import vinter
-from vinter.core.camera.exposure import OwnSettings, framing_shot
+from vinter.core.camera.exposure import OWN, OwnSettings, framing_shot
 from vinter.core.camera.frame_count import GAP_SECONDS, burst_minutes
 from vinter.core.camera.optics import Optics
 from vinter.core.camera.phones import Lens
@@ -19,7 +19,7 @@ from vinter.core.ground.magnetic import Declination, declination
 from vinter.core.planning.modes.basis import DELAY_SECONDS, MODE_PLAN, CardStep, Mode
 from vinter.core.planning.modes.registry import mode_of
 from vinter.core.planning.picture import Picture, Wish
-from vinter.core.planning.planned_with import changes, snapshot
+from vinter.core.planning.planned_with import PLANNED_WITH, changes, snapshot
 from vinter.core.planning.shot import SHOT_PLAN
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.scenes import place_seed, scene_for
@@ -57,9 +57,13 @@ class Shot(Binnable):
     alone = models.BooleanField(default=True)
     use = models.CharField(max_length=10, default="screen")
     portrait = models.BooleanField(default=False)
-    own = models.JSONField(default=dict)  # what the photographer set: iso, shutter, frames, pose, target
+    own = VersionedJSONField(
+        schema=OWN, default=dict
+    )  # what the photographer set: iso, shutter, frames, pose, target
     optics = models.JSONField(default=dict)  # resolution and clip-on, as in the core's Optics
-    planned_with = models.JSONField(default=dict)  # site, lens and thresholds as they were then
+    planned_with = VersionedJSONField(
+        schema=PLANNED_WITH, default=dict
+    )  # site, lens and thresholds as they were then
     iso = models.IntegerField()
     shutter = models.FloatField()
     frames = models.IntegerField()

@@ -12,12 +12,14 @@ from vinter.core.camera.phones import SHIPPED
 from vinter.core.frames.content import FILMS
 from vinter.core.frames.facts import Corrections, LensFact, lens_fact, settled_time, time_words
 from vinter.core.frames.frame_type import CALIBRATION
+from vinter.core.frames.measure import MEASURE
 from vinter.core.frames.metadata import believable, camera_name
 from vinter.core.frames.selection import Candidate, Decision
 from vinter.core.ground.zones import zone_at
 from vinter.core.simulate.capture import Burst
 from vinter.core.sky.nights import evening_of
 from vinter.web.bin.models import Binnable
+from vinter.web.fields import VersionedJSONField
 from vinter.web.gear.models import Phone
 from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Site
@@ -222,7 +224,7 @@ class Frame(Binnable):
     stored = models.CharField(max_length=80)
     size = models.BigIntegerField(default=0)
     digest = models.CharField(max_length=64, db_index=True, default="")
-    measure = models.JSONField(null=True)
+    measure = VersionedJSONField(schema=MEASURE, null=True)
     error = models.TextField(default="")
     decision = models.CharField(max_length=4, default="", blank=True)
     frame_type = models.CharField(max_length=10, default="sky")
