@@ -12,6 +12,7 @@ from vinter.web.rehearse.models import Rehearsal
 from vinter.web.sites.models import Reading, ScoutPicture, StrayLight
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame, Take
+from vinter.web.watch import note_alive
 
 pytestmark = pytest.mark.django_db
 OPEN = {"sign-in", "sign-up", "enter-demo", "card-open", "health"}  # without signing in
@@ -129,6 +130,7 @@ def strict():
 
 def test_every_page_of_an_owner_opens_and_was_given_all_it_names(desk, world, strict, settings):
     faults, opened = [], 0
+    note_alive()  # as a worker does, whom a watcher asks for
     for name in NAMES:
         if name in POSTED | LATER | {"sign-in", "sign-up", "job"}:
             continue
@@ -163,3 +165,28 @@ def test_the_lists_of_a_stranger_hold_nothing_of_hers(client, stranger, world):
     for name in ("shots", "takes", "stacks", "finishes", "ledger", "cards", "rehearse", "sites"):
         text = client.get(reverse(name)).content.decode()
         assert "Tide mill" not in text and "Marlet 7" not in text, name
+
+
+SHOWN = re.compile(r"<(script|style|textarea|pre|code)\b.*?</\1\s*>|<!--.*?-->|<[^>]*?>", re.S)
+SPOKEN = re.compile(r'\s(?:title|aria-label)="([^"]*)"')
+METRIC = re.compile(r"(?<![\w.])\d+(?:\.\d+)?[ \u00a0](?:km|cm|m/s|m|°C)(?![\w²³/·^])")
+CLOCK_24 = re.compile(r"(?<![\d:.+−-])(?:[01]\d|2[0-3]):[0-5]\d(?![\d:])(?! [ap]m)")
+
+
+def figures_of(html):
+    """Clocks of 24 hours and metric lengths in what a page shows and says."""
+    texts = [*SPOKEN.findall(html), *SHOWN.sub("\n", html).split("\n")]
+    found = [t.strip() for t in texts if METRIC.search(t) or CLOCK_24.search(t)]
+    return [t for t in found if "UTC" not in t and not t.startswith("24 hours (")]
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_every_page_writes_figures_as_one_likes(name, desk, world):
+    """Who reads 12 hours and miles finds no other clock and no other length on any page."""
+    if name in LATER or name in OPEN or name in POSTED:
+        return
+    desk.post(reverse("figures"), {"clock": "12", "units": "imperial", "language": "en-gb"})
+    answer = desk.get(reverse(name, kwargs=arguments(name, world)), QUERIES.get(name, {}))
+    if answer.get("Content-Type", "").startswith("text/html") and not answer.streaming:
+        found = figures_of(answer.content.decode())
+        assert not found, "\n".join(found)

@@ -1,7 +1,8 @@
 """Units and formats on pages: clock, units and the language of dates, as a person likes them.
 
-Everything is computed, stored and exported in 24 hours and metric units. Pages are rewritten on their way
-out, so that sentences that were stored long ago follow as well; what stands in fields stays as it is typed.
+Everything is computed, stored and exported in 24 hours and metric units. Figures are written by the filters
+of templates; a sentence, which may have been stored long ago, passes through ``as_wished`` (in templates the
+filter ``wished``), as what the PDF of the card says does. What stands in fields stays as it is typed.
 """
 
 import re
@@ -34,11 +35,6 @@ class Conventions:
     units: str = "metric"
     language: str = "en-gb"
 
-    @property
-    def as_computed(self) -> bool:
-        """Whether clock and units are those that everything is computed in."""
-        return self.clock == "24" and self.units == "metric"
-
 
 USUAL = Conventions()
 current: ContextVar[Conventions] = ContextVar("conventions", default=USUAL)
@@ -64,40 +60,19 @@ def hour_mark(hour: int) -> str:
 
 
 def as_wished(text: str) -> str:
-    """A text that no page carries, with times and units as the person reads them."""
-    return _text(text, current.get())
+    """A text with its times and units as the person reads them; once written so, it stays."""
+    own = current.get()
+    if own.clock == "12":
+        text = _CLOCK.sub(_twelve, text)
+    return _LENGTH.sub(_imperial, text) if own.units == "imperial" else text
 
 
-_TAGS = re.compile(r"(<(script|style|textarea|pre|code)\b.*?</\2\s*>|<!--.*?-->|<[^>]*>)", re.S | re.I)
-_SPOKEN = re.compile(r'(\s(?:title|aria-label)=")([^"]*)(")')
-_CLOCK = re.compile(r"(?<![\d:.+−-])([01]\d|2[0-3]):([0-5]\d)(:[0-5]\d)?(?![\d:])")
+_CLOCK = re.compile(r"(?<![\d:.+−-])([01]\d|2[0-3]):([0-5]\d)(:[0-5]\d)?(?![\d:]| [ap]m\b)")
 _NUMBER = r"[−-]?\d+(?:\.\d+)?"
 _LENGTH = re.compile(
     rf"(?<![\w.])({_NUMBER})(?:( ± | to |–)({_NUMBER}))?([ \u00a0]|&nbsp;)(km|cm|m/s|m|°C)(?![\w²³/·^])"
 )
 _PER_UNIT = {"km": (0.62137, "mi"), "cm": (0.3937, "in"), "m": (3.28084, "ft"), "m/s": (2.23694, "mph")}
-
-
-def rewritten(html: str, conventions: Conventions) -> str:
-    """A page with its clocks and units as wished: in its text and in what is read out of titles, not in
-    fields or scripts."""
-    if conventions.as_computed:
-        return html
-    out, last = [], 0
-    for tag in _TAGS.finditer(html):
-        out.append(_text(html[last : tag.start()], conventions))
-        whole = tag.group(0)
-        if tag.group(2) is None:
-            whole = _SPOKEN.sub(lambda m: m[1] + _text(m[2], conventions) + m[3], whole)
-        out.append(whole)
-        last = tag.end()
-    return "".join([*out, _text(html[last:], conventions)])
-
-
-def _text(text: str, conventions: Conventions) -> str:
-    if conventions.clock == "12":
-        text = _CLOCK.sub(_twelve, text)
-    return _LENGTH.sub(_imperial, text) if conventions.units == "imperial" else text
 
 
 def _twelve(found: re.Match[str]) -> str:

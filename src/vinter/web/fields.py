@@ -4,6 +4,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from django.db import models
+from django.db.models.fields.json import KeyTransform
 
 from vinter.core.versions import Schema
 
@@ -29,8 +30,9 @@ class VersionedJSONField(models.JSONField):
         return {name: change(one) for name, one in value.items()} if self.each else change(value)
 
     def from_db_value(self, value: Any, expression: Any, connection: Any) -> Any:
-        """The stored data in today's form."""
-        return self.today(super().from_db_value(value, expression, connection))
+        """The stored data in today's form; a part of them as it is."""
+        found = super().from_db_value(value, expression, connection)
+        return found if isinstance(expression, KeyTransform) else self.today(found)
 
     def get_db_prep_value(self, value: Any, connection: Any, prepared: bool = False) -> Any:
         """What is stored: the data with the version they are of."""

@@ -32,7 +32,7 @@ DESTINATIONS = {
     "story": Destination("Story, 9:16, 1080 px", "9:16", 1080),
     "wallpaper": Destination("Phone wallpaper, 9:16, 1440 px", "9:16", 1440),
     "wide": Destination("Wide screen, 16:9, 3840 px", "16:9", 3840),
-    "print": Destination("Print 30 × 20 cm at 300 dpi", "3:2", 3543, 300.0),
+    "print": Destination("Print 30 cm × 20 cm at 300 dpi", "3:2", 3543, 300.0),
 }
 
 

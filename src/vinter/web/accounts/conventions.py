@@ -7,24 +7,20 @@ from django.http import HttpRequest, HttpResponse
 from django.utils.functional import SimpleLazyObject
 
 from vinter.web.accounts.models import conventions_of
-from vinter.web.conventions import Conventions, current, rewritten
+from vinter.web.conventions import Conventions, current
 
 
 class OwnConventions:
-    """Names of days while a page is made, clocks and units when it is done."""
+    """How the person likes figures written, while a page is made."""
 
     def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        """The page, rewritten where the person wishes something else than what is computed."""
+        """The page, its figures written as the person wishes."""
         wished = cast(Conventions, SimpleLazyObject(lambda: conventions_of(request.user)))
         token = current.set(wished)
         try:
-            response = self.get_response(request)
+            return self.get_response(request)
         finally:
             current.reset(token)
-        page = response.headers.get("Content-Type", "").startswith("text/html")
-        if page and not response.streaming and response.content and not wished.as_computed:
-            response.content = rewritten(response.content.decode(), wished).encode()
-        return response

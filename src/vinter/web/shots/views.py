@@ -33,7 +33,7 @@ from vinter.web.shots.expected import panel
 from vinter.web.shots.forms import LessonForm, MomentForm, ShotForm
 from vinter.web.shots.models import OWN_SETTINGS, Shot
 from vinter.web.sites.models import Site
-from vinter.web.templatetags.figures import clock
+from vinter.web.templatetags.figures import clock_24
 from vinter.web.workflow import head
 
 
@@ -95,7 +95,7 @@ class Planning:
         first = phones.filter(key="marlet-7").first() or phones.first()
         assert first is not None
         return {
-            "at": clock(self.moment, self.site.tz),
+            "at": clock_24(self.moment, self.site.tz),
             "lens": f"{first.pk}:{next(iter(first.lenses))}",
             "use": "screen",
             "portrait": "",
@@ -161,7 +161,7 @@ def _fields(shot: Shot) -> dict[str, Any]:
         "lens": f"{shot.phone_id}:{shot.lens}",
         "resolution": shot.optics.get("resolution", ""),
         "clip_on": shot.optics.get("clip_on") if shot.optics.get("clip_on", 1) != 1 else "",
-        "at": clock(shot.moment, shot.site.tz),
+        "at": clock_24(shot.moment, shot.site.tz),
         "mode": shot.mode,
         "use": shot.use,
         "portrait": "1" if shot.portrait else "",

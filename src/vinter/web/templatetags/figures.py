@@ -12,10 +12,16 @@ from vinter.core.frames.content import Reader, accepted
 from vinter.core.planning.modes.basis import spoken_shutter
 from vinter.core.sky.verdict import compass as point_of
 from vinter.core.words import count_of
-from vinter.web.conventions import current, dated
+from vinter.web.conventions import as_wished, current, dated
 
 register = template.Library()
 MINUS = "−"
+
+
+@register.filter(is_safe=True)
+def wished(text: object) -> str:
+    """A sentence with its times and units as the person reads them."""
+    return as_wished(str(text))
 
 
 @register.filter
@@ -23,6 +29,11 @@ def clock(unix: float | None, zone: str = "UTC") -> str:
     """Hour and minute of Unix seconds in a zone."""
     if unix is None:
         return "–"
+    return as_wished(clock_24(unix, zone))
+
+
+def clock_24(unix: float, zone: str) -> str:
+    """Hour and minute of Unix seconds in a zone, as fields take them."""
     return datetime.fromtimestamp(round(unix / 60) * 60, ZoneInfo(zone)).strftime("%H:%M")
 
 
@@ -97,7 +108,7 @@ def compass(azimuth: float) -> str:
 @register.filter
 def clock_seconds(unix: float, zone: str = "UTC") -> str:
     """Hour, minute and second of Unix seconds in a zone."""
-    return datetime.fromtimestamp(round(unix), ZoneInfo(zone)).strftime("%H:%M:%S")
+    return as_wished(datetime.fromtimestamp(round(unix), ZoneInfo(zone)).strftime("%H:%M:%S"))
 
 
 @register.filter
@@ -115,13 +126,29 @@ def clocks(times: list[float], zone: str = "UTC") -> str:
 @register.filter
 def moment(unix: float | None, zone: str = "UTC") -> str:
     """Day and time in a zone."""
-    return "" if unix is None else dated(datetime.fromtimestamp(unix, ZoneInfo(zone)), "j M Y, H:i")
+    return (
+        "" if unix is None else as_wished(dated(datetime.fromtimestamp(unix, ZoneInfo(zone)), "j M Y, H:i"))
+    )
 
 
 @register.filter(name="date", expects_localtime=True, is_safe=False)
 def own_date(day: date | None, form: str = "j M Y") -> str:
     """A day or a moment by Django's letters, in the language and order the person reads."""
-    return dated(day, form) if isinstance(day, date) else ""
+    if not isinstance(day, date):
+        return ""
+    return as_wished(dated(day, form)) if "H" in form else dated(day, form)
+
+
+@register.filter
+def metres(value: float) -> str:
+    """Metres to a tenth, in the person's units."""
+    return with_unit(value, "m", 1)
+
+
+@register.filter
+def with_unit(value: float | None, unit: str = "km", digits: int = 0) -> str:
+    """A length, a speed or a temperature with its unit (km, m, m/s or °C), in the person's units."""
+    return as_wished(f"{fixed(value, digits)} {unit}")
 
 
 @register.simple_tag
