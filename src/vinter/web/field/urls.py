@@ -13,6 +13,7 @@ urlpatterns = [
     path("field/<int:pk>/card.pdf", views.card_as_pdf, name="card-pdf"),
     path("field/<int:pk>/qr.svg", views.qr, name="card-qr"),
     path("field/<int:pk>/revoke/", views.revoke, name="card-revoke"),
+    path("field/<int:pk>/point/", views.point, name="point"),
     path("field/<int:pk>/timer/", views.timer, name="timer"),
     path("field/<int:pk>/timed/", views.timed, name="timed"),
     path("field/<int:pk>/check/", views.check, name="check"),

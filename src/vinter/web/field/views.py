@@ -22,6 +22,7 @@ from vinter.core.field.times import CardTime, card_times
 from vinter.core.formats.cardpdf import CardText, card_pdf
 from vinter.web.conventions import as_wished, dated
 from vinter.web.field.forms import PackForm, TimedForm
+from vinter.web.field.minutes import night_data
 from vinter.web.field.models import CardTicket, PackMark, ticket_of
 from vinter.web.field.standalone import standalone
 from vinter.web.forms import checked
@@ -169,6 +170,15 @@ def _timer(shot: Shot) -> dict[str, Any]:
             timing(shot.shutter, shot.frames, shot.mode_plan.get("interval"), shot.steps, shot.delay)
         )
     }
+
+
+def point(request: HttpRequest, pk: int) -> HttpResponse:
+    """The phone in the hand as the instrument: how far it is off where the lens has to point."""
+    shot = owned(Shot, request, pk)
+    shot.check_sun()
+    data = night_data(shot)
+    marks = sorted({name for row in data["minutes"] for name, *_ in row["marks"]})
+    return render(request, "field/point.html", {"shot": shot, "data": data, "marks": marks})
 
 
 def timer(request: HttpRequest, pk: int) -> HttpResponse:

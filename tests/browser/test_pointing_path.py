@@ -1,0 +1,126 @@
+"""The page that points, with the orientation that the browser is given."""
+
+import time
+
+import numpy as np
+import pytest
+from django.urls import reverse
+from playwright.sync_api import expect
+
+from vinter.core.camera.projection import Pose
+from vinter.core.field.pointing import held, known_marks, turn_to
+from vinter.core.ground.magnetic import declination
+from vinter.web.shots.models import Shot
+from vinter.web.sites.models import Site
+
+pytestmark = pytest.mark.django_db(transaction=True)
+PLACES = {  # latitude, longitude, zone
+    "mill": (37.7, -8.78, "Europe/Lisbon"),
+    "sheepfold": (-32.3, 20.0, "Africa/Johannesburg"),
+    "harbour": (44.4, -68.2, "America/New_York"),
+    "lake": (-45.0, 170.0, "Pacific/Auckland"),
+}
+
+
+@pytest.fixture
+def phone(page):
+    """A phone whose orientation can be given: turned(alpha, beta, gamma)."""
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.goto("/")
+    page.get_by_role("button", name="Enter as Nerea").click()
+    sensors = page.context.new_cdp_session(page)
+
+    def turned(*angles):
+        sensors.send(
+            "DeviceOrientation.setDeviceOrientationOverride",
+            dict(zip(("alpha", "beta", "gamma"), map(float, angles), strict=True)),
+        )
+
+    page.turned = turned
+    return page
+
+
+def opened(phone, shot):
+    phone.turned(10, 80, 0)
+    phone.goto(reverse("point", args=[shot.pk]))
+    phone.get_by_role("button", name="Start", exact=True).click()
+    phone.locator("body[data-sensor=yes]").wait_for()
+
+
+def shown(phone, wanted):
+    """The figures of the arrow once they stand still near those wanted."""
+    end = time.monotonic() + 20
+    while time.monotonic() < end:
+        found = np.array([float(v) for v in (phone.locator("body").get_attribute("data-turn")).split()])
+        if np.abs(found - wanted).max() < 0.1:
+            return found
+        phone.wait_for_timeout(50)
+    raise AssertionError(f"{found} is not {wanted}")
+
+
+def at(place, nerea):
+    """Her shot, as if it had been planned somewhere else."""
+    shot = Shot.objects.get(owner=nerea)
+    lat, lon, zone = PLACES[place]
+    shot.site = Site.objects.create(owner=nerea, name=place, lat=lat, lon=lon, tz=zone, zenith=21.5)
+    shot.save()
+    return Shot.objects.get(pk=shot.pk)
+
+
+@pytest.mark.parametrize("place", PLACES)
+def test_the_arrows_figures_are_those_of_the_cores_geometry(phone, nerea, place):
+    shot = at(place, nerea)
+    north = declination(shot.site.lat, shot.site.lon, 0.0, shot.moment)
+    opened(phone, shot)
+    drawn = np.random.default_rng(len(place))
+    for _ in range(12):
+        angles = drawn.uniform(0, 360), drawn.uniform(40, 150), drawn.uniform(-50, 50)
+        phone.turned(*angles)
+        now = held(*angles)
+        turn = turn_to(Pose(north.true(now.azimuth), now.altitude, now.roll), shot.pose)
+        shown(phone, np.array([turn.right, turn.up, turn.clockwise]))
+
+
+def test_one_aim_takes_out_what_the_compass_is_off_by_and_the_page_says_so(phone, nerea):
+    shot = at("sheepfold", nerea)
+    north = declination(shot.site.lat, shot.site.lon, 0.0, shot.moment)
+    assert north.degrees == pytest.approx(-26, abs=1)
+    mark = next(m for m in known_marks(shot.site.core(), shot.moment) if m.altitude < 60)
+    opened(phone, shot)
+    # held upright towards the mark, by a compass that shows 17 degrees too much
+    alpha = -(north.compass(mark.azimuth) + 17) % 360
+    phone.turned(alpha, 90 + mark.altitude, 0)
+    expect(phone.locator("#compass")).to_contain_text("aim at something known")
+    wanted = turn_to(Pose(mark.azimuth + 17, mark.altitude, 0), shot.pose)
+    shown(phone, np.array([wanted.right, wanted.up, wanted.clockwise]))
+    phone.get_by_label("The phone points at").select_option(mark.name)
+    phone.get_by_role("button", name="I am aiming at it").click()
+    turn = turn_to(Pose(mark.azimuth, mark.altitude, 0), shot.pose)
+    shown(phone, np.array([turn.right, turn.up, turn.clockwise]))
+    expect(phone.locator("#compass")).to_contain_text("17.0° off, by")
+    # and where the arrow has led, it stands still
+    there = -(north.compass(shot.pose.azimuth) + 17) % 360, 90 + shot.pose.altitude, 0
+    phone.turned(*there)
+    expect(phone.locator("#turn")).to_have_text("There")
+    phone.reload()  # the aim is kept on the phone
+    phone.get_by_role("button", name="Start", exact=True).click()
+    phone.locator("body[data-sensor=yes]").wait_for()
+    phone.turned(*there)
+    expect(phone.locator("#turn")).to_have_text("There")
+
+
+def test_without_sensors_the_star_and_the_hands_lead_and_at_a_desk_the_arrow_keys(phone, nerea):
+    shot = Shot.objects.get(owner=nerea)
+    phone.goto(reverse("point", args=[shot.pk]))
+    expect(phone.locator("#hands")).to_contain_text("From ")
+    expect(phone.locator("#turn")).to_contain_text("a compass shows")
+    phone.keyboard.press("ArrowRight")
+    before = float(phone.locator("body").get_attribute("data-turn").split()[0])
+    phone.keyboard.press("Shift+ArrowRight")
+    phone.wait_for_function(f"Math.abs(+document.body.dataset.turn.split(' ')[0] - {before - 10}) < 0.01")
+    clock = phone.locator("#clock").inner_text()
+    phone.locator("#when").focus()
+    for _ in range(90):
+        phone.keyboard.press("ArrowRight")
+    assert phone.locator("#clock").inner_text() != clock
+    assert phone.faults == []
