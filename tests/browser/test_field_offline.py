@@ -26,7 +26,13 @@ def test_one_visit_is_enough_for_a_night_without_signal(page, tmp_path, nerea):
     expect(page.get_by_text("works without signal")).to_be_visible()
 
     page.context.set_offline(True)
-    for name, words in (("card", "Flash off"), ("timer", "Start"), ("check", "test"), ("pack", "Red lamp")):
+    for name, words in (
+        ("card", "Flash off"),
+        ("point", "a compass shows"),
+        ("timer", "Start"),
+        ("check", "test"),
+        ("pack", "Red lamp"),
+    ):
         page.goto(reverse(name, args=[shot.pk]))
         expect(page.get_by_text(words).first).to_be_visible()
         page.screenshot(path=tmp_path / f"{name}.png")

@@ -1,6 +1,8 @@
 """The page that points, with the orientation that the browser is given."""
 
+import re
 import time
+from datetime import UTC, datetime
 
 import numpy as np
 import pytest
@@ -124,3 +126,26 @@ def test_without_sensors_the_star_and_the_hands_lead_and_at_a_desk_the_arrow_key
         phone.keyboard.press("ArrowRight")
     assert phone.locator("#clock").inner_text() != clock
     assert phone.faults == []
+
+
+def test_the_card_knows_the_minute_and_what_comes_next_also_as_one_file(phone, nerea, tmp_path):
+    shot = Shot.objects.get(owner=nerea)
+    night = shot.found_night()
+    setting = night.moon["set"][0]
+    phone.clock.set_fixed_time(datetime.fromtimestamp(setting - 3720, UTC))
+    saved = tmp_path / "card.html"
+    saved.write_bytes(phone.request.get(reverse("card-file", args=[shot.pk])).body())
+    for address in (reverse("card", args=[shot.pk]), saved.as_uri()):
+        phone.goto(address)
+        minute = phone.get_by_label("The night by the minute")
+        expect(minute).to_contain_text("Now, ")
+        expect(minute).to_contain_text("Moon sets")
+        expect(minute).to_contain_text("in 1 h 02")
+        # an hour before it is at its best the core is aimed at farther east
+        now = minute.locator("[data-minute=point]").inner_text()
+        assert float(re.search(r"az (\d+)", now)[1]) < shot.pose.azimuth
+        for _ in range(64):
+            minute.locator("input").press("ArrowRight")
+        expect(minute).not_to_contain_text("Moon sets")
+        minute.get_by_role("button", name="Now").click()
+        expect(minute).to_contain_text("in 1 h 02")

@@ -35,9 +35,9 @@ class VersionedJSONField(models.JSONField):
         return found if isinstance(expression, KeyTransform) else self.today(found)
 
     def get_db_prep_value(self, value: Any, connection: Any, prepared: bool = False) -> Any:
-        """What is stored: the data with the version they are of."""
-        if self.schema and isinstance(value, dict):
-            value = self._of_all(value, self.schema.stamped)
+        """What is stored: the data in today's form, with their version; those without one are of the first."""
+        if isinstance(value, dict):
+            value = self.today(value)
         return super().get_db_prep_value(value, connection, prepared)
 
     def deconstruct(self) -> tuple[str, str, Sequence[Any], dict[str, Any]]:

@@ -8,7 +8,13 @@ from django.conf import settings
 from django.template.loader import render_to_string
 
 ASSETS = settings.BASE / "static"
-SCRIPTS = ("timer-moments.js", "timer.js", "card.js")  # each after those it imports
+SCRIPTS = (
+    "timer-moments.js",
+    "timer.js",
+    "point-geometry.js",
+    "card-minute.js",
+    "card.js",
+)  # each after those it imports
 FONTS = ("next", "mono")
 
 

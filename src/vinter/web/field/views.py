@@ -79,6 +79,7 @@ def _context(shot: Shot) -> dict[str, Any]:
             shot.north,
         ),
         "minutes": shot.minutes,
+        "data": night_data(shot),
         "cautions": [
             f"Compass: {shot.north.words}. Cars, magnets and lamps turn it further.",
             *shot.site.warnings,

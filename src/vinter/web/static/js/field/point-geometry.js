@@ -118,6 +118,16 @@ export function nightAt(rows, t) {
   };
 }
 
+// A time as the site's clocks show it, from the nearest row, whose clock is written.
+export function clockAt(rows, t, twelve) {
+  const nearest = rows.reduce((best, row) => Math.abs(row.t - t) < Math.abs(best.t - t) ? row : best, rows[0]);
+  const [hour, minute] = nearest.clock.match(/\d+/g).map(Number);
+  const late = /pm/.test(nearest.clock) && hour < 12 ? 12 : /am/.test(nearest.clock) && hour === 12 ? -12 : 0;
+  const whole = ((hour + late) * 60 + minute + Math.round((t - nearest.t) / 60) + 1440) % 1440;
+  const [h, m] = [Math.floor(whole / 60), String(whole % 60).padStart(2, "0")];
+  return twelve ? `${h % 12 || 12}:${m} ${h < 12 ? "am" : "pm"}` : `${String(h).padStart(2, "0")}:${m}`;
+}
+
 // What aims at known things say: by how much azimuth and altitude are shown too large, how old the newest is (s),
 // how far two disagree. Each aim has the time, and how far off in azimuth and altitude the phone was.
 export function aimsSay(aims, now, lasting) {

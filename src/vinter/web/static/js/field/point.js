@@ -1,6 +1,6 @@
 // The page that points: the phone's orientation against the pose of the plan, drawn in red, without signal.
 import {
-  aimsSay, alphaOf, apart, directionOf, held, nightAt, projected, turnTo, turnWords, wrapped
+  aimsSay, alphaOf, apart, clockAt, directionOf, held, nightAt, projected, turnTo, turnWords, wrapped
 } from "./point-geometry.js";
 
 const LASTING = 40 * 60; // s that an aim is believed
@@ -172,7 +172,7 @@ function arrow(pose, wanted) {
 
 function sentences(sky) {
   const t = when();
-  part("clock").textContent = clockText(t);
+  part("clock").textContent = clockAt(rows, t, document.documentElement.dataset.clock === "12");
   part("what").textContent = sky.set ? `ISO ${sky.set.iso}, ${sky.set.shutter} s, ${sky.set.frames} frames` :
     sky.why || "";
   part("hands").textContent = sky.hands;
@@ -190,16 +190,6 @@ function sentences(sky) {
       `; two aims disagree by ${error.apart.toFixed(0)}°: aim again`;
     note.textContent = `${off}${two}. ${error.age > OLD ? "That is long ago: aim again." : ""}`;
   }
-}
-
-function clockText(t) {
-  const nearest = rows.reduce((best, row) => Math.abs(row.t - t) < Math.abs(best.t - t) ? row : best, rows[0]);
-  const [hour, minute] = nearest.clock.match(/\d+/g).map(Number);
-  const late = /pm/.test(nearest.clock) && hour < 12 ? 12 : /am/.test(nearest.clock) && hour === 12 ? -12 : 0;
-  const whole = ((hour + late) * 60 + minute + Math.round((t - nearest.t) / 60) + 1440) % 1440;
-  const [h, m] = [Math.floor(whole / 60), String(whole % 60).padStart(2, "0")];
-  if (document.documentElement.dataset.clock !== "12") return `${String(h).padStart(2, "0")}:${m}`;
-  return `${h % 12 || 12}:${m} ${h < 12 ? "am" : "pm"}`;
 }
 
 function show() {
