@@ -6,17 +6,22 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
+from fields import LENS as SMALL
 from scipy.spatial.transform import Rotation
 
 from vinter.core.camera.phones import phone
 from vinter.core.camera.projection import Pose, view_of
+from vinter.core.field.aimed import aimed
 from vinter.core.field.minutes import card_minutes, coming
 from vinter.core.field.pointing import Mark, by_hand, hands, held, known_marks, turn_to
 from vinter.core.planning.picture import Wish, plan_picture
+from vinter.core.simulate.capture import Burst
+from vinter.core.simulate.phone import SimulatedPhone
 from vinter.core.sky.ephemeris import separation
 from vinter.core.sky.nights import nights
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import CORE
+from vinter.core.stack.single import Given, solve_picture
 
 MILL = Site(lat=37.7, lon=-8.78, tz="Europe/Lisbon", zenith=21.5)
 LENS = phone("marlet-7").lens("main")
@@ -142,3 +147,41 @@ def test_what_comes_next_is_in_order_and_of_this_night():
     # over the horizon when its altitude is nought, to the step of five minutes
     rises = night.strip.t[np.argmax(night.strip.alt > 0)]
     assert abs(words["Core comes over the horizon"] - rises) <= 300
+
+
+def solved_shot(folder, pose, unix=1812588300.0, site=MILL):
+    burst = Burst(
+        site=site, lens=SMALL, start=unix, pose=pose, iso=1600, shutter=10.0, count=1, traffic=False
+    )
+    path = SimulatedPhone(burst).write(0, folder)
+    given = Given(place=(site.lat, site.lon), elevation=site.elevation, zone=site.tz, f35=SMALL.f35)
+    return solve_picture(path, given)
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_a_test_shot_says_how_to_turn_the_phone_to_a_tenth_of_a_degree(seed, tmp_path):
+    drawn = np.random.default_rng(seed)
+    planned = Pose(179.0, 24.0, 0.0)
+    off = drawn.uniform(-14, 14), drawn.uniform(-6, 14), drawn.uniform(-6, 6)
+    pose = Pose(planned.azimuth + off[0], planned.altitude + off[1], off[2])
+    solved = solved_shot(tmp_path, pose)
+    found = aimed(solved, wish(unix=1812588300.0), planned, True)
+    assert (found.turn.right, found.turn.up, found.turn.clockwise) == pytest.approx(
+        (-off[0], -off[1], -off[2]), abs=0.1
+    )
+    assert found.words.startswith(f"Turn {'left' if off[0] > 0 else 'right'} {abs(off[0]):.0f}"[:9])
+    followed = aimed(solved, wish(unix=1812580000.0), planned, False)  # planned for another hour
+    assert followed.wanted == plan_picture(wish(unix=1812588300.0)).plan.pose
+
+
+def test_a_picture_that_says_nothing_says_what_it_lacks():
+    unsolved = {"pose": None, "why": "no pose: time not known", "time": None}
+    assert aimed(unsolved, wish(), Pose(0, 0), True).words == (
+        "Where it points is not known: no pose: time not known."
+    )
+    pose = {"azimuth": 180.0, "altitude": 20.0, "roll": 0.0}
+    late = {"pose": pose, "why": "", "time": "2027-07-20T01:00:00Z"}
+    assert "another night" in aimed(late, wish(), Pose(0, 0), True).words
+    there = {"pose": pose, "why": "", "time": "2027-06-10T01:00:00Z", "direction": 197.0}
+    found = aimed(there, wish(), Pose(180.2, 20.1, 0.1), True)
+    assert found.there and "as planned" in found.words and found.compass == pytest.approx(17)

@@ -219,7 +219,7 @@ def test_the_test_shot_gets_one_change(desk, shot, tmp_path):
         page = said(
             desk.post(reverse("check", args=[shot.pk]), {"file": upload(path.name, path.read_bytes())})
         )
-        assert part in page
+        assert part in page and 'id="aimed"' in page and "another night" in page
     bad = desk.post(reverse("check", args=[shot.pk]), {"file": upload("a.jpg", b"nothing here")})
     assert bad.status_code == 400 and "a.jpg" in said(bad)
 

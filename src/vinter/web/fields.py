@@ -35,7 +35,7 @@ class VersionedJSONField(models.JSONField):
         return found if isinstance(expression, KeyTransform) else self.today(found)
 
     def get_db_prep_value(self, value: Any, connection: Any, prepared: bool = False) -> Any:
-        """What is stored: the data in today's form, with their version; those without one are of the first."""
+        """What is stored: today's form with its version; data without one are of the first."""
         if isinstance(value, dict):
             value = self.today(value)
         return super().get_db_prep_value(value, connection, prepared)

@@ -145,6 +145,8 @@ def solve_picture(path: Path, given: Given) -> dict[str, Any]:
         "time": when and when.replace("+00:00", "Z"),
         "time_source": meta.time_source.value or None,
         "place": list(meta.place) if meta.place else None,
+        "direction": meta.direction,
+        "magnetic": meta.magnetic,
         "notes": [],
     }
     if isinstance(field, str):

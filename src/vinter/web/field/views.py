@@ -15,11 +15,14 @@ from django.urls import reverse
 from django.utils.text import slugify
 from django.views.decorators.http import require_POST
 
+from vinter.core.field.aimed import aimed
 from vinter.core.field.card import checks, plan_b, timing
 from vinter.core.field.check import advise, sky_level
 from vinter.core.field.packing import Outing, Packed, cold_and_dew, marked, pack_list
 from vinter.core.field.times import CardTime, card_times
 from vinter.core.formats.cardpdf import CardText, card_pdf
+from vinter.core.stack.single import Given, solve_picture
+from vinter.web.compute import computed
 from vinter.web.conventions import as_wished, dated
 from vinter.web.field.forms import PackForm, TimedForm
 from vinter.web.field.minutes import night_data
@@ -32,7 +35,7 @@ from vinter.web.shots.models import Shot
 from vinter.web.shots.promised import note_chance
 from vinter.web.sites.models import Site
 from vinter.web.templatetags.figures import clock, clocks, fixed
-from vinter.web.uploads import LARGEST_FRAME, measured_files, one_file
+from vinter.web.uploads import LARGEST_FRAME, measure_saved, one_file, saved_files
 from vinter.web.workflow import head
 
 # The one page that carries its styles and script inside, so that it lives without signal; it may fetch
@@ -198,14 +201,28 @@ def timed(request: HttpRequest, pk: int) -> HttpResponse:
     return HttpResponse(status=204)
 
 
+def _as_true(solved: dict[str, Any], shot: Shot) -> dict[str, Any]:
+    """A solved picture with the direction of its file from true north."""
+    if solved["direction"] is None or not solved["magnetic"]:
+        return solved
+    return solved | {"direction": shot.north.true(solved["direction"])}
+
+
 def check(request: HttpRequest, pk: int) -> HttpResponse:
     """Give it the test shot: it says the one next change."""
     shot = owned(Shot, request, pk)
     shot.check_sun()
-    advice = None
+    advice = found = None
     if request.method == "POST":
         file = one_file(request, "a test shot, JPEG or RAW", LARGEST_FRAME)
-        ((m, linear),) = measured_files([file])
+        site = shot.site.core()
+        given = Given(
+            place=(site.lat, site.lon), elevation=site.elevation, zone=shot.site.tz, f35=shot.core_lens.f35
+        )
+        with saved_files([file]) as ((path, name),):
+            m, linear = computed(("measure", path), measure_saved, path, name)
+            solved = computed(("solve", path), solve_picture, path, given)
+        found = aimed(_as_true(solved, shot), shot.wish, shot.pose, "pose" in shot.own)
         advice = advise(
             m,
             shot.core_lens,
@@ -213,7 +230,7 @@ def check(request: HttpRequest, pk: int) -> HttpResponse:
             shot.tolerance_px,
             sky_level(m, linear),
         )
-    return render(request, "field/check.html", {"shot": shot, "advice": advice}, status=200)
+    return render(request, "field/check.html", {"shot": shot, "advice": advice, "aimed": found}, status=200)
 
 
 def _items(shot: Shot) -> list[Packed]:

@@ -2,10 +2,14 @@
 
 import shutil
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 from django.db import models
 
+from vinter.core.camera.projection import Pose
+from vinter.core.field.aimed import Aimed, wanted_at
+from vinter.core.field.pointing import turn_to
 from vinter.core.stack.options import OPTIONS_STORED, Options, options_from
 from vinter.core.stack.report import REPORT
 from vinter.web.bin.models import Binnable
@@ -60,6 +64,26 @@ class Stack(Binnable):
     def chosen(self) -> Options:
         """The options it is made with."""
         return options_from(self.options)
+
+    @property
+    def off_plan(self) -> Aimed | None:
+        """How its camera would have had to be turned to point as planned; None where it was not planned or
+        its stars do not say where it pointed."""
+        pose, shot = (self.report or {}).get("pose"), self.take.shot
+        if not pose or shot is None:
+            return None
+        now = Pose(**pose)
+        wanted = shot.pose if "pose" in shot.own else wanted_at(shot.wish, shot.pose, False, self.taken_at)
+        return Aimed(now, wanted, turn_to(now, wanted))
+
+    @property
+    def taken_at(self) -> float:
+        """Unix time of its reference, else the planned minute."""
+        report = self.report or {}
+        rows: list[dict[str, Any]] = report.get("frames", [])
+        row = next((r for r in rows if r["file"] == report.get("reference")), {})
+        shot = self.take.shot
+        return float(row.get("time") or (shot.moment if shot else 0.0))
 
     @property
     def how(self) -> str:
