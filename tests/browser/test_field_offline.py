@@ -94,3 +94,43 @@ def test_over_plain_http_from_elsewhere_the_card_says_it_will_not_open_and_offer
     page.goto(f"file://{tmp_path / 'card.html'}")
     expect(page.get_by_text("Flash off")).to_be_visible()
     context.close()
+
+
+@pytest.mark.django_db(transaction=True)
+def test_ten_things_noted_without_signal_are_in_the_ledger_once(page, nerea):
+    shot = Shot.objects.get(owner=nerea)
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.goto("/")
+    page.get_by_role("button", name="Enter as Nerea").click()
+    page.goto(reverse("card", args=[shot.pk]))
+    page.locator("html[data-kept=yes]").wait_for(timeout=20_000)
+
+    page.context.set_offline(True)
+    page.reload()
+    for k in range(4):
+        page.get_by_label("Note", exact=True).fill(f"Note {k}: mist over the creek")
+        page.locator("form[data-note=note] button").click()
+        expect(page.locator("form[data-note=note] output")).to_contain_text(f"Note {k}")
+    page.get_by_label("For next time").fill("Bring the second heater.")
+    page.locator("form[data-note=lesson] button").click()
+    for k in range(3):
+        page.locator("[data-check]").nth(k).check()
+    page.reload()  # killed and opened again
+    expect(page.locator("#waits")).to_contain_text("8 things wait")
+    page.goto(reverse("point", args=[shot.pk]))
+    page.keyboard.press("ArrowRight")
+    page.locator("#aiming").evaluate("e => { e.hidden = false; }")
+    for _ in range(2):
+        page.get_by_role("button", name="I am aiming at it").click()
+    expect(page.locator("#waits")).to_contain_text("10 things wait")
+
+    page.context.set_offline(False)
+    page.goto(reverse("card", args=[shot.pk]))
+    page.locator("body[data-waiting='0']").wait_for(state="attached")
+    page.reload()
+    expect(page.locator("#waits")).to_be_hidden()
+    assert shot.fieldnote_set.count() == 10
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.goto(reverse("ledger"))
+    for words in ("Note 0: mist", "Note 3: mist", "Bring the second heater.", "off, by"):
+        expect(page.get_by_text(words).first).to_be_attached()

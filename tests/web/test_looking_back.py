@@ -13,6 +13,7 @@ from desk import said
 from django.urls import reverse
 
 from vinter.core.forecast import Forecast, Hour
+from vinter.web.field.models import FieldNote
 from vinter.web.forecast.models import CachedForecast
 from vinter.web.ledger.looking_back import forecast_nights, site_record, sky_nights, year_sheet
 from vinter.web.ledger.records import evenings_of, told
@@ -139,12 +140,54 @@ def test_the_tables_say_planned_set_and_measured(desk, past):
     assert len({row["first_frame"] for row in arch}) == 3
 
 
-def test_the_timers_burst_goes_into_the_ledger(desk, small_take, shot):
-    answer = desk.post(
-        reverse("timed", args=[shot.pk]), {"start": shot.moment, "end": shot.moment + 300, "frames": 28}
+def sent(desk, shot, *notes, now=None):
+    """Notes of a phone; each (key, kind, data), written a minute ago."""
+    rows = [{"key": k, "kind": kind, "at": time.time() - 60, "data": data} for k, kind, data in notes]
+    return desk.post(
+        reverse("field-notes", args=[shot.pk]),
+        json.dumps({"now": now or time.time(), "notes": rows}),
+        content_type="application/json",
     )
-    assert answer.status_code == 204
+
+
+def test_the_timers_burst_goes_into_the_ledger(desk, small_take, shot):
+    burst = {"start": shot.moment, "end": shot.moment + 300, "frames": 28}
+    assert sent(desk, shot, ("a", "timed", burst)).json() == {"taken": ["a"]}
     page = said(desk.get(reverse("ledger")))
     assert re.search(r"timer \d\d:\d\d–\d\d:\d\d, 28", page)
     for wrong in ({"start": "nan", "end": 1, "frames": 1}, {"start": 1, "end": 2, "frames": 0}, {}):
-        assert desk.post(reverse("timed", args=[shot.pk]), wrong).status_code == 400
+        assert sent(desk, shot, ("b", "timed", wrong)).json() == {"taken": ["b"]}  # it is not sent again
+    assert Shot.objects.get(pk=shot.pk).timed == burst and FieldNote.objects.count() == 1
+
+
+def test_what_is_sent_twice_is_stored_once_and_a_wrong_clock_is_put_right(desk, shot, stranger):
+    note, aim = {"words": "Fog from the river at two."}, {"name": "Antares", "azimuth": 17.2, "altitude": 0.4}
+    for _ in range(2):
+        answer = sent(desk, shot, ("n1", "note", note), ("n2", "aim", aim), ("n3", "lesson", note))
+        assert answer.json() == {"taken": ["n1", "n2", "n3"]}
+    assert FieldNote.objects.filter(shot=shot).count() == 3
+    assert Shot.objects.get(pk=shot.pk).lesson == "Fog from the river at two."
+    page = said(desk.get(reverse("ledger")))
+    assert "Fog from the river at two." in page and "compass 17.2° off, by Antares" in page
+    # a phone whose clock is a day behind: its minute is put right
+    desk.post(
+        reverse("field-notes", args=[shot.pk]),
+        json.dumps({"now": time.time() - 86400, "notes": [
+            {"key": "late", "kind": "note", "at": time.time() - 86400 - 300, "data": {"words": "x"}}]}),
+        content_type="application/json",
+    )  # fmt: skip
+    assert FieldNote.objects.get(key="late").at == pytest.approx(time.time() - 300, abs=30)
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        b"", b"[]", b"{", b'{"notes": 3}', b'{"notes": [3, {"key": 1}]}',
+        b'{"notes": [{"key": "a", "kind": "note", "at": NaN, "data": {}}]}',
+        b'{"now": Infinity, "notes": [{"key": "b", "kind": "note", "at": 1e400, "data": {"words": "y"}}]}',
+        b'{"notes": [{"key": "c", "kind": "nothing", "at": 1, "data": []}]}', b"[" * 50_000,
+    ],
+)  # fmt: skip
+def test_what_is_no_note_is_answered_and_nothing_is_stored(desk, shot, text):
+    answer = desk.post(reverse("field-notes", args=[shot.pk]), text, content_type="application/json")
+    assert answer.status_code in (200, 400) and FieldNote.objects.count() == 0

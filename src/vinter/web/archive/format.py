@@ -17,7 +17,7 @@ from vinter.core.finish.recipe import recipe_from
 from vinter.core.frames.measure import stored_measure
 from vinter.core.sky.ephemeris import check_year, year_of
 from vinter.web.accounts.models import Convention
-from vinter.web.field.models import PackMark
+from vinter.web.field.models import FieldNote, PackMark
 from vinter.web.finish.models import Export, Finish, Look
 from vinter.web.gear.models import Phone
 from vinter.web.nights.models import Preferences
@@ -155,6 +155,7 @@ TABLES = (
     Table(Elements, "orbits.json", lambda u: Elements.objects.filter(owner=u)),
     Table(Shot, "shots.json", lambda u: Shot.objects.filter(owner=u), check=_check_shot),
     Table(PackMark, "packed.json", lambda u: PackMark.objects.filter(shot__owner=u, shot__binned=None)),
+    Table(FieldNote, "notes.json", lambda u: FieldNote.objects.filter(shot__owner=u, shot__binned=None)),
     Table(
         Rehearsal,
         "rehearsals.json",

@@ -42,6 +42,34 @@ def ticket_of(shot: Shot) -> CardTicket:
     return newest if newest and newest.good else CardTicket.objects.create(shot=shot)
 
 
+class FieldNote(models.Model):
+    """Something written in the field, sent home later: the phone's key, its kind, when (Unix s), and what."""
+
+    shot = models.ForeignKey(Shot, models.CASCADE)
+    key = models.CharField(max_length=36)
+    kind = models.CharField(max_length=10)
+    at = models.FloatField()
+    data = models.JSONField(default=dict)
+
+    class Meta:
+        ordering = ["at", "id"]
+        constraints = [models.UniqueConstraint(fields=["shot", "key"], name="one_note_per_key")]
+
+    def __str__(self) -> str:
+        return self.words
+
+    @property
+    def words(self) -> str:
+        """What it says, in the ledger."""
+        if self.kind == "aim":
+            return f"compass {abs(self.data['azimuth']):.1f}° off, by {self.data['name']}"
+        if self.kind == "tick":
+            return f"{'done' if self.data['on'] else 'not done'}: {self.data['words']}"
+        if self.kind == "timed":
+            return f"timer: {self.data['frames']} frames"
+        return str(self.data.get("words", ""))
+
+
 class PackMark(models.Model):
     """An item of a shot's pack list that was packed or left out, or one of the person's own (then it has
     text)."""

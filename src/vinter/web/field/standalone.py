@@ -9,6 +9,7 @@ from django.template.loader import render_to_string
 
 ASSETS = settings.BASE / "static"
 SCRIPTS = (
+    "waiting.js",
     "timer-moments.js",
     "timer.js",
     "point-geometry.js",

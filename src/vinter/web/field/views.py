@@ -24,9 +24,10 @@ from vinter.core.formats.cardpdf import CardText, card_pdf
 from vinter.core.stack.single import Given, solve_picture
 from vinter.web.compute import computed
 from vinter.web.conventions import as_wished, dated
-from vinter.web.field.forms import PackForm, TimedForm
+from vinter.web.field.forms import PackForm
 from vinter.web.field.minutes import night_data
 from vinter.web.field.models import CardTicket, PackMark, ticket_of
+from vinter.web.field.notes import take_in
 from vinter.web.field.standalone import standalone
 from vinter.web.forms import checked
 from vinter.web.nights.drawing import draw
@@ -82,6 +83,7 @@ def _context(shot: Shot) -> dict[str, Any]:
             shot.north,
         ),
         "minutes": shot.minutes,
+        "note_kinds": (("note", "Note"), ("lesson", "For next time")),
         "data": night_data(shot),
         "cautions": [
             f"Compass: {shot.north.words}. Cars, magnets and lamps turn it further.",
@@ -193,12 +195,9 @@ def timer(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_POST
-def timed(request: HttpRequest, pk: int) -> HttpResponse:
-    """When the timer's burst really began and ended, for the ledger."""
-    shot = owned(Shot, request, pk)
-    shot.timed = checked(TimedForm(request.POST)).cleaned_data
-    shot.save(update_fields=["timed"])
-    return HttpResponse(status=204)
+def notes(request: HttpRequest, pk: int) -> JsonResponse:
+    """What was written in the field, sent home by the page: which of it need not be sent again."""
+    return JsonResponse({"taken": take_in(owned(Shot, request, pk), request.body)})
 
 
 def _as_true(solved: dict[str, Any], shot: Shot) -> dict[str, Any]:

@@ -6,7 +6,7 @@ all that a page shows of it, and is read for as many as are shown.
 
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date
 from typing import Any
 
@@ -23,6 +23,7 @@ from vinter.core.sky.site import Site as CoreSite
 from vinter.core.sky.site_sky import FROM_FRAMES
 from vinter.core.sky.targets import CORE, target
 from vinter.core.sky.thresholds import Thresholds
+from vinter.web.field.models import FieldNote
 from vinter.web.finish.models import Export, Finish
 from vinter.web.meanwhile import opened_with
 from vinter.web.nights.drawing import Strip, draw
@@ -83,6 +84,7 @@ class Work:
     finishes: list[Finish]
     exports: list[Export]
     lesson_opened: str = ""
+    noted: list[FieldNote] = field(default_factory=list)  # in the field, ticks left out
     again: bool = False  # another take of the shot before
 
 
@@ -190,6 +192,10 @@ def told(evenings: Sequence[Evening], drawn: bool = True) -> list[Night]:
     for export in Export.objects.filter(finish__stack__in=stacks):
         if export.ready:
             exports[export.finish_id].append(export)
+    noted: dict[int, list[FieldNote]] = defaultdict(list)
+    shots = [e.shot.pk for evening in evenings for e in evening.entries if e.shot]
+    for note in FieldNote.objects.filter(shot__in=shots).exclude(kind__in=("tick", "timed")):
+        noted[note.shot_id].append(note)
     sites = {e.site.pk: e.site for e in evenings if e.site}
     prefetch_related_objects(list(sites.values()), "reading_set")
     places = {pk: site.core() for pk, site in sites.items()}
@@ -208,6 +214,7 @@ def told(evenings: Sequence[Evening], drawn: bool = True) -> list[Night]:
             finishes=of_it,
             exports=[e for f in of_it for e in exports[f.pk]],
             again=entry.again,
+            noted=noted[entry.shot.pk] if entry.shot else [],
             lesson_opened=opened_with(LessonForm(instance=entry.shot)) if entry.shot else "",
         )
 

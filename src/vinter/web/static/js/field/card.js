@@ -1,4 +1,8 @@
-// The field card: remembers what was ticked and the number to call, on this phone only.
+// The field card: remembers what was ticked and the number to call on this phone; ticks and notes go home later.
+import {
+  keepNote
+} from "./waiting.js";
+
 function startCard() {
   const key = `vinter-card-${document.body.dataset.card}`;
   let kept = {};
@@ -20,6 +24,10 @@ function startCard() {
     box.addEventListener("change", () => {
       kept[box.dataset.check] = box.checked;
       keep();
+      keepNote("tick", {
+        words: box.parentElement.textContent.trim().replace(/\s+/g, " "),
+        on: box.checked
+      });
     });
   }
   for (const field of document.querySelectorAll("[data-keep]")) {
@@ -31,4 +39,19 @@ function startCard() {
   }
 }
 
+function startNotes() {
+  for (const form of document.querySelectorAll("[data-note]")) form.addEventListener("submit", async (event) => {
+    event.preventDefault();
+    const field = form.querySelector("textarea");
+    const words = field.value.trim();
+    if (!words) return;
+    await keepNote(form.dataset.note, {
+      words
+    });
+    field.value = "";
+    form.querySelector("output").textContent = `Noted: ${words}`;
+  });
+}
+
 startCard();
+startNotes();

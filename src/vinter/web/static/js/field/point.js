@@ -2,6 +2,9 @@
 import {
   aimsSay, alphaOf, apart, clockAt, directionOf, held, nightAt, projected, turnTo, turnWords, wrapped
 } from "./point-geometry.js";
+import {
+  keepNote
+} from "./waiting.js";
 
 const LASTING = 40 * 60; // s that an aim is believed
 const OLD = 20 * 60; // s after which the page asks for a new one
@@ -230,12 +233,16 @@ function aimed() {
   const found = nightAt(rows, when()).marks.find(([name]) => name === part("mark").value);
   if (!held || !found) return;
   const shown = reading ? reading[0] + night.declination : pretend[0];
-  aims = [...aims, {
-    t: clockOf(),
+  const off = {
     name: found[0],
     azimuth: wrapped(shown - found[1]),
     altitude: held[1] - found[2]
+  };
+  aims = [...aims, {
+    t: clockOf(),
+    ...off
   }].slice(-6);
+  keepNote("aim", off);
   try {
     localStorage.setItem(key, JSON.stringify(aims));
   } catch (error) {

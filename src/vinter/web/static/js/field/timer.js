@@ -3,6 +3,9 @@ import {
   clock,
   moments
 } from "./timer-moments.js";
+import {
+  keepNote
+} from "./waiting.js";
 
 function startTimer() {
   const box = document.getElementById("timer");
@@ -79,45 +82,16 @@ function startTimer() {
     if (here[1] === "done") finish();
   }
 
-  // What was really timed goes into the ledger, when there is a signal again: kept here until it was taken.
-  const timed = "vinter-timed";
-
+  // What was really timed goes into the ledger, as soon as there is a signal.
   function record() {
     const shot = run.log.filter(([phase]) => phase === "open").length;
-    if (!shot || !box.dataset.timed) return;
+    if (!shot) return;
     const opened = run.moments.find((m) => m[1] === "open")[0];
-    try {
-      localStorage.setItem(timed, JSON.stringify({
-        url: box.dataset.timed,
-        start: run.start / 1000 + opened,
-        end: Date.now() / 1000,
-        frames: shot
-      }));
-    } catch (error) {
-      /* no room: the files' own times remain */
-    }
-    send();
-  }
-
-  async function send() {
-    try {
-      const kept = JSON.parse(localStorage.getItem(timed));
-      if (!kept || !box.dataset.token) return;
-      const answer = await fetch(kept.url, {
-        method: "POST",
-        body: new URLSearchParams({
-          start: kept.start,
-          end: kept.end,
-          frames: kept.frames
-        }),
-        headers: {
-          "X-CSRFToken": box.dataset.token
-        }
-      });
-      if (answer.ok || answer.status === 404) localStorage.removeItem(timed);
-    } catch (error) {
-      /* no signal: the next time */
-    }
+    keepNote("timed", {
+      start: run.start / 1000 + opened,
+      end: Date.now() / 1000,
+      frames: shot
+    });
   }
 
   function finish() {
@@ -204,8 +178,6 @@ function startTimer() {
       show();
     }
   });
-  send();
-  window.addEventListener("online", send);
   try {
     const kept = JSON.parse(localStorage.getItem(key));
     if (kept && kept.page === location.pathname) {
