@@ -8,6 +8,7 @@ from vinter.core.field.card import checks, plan_b, spoken_shutter, timing
 from vinter.core.field.packing import Item, Mark, Outing, cold_and_dew, marked, pack_list
 from vinter.core.forecast import Forecast, Hour
 from vinter.core.planning.modes.basis import MODE_PLAN, CardStep, StepKind
+from vinter.core.planning.modes.registry import mode_of
 
 
 def test_a_timer_counts_the_phones_pause_or_the_modes_own_interval():
@@ -27,13 +28,12 @@ def test_a_timer_counts_the_phones_pause_or_the_modes_own_interval():
     assert timing(20.0, 5, 8.0).gap == 0.0  # an interval shorter than the exposure cannot be kept
 
 
-def test_plan_b_names_the_windows_end_when_there_is_one():
-    assert (
-        plan_b("02:40")
-        == "Cloud? wait until 02:40, shoot trails through the gaps, or the ground with the lamp; then go "
-        "home."
-    )
-    assert plan_b(None).startswith("Cloud? shoot trails")
+def test_plan_b_names_the_windows_end_when_there_is_one_and_fits_the_kind_of_picture():
+    usual = mode_of("stack").on_cloud
+    assert plan_b("02:40", usual) == f"Cloud? wait until 02:40, or {usual}; then go home."
+    assert plan_b(None, usual).startswith("Cloud? shoot trails")
+    for key in ("leaned", "moon", "planet-venus", "timelapse", "trails", "station"):
+        assert "trails through" not in plan_b(None, mode_of(key).on_cloud), key
 
 
 def test_the_cards_checks_are_in_the_order_of_doing():

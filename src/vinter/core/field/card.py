@@ -76,8 +76,8 @@ def timing(
     return Timing(delay, shutter, gap, frames, lamp)
 
 
-def plan_b(window_ends: str | None) -> str:
-    """What to do when cloud comes: wait on the window's end (a clock time), or something that minds cloud
-    less."""
-    until = f"wait until {window_ends}, " if window_ends else ""
-    return f"Cloud? {until}shoot trails through the gaps, or the ground with the lamp; then go home."
+def plan_b(window_ends: str | None, instead: str) -> str:
+    """What to do when cloud comes: wait on the window's end (a clock time), or ``instead``, as the mode has
+    it."""
+    until = f"wait until {window_ends}, or " if window_ends else ""
+    return f"Cloud? {until}{instead}; then go home."

@@ -8,16 +8,32 @@ import numpy as np
 from vinter.core.camera.exposure import OwnSettings
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
+from vinter.core.errors import BadInput
+from vinter.core.planning.light import (
+    FITTING,
+    FULL,
+    LEAST_CONTRAST,
+    SHINING,
+    SHORTEST,
+    TooBright,
+    dark_until,
+    filled,
+    who_lights,
+)
 from vinter.core.planning.modes.basis import Basis, Mode, ModePlan
 from vinter.core.planning.modes.registry import mode_of, plan_mode, values
-from vinter.core.planning.shot import ShotPlan, dimmed_band, plan_shot
+from vinter.core.planning.shot import ShotPlan, dimmed_band, field_of_view, plan_shot
 from vinter.core.sky.nights import Night
 from vinter.core.sky.satellites import Pass
 from vinter.core.sky.site import Site
 from vinter.core.sky.sun_safety import check_sun, near_sun
-from vinter.core.sky.targets import Target, target
+from vinter.core.sky.targets import CORE, Target, target
 
 SUN_STEP, SIDE_DEG = 300.0, 10.0  # seconds, degrees between samples of where the lens points and the Sun is
+
+
+GROUND_DEG = 2.0  # degrees of ground that a picture with something on it must hold
+FOR_THE_SKY = ("stack", "single", "arch")  # modes whose settings are for the sky at the target
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -72,8 +88,65 @@ def _check_sun_while_shooting(b: Basis, plan: ModePlan, what: Target) -> None:
 
 
 def plan_picture(wish: Wish) -> Picture:
-    """Plan it; BadInput says what cannot be, and of a target that is down when it rises; SunTooNear when it
-    would point within 20 degrees of a Sun above the horizon."""
+    """Plan it; BadInput says what cannot be, and of a target that is down when it rises; TooBright whose
+    light is in the way and what would help; SunTooNear when it would point within 20 degrees of a Sun above
+    the horizon."""
+    picture = _planned(wish)
+    _check_subject(wish, picture)
+    what, plan = picture.target, picture.plan
+    if what.kind in SHINING or picture.mode.needs_pass:
+        return picture
+    found = filled(wish.lens, plan.at.brightness, picture.mode_plan.iso, picture.mode_plan.shutter)
+    faint = picture.mode.of_a_stack and plan.at.contrast < LEAST_CONTRAST
+    if not (found.over or faint) or wish.own.shutter is not None:
+        return picture
+    cause = who_lights(wish.site, plan.at, what)
+    if faint or found.shutter < SHORTEST:
+        name = what.name[:1].lower() + what.name[1:]
+        raise TooBright(
+            f"The sky at {'the core' if what.key == CORE.key else name} is too bright, "
+            f"{plan.at.brightness:.1f} mag/arcsec²: {cause}. "
+            + (f"A frame is full after {found.shutter * FULL / FITTING:.2g} s" if found.over else "")
+            + (
+                f"{'; ' if found.over else ''}its own light is only "
+                f"{100 * plan.at.contrast:.1g} % of the sky's"
+                if faint
+                else ""
+            )
+        )
+    shorter = _planned(replace(wish, own=replace(wish.own, shutter=round(found.shutter, 1))))
+    words = (
+        f"Shortened to {found.shutter:.1f} s: in {picture.mode_plan.shutter:g} s the sky of "
+        f"{plan.at.brightness:.1f} mag/arcsec² would fill the frame, for {cause}."
+    )
+    advised = [r for r in shorter.mode_plan.reasons if not r.startswith("Your shutter")]
+    return replace(shorter, mode_plan=replace(shorter.mode_plan, reasons=[words, *advised]))
+
+
+def _check_subject(wish: Wish, picture: Picture) -> None:
+    """BadInput when what the picture is of is not in the frame, or not what its settings are for."""
+    mode, plan = picture.mode, picture.plan
+    if picture.target.kind == "moon" and mode.key in FOR_THE_SKY:
+        raise BadInput(
+            "The Moon outshines the sky that these settings are for: plan it as “The Moon”, or choose what "
+            "stands beside it as the target"
+        )
+    if not mode.needs_ground:
+        return
+    down = field_of_view(wish.lens, plan.portrait)[1]
+    lowest = plan.pose.altitude - down / 2
+    ground = float(wish.site.horizon.at(plan.pose.azimuth)) if wish.site.horizon else 0.0
+    if lowest > ground - GROUND_DEG:
+        tilt = ground - GROUND_DEG + down / 2
+        raise BadInput(
+            f"Nothing of the ground is in this frame: it begins {lowest:.0f}° up. Tilt it to "
+            f"{max(tilt, 0):.0f}°, hold the phone upright, take a wider lens, or choose an hour when "
+            f"{'the core' if picture.target.key == CORE.key else picture.target.name} stands lower"
+        )
+
+
+def _planned(wish: Wish) -> Picture:
+    """The plan before its light is looked at."""
     mode = mode_of(wish.mode)
     what = mode_target(mode, wish.target)
     passing = wish.passing if mode.needs_pass else None
@@ -101,6 +174,8 @@ def plan_picture(wish: Wish) -> Picture:
         use=wish.use,
         own=wish.own,
         band_mag=dimmed_band(wish.site, what, plan.at.altitude),
+        target=what,
+        dark_until=dark_until(wish.site, plan.at.t),
     )
     found = plan_mode(mode.key, basis, wish.options, passing)
     _check_sun_while_shooting(basis, found, what)

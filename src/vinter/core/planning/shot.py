@@ -12,6 +12,7 @@ from vinter.core.camera.projection import Pose, View, east_north_up, project, vi
 from vinter.core.camera.shutter import USES
 from vinter.core.camera.trailing import drift_map
 from vinter.core.errors import BadInput
+from vinter.core.planning.light import check_night
 from vinter.core.sky.brightness import ray_airmass
 from vinter.core.sky.ephemeris import year_of
 from vinter.core.sky.nights import Moment, Night, moments
@@ -129,8 +130,8 @@ def plan_shot(
 
     ``pose`` points the lens; without one it is aimed at the target with a strip of ground below. ``own`` is
     what the photographer sets; BadInput when the lens cannot do it, or when the target is down, with when it
-    rises; SunTooNear within 20 degrees of a Sun above the horizon. ``direction`` (altitude, azimuth in
-    degrees) stands for a target that no ephemeris knows.
+    rises; TooBright by day, with when it can begin; SunTooNear within 20 degrees of a Sun above the horizon.
+    ``direction`` (altitude, azimuth in degrees) stands for a target that no ephemeris knows.
     """
     if use not in USES:
         raise BadInput(f"use {use!r} is not one of {', '.join(USES)}")
@@ -142,6 +143,8 @@ def plan_shot(
     pose = pose or aim(lens, portrait, at.altitude, at.azimuth)
     aims = [(at.altitude, at.azimuth), (pose.altitude, pose.azimuth)]
     check_sun(site, unix, aims, None if direction else what)
+    if direction is None:
+        check_night(site, unix, what)
     view = view_of(lens, pose, portrait)
     lat = np.radians(site.lat)
     pole = view.axes @ np.array([0.0, np.cos(lat), np.sin(lat)])

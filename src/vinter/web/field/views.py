@@ -70,7 +70,9 @@ def _context(shot: Shot) -> dict[str, Any]:
         "night": night,
         "strip": draw(core, night, 350, 34, red=True),
         "tz": shot.site.tz,
-        "plan_b": plan_b(clock(night.best.end, shot.site.tz) if night.best else None),
+        "plan_b": plan_b(
+            clock(night.best.end, shot.site.tz) if night.best else None, shot.core_mode.on_cloud
+        ),
         "checks": checks(
             shot.core_lens,
             shot.iso,

@@ -2,17 +2,22 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from datetime import datetime
 from enum import StrEnum
 from typing import Any
+
+import numpy as np
 
 from vinter.core.camera.exposure import Exposure, OwnSettings
 from vinter.core.camera.frame_count import BAND_MAG
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.photons import sky_rate
 from vinter.core.camera.projection import Pose
+from vinter.core.planning.light import DARK, fills_at
 from vinter.core.sky.nights import Moment
 from vinter.core.sky.satellites import Pass
 from vinter.core.sky.site import Site
+from vinter.core.sky.targets import CORE, Target
 from vinter.core.versions import Schema
 from vinter.core.words import spoken_seconds
 
@@ -38,6 +43,8 @@ class Basis:
     passing: Pass | None = None
     own: OwnSettings = field(default_factory=OwnSettings)
     band_mag: float = BAND_MAG
+    target: Target = CORE
+    dark_until: float | None = None  # Unix time when the dawn begins; None when it does not within a day
 
     def settled(self, shutter: float, iso: int, frames: int) -> "Settled":
         """A mode's own advice, overruled by what the photographer sets; words where they differ."""
@@ -147,7 +154,8 @@ class Mode:
     points at (empty: what the night is planned for), ``needs_pass`` that it wants the pass of a station,
     ``sequence`` that its frames become one film or one line, so that nothing may change between them;
     ``upright``
-    that the phone is always held upright;
+    that the phone is always held upright; ``needs_ground`` that its subject stands on the ground, which must
+    be in the frame; ``on_cloud`` what to do instead when cloud comes;
     ``gear`` names what it needs beyond phone and tripod, by the keys of the pack list.
     """
 
@@ -161,6 +169,8 @@ class Mode:
     needs_pass: bool = False
     sequence: bool = False
     upright: bool = False
+    needs_ground: bool = False
+    on_cloud: str = "shoot trails through the gaps, or the ground with the lamp"
     gear: tuple[str, ...] = ()
 
     @property
@@ -200,6 +210,48 @@ def _steps_with_kinds(plan: dict[str, Any]) -> dict[str, Any]:
 
 
 MODE_PLAN = Schema("mode plan", (_steps_with_kinds,))
+
+
+@dataclass(frozen=True)
+class Sequence:
+    """How many frames a sequence has, and what is to be said of the dawn."""
+
+    frames: int
+    words: list[str]
+    cautions: list[str]
+
+
+DAWN = Option("dawn", "Into the dawn on purpose (1: yes)", 0, 0, 1)
+
+
+def before_dawn(b: Basis, frames: int, interval: float, shutter: float, iso: int, go_on: bool) -> Sequence:
+    """A sequence of so many frames, one every ``interval`` s: it ends when the Sun is 12 degrees down, unless
+    it goes on on purpose or the photographer set the count; then it says when the sky fills a frame."""
+    ends, dawn = b.unix + frames * interval, b.dark_until
+    if dawn is None or ends <= dawn:
+        return Sequence(frames, [], [])
+    clock = datetime.fromtimestamp(dawn, b.site.zone)
+    if not go_on and b.own.frames is None:
+        fitting = max(int((dawn - b.unix) / interval), 1)
+        hours = fitting * interval / 3600
+        return Sequence(
+            fitting,
+            [
+                f"It ends with the dawn: {fitting} frames of the {frames} wished, {hours:.1f} h, until the "
+                f"Sun is {-DARK:.0f}° down at {clock:%H:%M}. Say “into the dawn” to go on."
+            ],
+            [],
+        )
+    t = np.arange(dawn, min(ends, dawn + 6 * 3600), 300.0)
+    full = fills_at(b.site, b.target, b.lens, iso, shutter, t) if len(t) else None
+    when = (
+        f"; from {datetime.fromtimestamp(full, b.site.zone):%H:%M} on the sky fills the frame and it is white"
+        if full
+        else ""
+    )
+    return Sequence(
+        frames, [], [f"It runs into the dawn: the Sun is {-DARK:.0f}° down at {clock:%H:%M}{when}."]
+    )
 
 
 def usual(b: Basis) -> tuple[float, int, int]:

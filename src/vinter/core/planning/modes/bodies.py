@@ -60,7 +60,10 @@ def dimmed_by_air(b: Basis) -> float:
     return float(10 ** (-0.4 * b.site.extinction * float(ray_airmass(b.at.altitude))))
 
 
-@mode("moon", "The Moon", FRAMES, place=100, target="moon")
+GAP_IS_ENOUGH = "a gap of some seconds is enough: stay on it"
+
+
+@mode("moon", "The Moon", FRAMES, place=100, target="moon", on_cloud=GAP_IS_ENOUGH)
 def moon(b: Basis, o: dict[str, float]) -> ModePlan:
     """The Moon: sunlit rock, by phase and height."""
     now = track(b.site, year_of(b.unix), np.array([b.unix]), MOON)
@@ -165,10 +168,17 @@ for _i, _key in enumerate(PLANETS):
         place=110 + _i,
         target=_key,
         gear=("telescope", "adapter", "counterweight"),
+        on_cloud=GAP_IS_ENOUGH,
     )(partial(planet, key=_key))
 
 
-@mode("station", "Space-station pass", place=200, needs_pass=True)
+@mode(
+    "station",
+    "Space-station pass",
+    place=200,
+    needs_pass=True,
+    on_cloud="this pass is lost: the next ones are listed with the night",
+)
 def station(b: Basis, o: dict[str, float]) -> ModePlan:
     """A space station's pass in one exposure, opened as it appears."""
     found = b.passing

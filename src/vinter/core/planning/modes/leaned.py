@@ -14,6 +14,7 @@ from vinter.core.planning.modes.basis import (
     storage,
     worst_trail,
 )
+from vinter.core.words import spoken_about
 
 LONGEST = 10.0  # s; a leaned phone creeps by pixels in more
 FEWEST = 8
@@ -28,6 +29,7 @@ WIDE_MM = 35.0  # equivalent focal length above which creeping shows
     place=25,
     shows=Shows.OWN,
     gear=("no-tripod",),
+    on_cloud="take short frames in the gaps",
 )
 def leaned(b: Basis, o: dict[str, float]) -> ModePlan:
     """Short frames with the longest delay, stacked; what needs a tripod said."""
@@ -48,7 +50,7 @@ def leaned(b: Basis, o: dict[str, float]) -> ModePlan:
         figures=[
             ("Frames", f"{set_to.frames} of {set_to.shutter:g} s at ISO {set_to.iso}"),
             ("Target against noise in the picture, stacked", f"{seen:.1f} ± 30 %"),
-            ("Longest before stars trail", f"{limit:.0f} s"),
+            ("Longest before stars trail", spoken_about(limit)),
             storage(b, set_to.frames),
         ],
         steps=[

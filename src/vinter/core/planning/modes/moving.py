@@ -7,17 +7,20 @@ from vinter.core.camera.frame_count import GAP_SECONDS
 from vinter.core.camera.shutter import USES
 from vinter.core.constants import SIDEREAL_ARCSEC
 from vinter.core.planning.modes.basis import (
+    DAWN,
     Basis,
     CardStep,
     ModePlan,
     Option,
     Shows,
+    before_dawn,
     mode,
     sky_fitting_iso,
     storage,
     usual,
     worst_trail,
 )
+from vinter.core.words import spoken_about
 
 STAR_WIDTH = 2.7  # px, FWHM of a sharp star
 VIDEO_MBIT = 45.0  # megabits per second of 4K video
@@ -30,9 +33,11 @@ HOURS = Option("hours", "Hours", 1.5, 0.1, 14)
     "Star trails",
     HOURS,
     Option("gap", "Gap between frames, s", 1, 0, 60),
+    DAWN,
     place=70,
     sequence=True,
     gear=("power",),
+    on_cloud="light the ground with the lamp: clouds would break the trails",
 )
 def trails(b: Basis, o: dict[str, float]) -> ModePlan:
     """Star trails: many frames with gaps too short to see."""
@@ -40,12 +45,15 @@ def trails(b: Basis, o: dict[str, float]) -> ModePlan:
     gap, drift = o["gap"], b.exposure.shutter.worst_px_s
     n = int(np.ceil(o["hours"] * 3600 / ((b.own.shutter or longest) + gap)))
     set_to = b.settled(longest, sky_fitting_iso(b, b.own.shutter or longest, 0.10), n)
-    t, n = set_to.shutter, set_to.frames
+    t = set_to.shutter
+    ending = before_dawn(b, set_to.frames, t + gap, t, set_to.iso, o["dawn"] > 0)
+    n = ending.frames
     dash, hours = gap * drift, n * (t + gap) / 3600
     visible = dash > STAR_WIDTH / 2
     longest_gap = STAR_WIDTH / 2 / drift
     reasons = [
         *set_to.words,
+        *ending.words,
         f"In {gap:g} s a star in the {b.exposure.shutter.worst_place} moves {dash:.1f} px; gaps show from "
         f"half a star's width, {STAR_WIDTH / 2:.1f} px, so the line "
         f"{'breaks into dashes' if visible else 'holds'}. The gap may be {longest_gap:.1f} s at most.",
@@ -70,7 +78,7 @@ def trails(b: Basis, o: dict[str, float]) -> ModePlan:
         ],
         steps=[CardStep("Gap between frames, at most", f"{longest_gap:.1f} s")],
         reasons=reasons,
-        cautions=["Hours in the cold: battery, dew on the lens, and you."],
+        cautions=[*ending.cautions, "Hours in the cold: battery, dew on the lens, and you."],
         trail="drawn out on purpose",
     )
 
@@ -81,17 +89,20 @@ def trails(b: Basis, o: dict[str, float]) -> ModePlan:
     HOURS,
     Option("interval", "Interval, s", 15, 1, 600),
     Option("fps", "Frames a second", 25, 5, 60),
+    DAWN,
     place=80,
     shows=Shows.FRAME,
     sequence=True,
     gear=("power",),
+    on_cloud="let it run: moving cloud is part of the film",
 )
 def timelapse(b: Basis, o: dict[str, float]) -> ModePlan:
     """A time-lapse: how the night becomes seconds."""
     t, iso, _ = usual(b)
     interval = max(o["interval"], t + GAP_SECONDS)
     set_to = b.settled(t, iso, int(np.ceil(o["hours"] * 3600 / interval)))
-    n = set_to.frames
+    ending = before_dawn(b, set_to.frames, interval, t, iso, o["dawn"] > 0)
+    n = ending.frames
     hours, clip = n * interval / 3600, n / o["fps"]
     wished = o["interval"] < interval
     return ModePlan(
@@ -113,6 +124,7 @@ def timelapse(b: Basis, o: dict[str, float]) -> ModePlan:
         ],
         reasons=[
             *set_to.words,
+            *ending.words,
             f"{hours:.2g} h at one frame every {interval:g} s give {clip:.0f} s of film. "
             "Fix the white balance, or the clip flickers in colour.",
             *(
@@ -124,6 +136,7 @@ def timelapse(b: Basis, o: dict[str, float]) -> ModePlan:
                 else []
             ),
         ],
+        cautions=ending.cautions,
         trail=worst_trail(b, t),
     )
 
@@ -166,7 +179,7 @@ def tracked(b: Basis, o: dict[str, float]) -> ModePlan:
         frames=n,
         interval=t + GAP_SECONDS,
         figures=[
-            ("Longest shutter by the alignment", f"{limit:.0f} s"),
+            ("Longest shutter by the alignment", spoken_about(limit)),
             ("Frames", f"{n} of {t:g} s"),
             (
                 "Light of a frame, against a standing tripod's",
@@ -181,8 +194,8 @@ def tracked(b: Basis, o: dict[str, float]) -> ModePlan:
         reasons=[
             *set_to.words,
             f"With {o['alignment']:g}′ of misalignment and {o['periodic']:g}″ of periodic error "
-            f"stars stay within {tolerance:g} px for {limit:.0f} s; {ends}. The ground smears, so take "
-            f"it apart.",
+            f"stars stay within {tolerance:g} px for {spoken_about(limit)}; {ends}. The ground smears, so "
+            "take it apart.",
         ],
         cautions=cautions,
         trail=f"tracked: stars within {tracker.trail_px(b.lens, t):.1f} px",

@@ -29,6 +29,7 @@ WALK_M_S = 0.8  # in the dark, over rough ground
     Option("lumen", "Lamp on them, lm (dimmed)", 1, 0.1, 20000),
     Option("lamp", "Lamp to person, m", 4, 0.3, 100),
     Option("cone", "Its cone, °", 60, 5, 180),
+    needs_ground=True,
     place=55,
     shows=Shows.STACK,
     gear=("lamp",),

@@ -182,6 +182,7 @@ def arch(b: Basis, o: dict[str, float]) -> ModePlan:
     "focus-pair",
     "Near subject and stars, both sharp",
     Option("distance", "Subject at, m", 2, 0.1, 100),
+    needs_ground=True,
     place=40,
     shows=Shows.STACK,
 )
@@ -220,6 +221,7 @@ def focus_pair(b: Basis, o: dict[str, float]) -> ModePlan:
     Option("distance", "Lamp to ground, m", 8, 0.3, 200),
     Option("lumen", "Lamp, lm (dimmed)", 3, 0.1, 20000),
     Option("cone", "Its cone, °", 60, 5, 180),
+    needs_ground=True,
     place=50,
     gear=("lamp",),
     shows=Shows.STACK,
@@ -265,6 +267,7 @@ def lamp(b: Basis, o: dict[str, float]) -> ModePlan:
     Option("longest", "Longest shutter, s", 30, 1, 600),
     Option("snr", "Wanted signal to noise", 3, 0.5, 50),
     Option("minutes", "Minutes for the ground, at most", 10, 1, 60),
+    needs_ground=True,
     place=60,
     shows=Shows.STACK,
 )
