@@ -174,7 +174,11 @@ def _place_options(p: argparse.ArgumentParser, required: bool = True) -> None:
 
 
 def _planning_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
-    p = add("nights", _nights, "nights of a site with windows, scores and reasons")
+    p = add(
+        "nights",
+        _nights,
+        "nights of a site with windows, reasons and a score: per cent of the best night of the year there",
+    )
     _place_options(p)
     p.add_argument("--tz", required=True, metavar="ZONE")
     p.add_argument("--from", dest="first", type=read_day, required=True, metavar="D")

@@ -11,7 +11,7 @@ from vinter.core.formats.tables import nights_csv, nights_ics
 from vinter.core.sky.alternatives import alternatives
 from vinter.core.sky.horizon import Horizon
 from vinter.core.sky.nights import nights, usable_share
-from vinter.core.sky.ranking import EVEN_CHANCE, best_nights, judged, lunation
+from vinter.core.sky.ranking import EVEN_CHANCE, best_nights, hours_worth, judged, lunation
 from vinter.core.sky.site import Site
 from vinter.core.sky.target_track import track
 from vinter.core.sky.targets import CORE, target
@@ -25,12 +25,12 @@ JUNE = date(2027, 6, 1), date(2027, 6, 30)
 @pytest.mark.parametrize("key", ["core", "arch", "lmc"])
 @pytest.mark.parametrize("lat", [38.2, -32.2])
 def test_more_light_in_the_sky_never_adds_a_minute(key, lat):
-    """The same month under towns from none to a city's: every night's minutes, worth and score only fall."""
+    """The same month under towns from none to a city's: every night's minutes and worth only fall."""
     rows = []
     for zenith in (21.95, 21.5, 21.0, 20.0, 19.0, 18.0, 17.0):
         site = Site(lat=lat, lon=-8.8, tz="Europe/Lisbon", zenith=zenith)
         found = judged(site, *JUNE, Thresholds(), target(key))
-        rows.append([(n.usable, n.suburb, n.equivalent, v.score) for n, v in found])
+        rows.append([(n.usable, n.suburb, n.equivalent) for n, _ in found])
     steps = np.diff(np.array(rows), axis=0)
     assert steps.max() <= 1e-6
     totals = np.array(rows)[..., 0].sum(axis=1)
@@ -93,13 +93,35 @@ def test_a_lower_measure_of_ones_own_brings_the_suburb_back():
     assert [n.suburb for n in strict] == pytest.approx([n.usable for n in own])
 
 
-def test_the_score_has_no_upper_end():
-    sheepfold = Site(lat=-32.24, lon=20.03, tz="Africa/Johannesburg", zenith=21.85)
-    scores = [v.score for _, v in judged(sheepfold, *JUNE, Thresholds(), CORE)]
-    assert max(scores) > 150 and len({s for s in scores if s > 100}) > 5
-    assert max(scores) == pytest.approx(
-        100 * max(n.equivalent for n in nights(sheepfold, *JUNE)) / 120, abs=0.06
+YEAR = date(2027, 1, 1), date(2027, 12, 31)
+
+
+@pytest.mark.parametrize("site", [MILL, Site(lat=-32.24, lon=20.03, tz="Africa/Johannesburg", zenith=21.85)])
+def test_the_score_is_a_share_of_the_best_night_of_the_year_there(site):
+    year = judged(site, *YEAR, Thresholds(), CORE)
+    best = max(n.equivalent for n, _ in year)
+    assert [v.score for _, v in year] == pytest.approx([100 * n.equivalent / best for n, _ in year], abs=0.06)
+    assert max(v.score for _, v in year) == 100
+    june = judged(site, *JUNE, Thresholds(), CORE)  # of a part of the year each night has the same score
+    assert [v.score for _, v in june] == [v.score for n, v in year if JUNE[0] <= n.day <= JUNE[1]]
+    for night, verdict in year:
+        if verdict.word == "good":
+            assert night.usable >= 1
+        if night.minutes >= 60 and night.usable >= 0.9 * night.minutes:
+            assert verdict.word == "good"  # a whole window without a Moon is never called fair
+        if night.usable < 1:
+            assert verdict.word in ("poor", "none")
+
+
+def test_a_night_is_worth_so_many_hours_of_another_sites_best():
+    year = [n for n, _ in judged(MILL, *YEAR, Thresholds(), CORE)]
+    best = max(year, key=lambda n: n.equivalent)
+    assert hours_worth(best, best) == pytest.approx(best.usable / 60)
+    dim = max(
+        (n for n, _ in judged(replace(MILL, zenith=20.5), *YEAR, Thresholds(), CORE)),
+        key=lambda n: n.equivalent,
     )
+    assert 0 < hours_worth(dim, best) < 0.6 * hours_worth(best, best)
 
 
 WALL = Horizon(((90.0, 0.0), (165.0, 0.0), (166.0, 30.0), (190.0, 30.0), (191.0, 0.0), (270.0, 0.0)))
@@ -127,7 +149,7 @@ def test_a_calendar_holds_only_what_is_worth_leaving_for_unless_asked():
     )
     assert every == sum(len(n.windows) for n in found)
     assert good == sum(
-        v.score >= 11 and w.usable >= 15 for n, v in zip(found, verdicts, strict=True) for w in n.windows
+        v.worth_going and w.usable >= 15 for n, v in zip(found, verdicts, strict=True) for w in n.windows
     )
     assert 0 < good < 0.6 * every
 
@@ -143,8 +165,8 @@ def test_of_a_lunation_at_most_two_and_the_chance_of_a_clear_sky_enters():
     assert cloudy not in [c.night.day for c in told][:5]
     clear = best_nights(found, chance=lambda site, n: 0.9 if n.day == ten[5].night.day else None)
     assert clear[0].night.day == ten[5].night.day and clear[0].chance == 0.9
-    assert clear[0].expected == pytest.approx(0.9 * clear[0].verdict.score)
-    assert clear[1].expected == pytest.approx(EVEN_CHANCE * clear[1].verdict.score)
+    assert clear[0].expected == pytest.approx(0.9 * clear[0].night.equivalent)
+    assert clear[1].expected == pytest.approx(EVEN_CHANCE * clear[1].night.equivalent)
 
 
 def test_lunations_run_from_full_moon_to_full_moon():

@@ -167,7 +167,8 @@ def test_no_night_without_a_usable_minute_is_worth_going():
     found = nights(site, date(2027, 10, 1), date(2027, 10, 20), what=target("lmc"))
     verdicts = [judge(site, night) for night in found]
     assert all(night.usable == 0 for night in found)
-    assert max(v.score for v in verdicts) > 100  # the score alone would call it good
+    assert max(n.equivalent for n in found) > 100  # weighed minutes alone would call it good
+    assert {v.score for v in verdicts} == {0.0}
     assert {v.word for v in verdicts} == {"poor"} and not any(v.worth_going for v in verdicts)
     assert "No usable minute" in verdicts[0].reasons[0]
     assert "BEGIN:VEVENT" not in nights_ics(site, found, verdicts)

@@ -15,6 +15,7 @@ from vinter.core.planning.light import (
     LEAST_CONTRAST,
     SHINING,
     SHORTEST,
+    Filled,
     TooBright,
     dark_until,
     filled,
@@ -102,18 +103,7 @@ def plan_picture(wish: Wish) -> Picture:
         return picture
     cause = who_lights(wish.site, plan.at, what)
     if faint or found.shutter < SHORTEST:
-        name = what.name[:1].lower() + what.name[1:]
-        raise TooBright(
-            f"The sky at {'the core' if what.key == CORE.key else name} is too bright, "
-            f"{plan.at.brightness:.1f} mag/arcsec²: {cause}. "
-            + (f"A frame is full after {found.shutter * FULL / FITTING:.2g} s" if found.over else "")
-            + (
-                f"{'; ' if found.over else ''}its own light is only "
-                f"{100 * plan.at.contrast:.1g} % of the sky's"
-                if faint
-                else ""
-            )
-        )
+        raise TooBright(_too_bright(what, plan, found, cause, faint))
     shorter = _planned(replace(wish, own=replace(wish.own, shutter=round(found.shutter, 1))))
     words = (
         f"Shortened to {found.shutter:.1f} s: in {picture.mode_plan.shutter:g} s the sky of "
@@ -121,6 +111,15 @@ def plan_picture(wish: Wish) -> Picture:
     )
     advised = [r for r in shorter.mode_plan.reasons if not r.startswith("Your shutter")]
     return replace(shorter, mode_plan=replace(shorter.mode_plan, reasons=[words, *advised]))
+
+
+def _too_bright(what: Target, plan: ShotPlan, found: Filled, cause: str, faint: bool) -> str:
+    name = "the core" if what.key == CORE.key else what.name[:1].lower() + what.name[1:]
+    light = f"The sky at {name} is too bright, {plan.at.brightness:.1f} mag/arcsec²: {cause}"
+    full = f"a frame is full after {found.shutter * FULL / FITTING:.2g} s" if found.over else ""
+    own = f"its own light is only {100 * plan.at.contrast:.1g} % of the sky's" if faint else ""
+    facts = "; ".join(filter(None, (full, own)))
+    return f"{light}. {facts[:1].upper()}{facts[1:]}"
 
 
 def _check_subject(wish: Wish, picture: Picture) -> None:

@@ -100,7 +100,7 @@ class Night:
 
     @property
     def equivalent(self) -> float:
-        """Minutes weighed by what they give a camera over all windows; unlike the score it has no ceiling."""
+        """Minutes weighed by what they give a camera over all windows: an hour under a perfect sky is 60."""
         return sum(w.equivalent for w in self.windows)
 
     @property

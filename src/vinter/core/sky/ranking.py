@@ -10,7 +10,7 @@ from vinter.core.sky.nights import Night, nights
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import Target
 from vinter.core.sky.thresholds import MOON_SCHOOLS, Thresholds
-from vinter.core.sky.verdict import Verdict, judge
+from vinter.core.sky.verdict import Verdict, best_of, judge
 
 EVEN_CHANCE = 0.5  # of a clear sky, where no forecast reaches
 MOST_OF_A_LUNATION = 2  # of the best nights, where nothing else is asked
@@ -46,7 +46,10 @@ def judged(
     site: Site, first: date, last: date, limits: Thresholds, what: Target
 ) -> list[tuple[Night, Verdict]]:
     """The nights from ``first`` to ``last`` (both included), each with its verdict."""
-    return [(n, judge(site, n, limits)) for n in nights(site, first, last, limits, what)]
+    found = nights(site, first, last, limits, what)
+    whole = first == date(first.year, 1, 1) and last == date(first.year, 12, 31)
+    best = best_of(found) if whole else None
+    return [(n, judge(site, n, limits, best)) for n in found]
 
 
 @dataclass(frozen=True)
@@ -85,8 +88,7 @@ def lunation(day: date) -> int:
 @dataclass(frozen=True)
 class Choice:
     """One of the best nights over several sites: which site (its place in the list given), the night and
-    verdict, the chance of a clear sky (None where no forecast reaches) and the score with that chance in
-    it."""
+    verdict, and the chance of a clear sky (None where no forecast reaches)."""
 
     site: int
     night: Night
@@ -95,8 +97,14 @@ class Choice:
 
     @property
     def expected(self) -> float:
-        """The score times the chance of a clear sky; where no forecast reaches, an even chance."""
-        return self.verdict.score * (EVEN_CHANCE if self.chance is None else self.chance)
+        """The weighed minutes times the chance of a clear sky; where no forecast reaches, an even chance."""
+        return self.night.equivalent * (EVEN_CHANCE if self.chance is None else self.chance)
+
+
+def hours_worth(night: Night, reference: Night) -> float:
+    """How many hours of another night's usable time give a camera what a night gives."""
+    rate = reference.equivalent / reference.usable if reference.usable >= 1 else 0.0
+    return night.equivalent / rate / 60 if rate else 0.0
 
 
 def best_nights(

@@ -1,28 +1,30 @@
 """Is the night worth it: a score, a verdict, the reasons, and what the schools would say."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
+from functools import lru_cache
 
 import numpy as np
 
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.brightness import sky_class
 from vinter.core.sky.glow import site_zenith
-from vinter.core.sky.nights import SUN_LEVELS, Night, Window
+from vinter.core.sky.nights import SUN_LEVELS, Night, Window, nights
 from vinter.core.sky.site import Site
-from vinter.core.sky.targets import position
+from vinter.core.sky.targets import Target, position
 from vinter.core.sky.thresholds import SCHOOLS, School, SchoolFacts, Thresholds
 
-FULL_SCORE_MINUTES = 120.0  # so many minutes under a perfect sky score 100
-HUNDRED = "100 stands for two hours under a perfect sky with the target at the zenith; there is no upper end"
-GOOD, FAIR = 25.0, 11.0  # scores from which a night is good or fair
+GOOD, FAIR = 50.0, 20.0  # % of the best night of the year from which a night is good or fair
 LEAST_USABLE = 1.0  # minutes: a night without one is neither
+WHOLE, HOUR = 0.9, 60.0  # share of the windows and minutes that are usable, of a night that is good anyhow
 COMPASS = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
 
 
 @dataclass(frozen=True)
 class Verdict:
-    """Score (see ``HUNDRED``), one of good, fair, poor, none; reasons as sentences; the schools beside it."""
+    """``score``: the night's weighed minutes in per cent of those of the best night of its year at its site,
+    0 to 100; one of good, fair, poor, none; reasons as sentences; the schools beside it."""
 
     score: float
     word: str
@@ -247,11 +249,27 @@ def _reasons(site: Site, night: Night, limits: Thresholds) -> list[str]:
     return out
 
 
-def judge(site: Site, night: Night, limits: Thresholds | None = None) -> Verdict:
-    """Score, verdict, reasons and schools of a night."""
+@lru_cache(maxsize=256)
+def best_of_year(site: Site, year: int, limits: Thresholds, what: Target) -> float:
+    """``best_of`` the nights of a calendar year at a site."""
+    return best_of(nights(site, date(year, 1, 1), date(year, 12, 31), limits, what))
+
+
+def best_of(found: Sequence[Night]) -> float:
+    """Weighed minutes (``Night.equivalent``) of the best of some nights; 0 when none has a usable minute."""
+    return max((n.equivalent for n in found if n.usable >= LEAST_USABLE), default=0.0)
+
+
+def judge(site: Site, night: Night, limits: Thresholds | None = None, best: float | None = None) -> Verdict:
+    """Score, verdict, reasons and schools of a night. ``best`` are the weighed minutes of the best night of
+    its year there, looked for when they are not given."""
     limits = limits or Thresholds()
-    score = 100 * night.equivalent / FULL_SCORE_MINUTES
+    if best is None:
+        best = best_of_year(site, night.day.year, limits, night.what)
+    score = min(100 * night.equivalent / best, 100.0) if best > 0 else 0.0
     word = "good" if score >= GOOD else "fair" if score >= FAIR else "poor"
+    if night.usable >= max(HOUR, WHOLE * night.minutes):
+        word = "good"
     if night.usable < LEAST_USABLE:
         word = "poor" if night.windows else "none"
     return Verdict(round(score, 1), word, _reasons(site, night, limits), schools(site, night, limits))

@@ -80,7 +80,6 @@ def home(request: HttpRequest) -> HttpResponse:
             "chance": chance,
             "record": record,
             "likely": likely,
-            "expected": found.verdict.score * likely if likely is not None and found.verdict else None,
             "chance_of": {run.night.day: chances.chance(run.night) for run in found.runs},
             "recent": recent,
             "others": others,

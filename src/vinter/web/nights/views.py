@@ -17,11 +17,11 @@ from vinter.core.sky.alternatives import alternatives
 from vinter.core.sky.hourly import hours
 from vinter.core.sky.nights import Night
 from vinter.core.sky.nights import nights as compute
-from vinter.core.sky.ranking import MOST_OF_A_LUNATION, best_nights
+from vinter.core.sky.ranking import MOST_OF_A_LUNATION, best_nights, hours_worth
 from vinter.core.sky.target_track import arch
 from vinter.core.sky.targets import CORE
 from vinter.core.sky.thresholds import MOON_SCHOOLS
-from vinter.core.sky.verdict import HUNDRED, judge
+from vinter.core.sky.verdict import judge
 from vinter.web.forecast.chances import Chances
 from vinter.web.forms import checked, read_day, row_number
 from vinter.web.nights.dome import dome
@@ -143,13 +143,18 @@ def best(request: HttpRequest) -> HttpResponse:
         None if every else MOST_OF_A_LUNATION,
         lambda site, n: chances[site].chance(n),
     )
-    chosen = [(c, *rows[c.site]) for c in best_ten]
+    top = max((n for _, of_it in found for n, _ in of_it), key=lambda n: n.equivalent, default=None)
+    whose = next(
+        (s for (s, _), (_, of_it) in zip(rows, found, strict=True) if any(n is top for n, _ in of_it)), None
+    )
+    chosen = [(c, hours_worth(c.night, top), *rows[c.site]) for c in best_ten if top]
     year = (chosen[0][0].night.day if chosen else datetime.now().date()).year
     return render(
         request,
         "nights/best.html",
         {
             "chosen": chosen,
+            "reference": whose,
             "every": every,
             "rows": rows,
             "limit": limit,
@@ -200,7 +205,6 @@ def night(request: HttpRequest, pk: int, day: str) -> HttpResponse:
             "site": site,
             "night": one,
             "verdict": judge(core, one, query.limits),
-            "hundred": HUNDRED,
             "instead": [] if one.usable >= 1 else alternatives(core, one.day, query.limits, one.what),
             "strip": strip,
             "at": at,
