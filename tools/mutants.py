@@ -71,8 +71,8 @@ FAULTS = (
     Fault(
         "old orbits are sure to a thousandth",
         "src/vinter/core/sky/satellites.py",
-        "1.0 + 2.0 * self.age**1.5",
-        "(1.0 + 2.0 * self.age**1.5) / 1000",
+        "1.0 + 2.0 * days**1.5",
+        "(1.0 + 2.0 * days**1.5) / 1000",
         "tests/core/test_modes.py -k pass",
     ),
     Fault(

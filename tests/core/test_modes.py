@@ -23,7 +23,7 @@ from vinter.core.planning.shot import field_of_view, next_rise, plan_shot
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.ephemeris import separation
 from vinter.core.sky.nights import nights
-from vinter.core.sky.satellites import made_up, passes, read_elements
+from vinter.core.sky.satellites import age_at, made_up, passes, read_elements
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import CORE, position, target
 
@@ -302,3 +302,24 @@ def test_elements_are_read_in_every_form_and_checked():
     ):
         with pytest.raises(BadInput, match=message):
             read_elements(data, "own.tle")
+
+
+def test_old_elements_warn_and_dead_ones_tell_no_pass():
+    fresh = read_elements(made_up(date(2027, 6, 9)), "made-up.json")
+    unix = datetime(2027, 6, 9, 23, tzinfo=UTC).timestamp()
+    assert age_at(fresh, unix).words == ""
+    assert "wrong by 179 s" in age_at(fresh, unix + 19.5 * 86400).words
+    assert "no pass can be told" in age_at(fresh, unix + 70 * 86400).words
+    assert "9.5 years" in age_at(fresh, unix + 9.46 * 365.25 * 86400).words
+    day = date(2027, 8, 20)
+    night = nights(MILL, day, day)[0]
+    assert passes(MILL, fresh, night.start, night.end) == []
+
+
+def test_of_a_long_file_the_stations_are_taken():
+    rows = json.loads(made_up(date(2027, 6, 9)))
+    many = [{**rows[0], "OBJECT_NAME": f"OBJECT {k}", "NORAD_CAT_ID": 90000 + k} for k in range(150)]
+    found = read_elements(json.dumps([*many, rows[0]]).encode(), "all.json")
+    assert [s.name for s in found] == ["Made-up station"]
+    with pytest.raises(BadInput, match="no station among them"):
+        read_elements(json.dumps(many).encode(), "all.json")

@@ -76,6 +76,7 @@ INSTALLED_APPS = [
     "vinter.web.archive",
 ]
 MIDDLEWARE = [
+    "vinter.web.logs.RequestNumbers",
     "vinter.web.security.TrustedProxies",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -92,6 +93,16 @@ MIDDLEWARE = [
     "vinter.web.compute.WaitingPages",
     "axes.middleware.AxesMiddleware",
 ]
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"line": {"()": "vinter.web.logs.OneLine"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "loggers": {
+        name: {"handlers": ["console"], "level": "WARNING", "propagate": True}
+        for name in ("vinter", "django")
+    },
+}
 ROOT_URLCONF = "vinter.web.urls"
 WSGI_APPLICATION = "vinter.web.wsgi.application"
 TEMPLATES = [

@@ -20,8 +20,9 @@ from vinter.core.sky.site import Site
 STEP = 10.0  # seconds between samples of a night
 LOWEST = 10.0  # degrees, under which a pass is not worth a frame
 DARK_SUN = -6.0
-FRESH_DAYS = 5.0  # elements older than this are off by a minute or more
+OLD_DAYS, DEAD_DAYS = 14.0, 60.0  # from which the page warns, and from which no pass is told
 MOST = 50
+STATION_WORDS = ("ISS (", "CSS (", "TIANGONG", "STATION")  # in the names of those a long file is read for
 SHORTEST = 20  # seconds that a pass must be seen
 
 
@@ -47,8 +48,14 @@ class Pass:
 
     @property
     def error_seconds(self) -> float:
-        """How far the times may be off, s: low orbits slip by some 2 s a day squared of the elements' age."""
-        return float(1.0 + 2.0 * self.age**1.5)
+        """How far the times may be off, s."""
+        return error_seconds(self.age)
+
+
+def error_seconds(days: float) -> float:
+    """How far the times by elements of an age may be off, s: low orbits slip by 2 s times the days to the
+    power of 1.5."""
+    return float(1.0 + 2.0 * days**1.5)
 
 
 def _from_fields(fields: dict[str, Any], name: str) -> EarthSatellite:
@@ -106,8 +113,36 @@ def read_elements(data: bytes, name: str) -> list[EarthSatellite]:
     if not found:
         raise BadInput(f"{name}: no orbital elements in it")
     if len(found) > MOST:
-        raise BadInput(f"{name}: more than {MOST} satellites; keep the station's own")
+        found = [s for s in found if any(word in s.name.upper() for word in STATION_WORDS)]
+        if not 0 < len(found) <= MOST:
+            raise BadInput(f"{name}: more than {MOST} satellites, and no station among them by its name")
     return found
+
+
+@dataclass(frozen=True)
+class ElementsAge:
+    """How old elements are at a time: days, and whether they still tell a pass."""
+
+    days: float
+
+    @property
+    def words(self) -> str:
+        """What to say of it; empty while they are fresh."""
+        if self.days > DEAD_DAYS:
+            old = f"{self.days / 365.25:.1f} years" if self.days > 730 else f"{self.days:.0f} days"
+            return f"These elements are {old} off: no pass can be told by them. Import today's."
+        if self.days > OLD_DAYS:
+            return (
+                f"These elements are {self.days:.0f} days off: times may be wrong by "
+                f"{error_seconds(self.days):.0f} s. Import newer ones."
+            )
+        return ""
+
+
+def age_at(satellites: list[EarthSatellite], unix: float) -> ElementsAge:
+    """The age of the freshest of some satellites' elements at a Unix time."""
+    epochs = [float(s.epoch.utc_datetime().timestamp()) for s in satellites]
+    return ElementsAge(min(abs(unix - e) for e in epochs) / 86400)
 
 
 def made_up(day: date) -> bytes:
@@ -194,7 +229,8 @@ class _Watch:
 
 def passes(site: Site, satellites: list[EarthSatellite], start: float, end: float) -> list[Pass]:
     """Visible passes between two Unix times: sunlit, above 10 degrees, the Sun below -6; edges and
-    culmination to the second, as far as the elements are good."""
+    culmination to the second, as far as the elements are good. None of a satellite whose elements are more
+    than 60 days off."""
     if end - start > 3 * 86400:
         raise BadInput("passes are computed for three days at most")
     t = np.arange(start, end, STEP)
@@ -206,6 +242,8 @@ def passes(site: Site, satellites: list[EarthSatellite], start: float, end: floa
         return []
     out = []
     for satellite in satellites:
+        if age_at([satellite], start).days > DEAD_DAYS:
+            continue
         watch = _Watch(satellite, site)
         _, _, shown = watch.seen(t)
         gap = np.r_[np.diff(t) > 1.5 * STEP, False]

@@ -11,7 +11,8 @@ from typing import Any
 
 from vinter.core.formats.whole import whole
 
-FORMAT = 2  # raise it when what is kept changes its meaning
+SUM_BYTES = 32  # of the SHA-256 that stands before what is kept
+FORMAT = 3  # raise it when what is kept changes its meaning
 
 
 def key_of(*parts: Any) -> str:
@@ -48,17 +49,21 @@ class StageCache:
         """What was kept under a key; None when nothing was, or when it cannot be read."""
         path = self.path(key, ".pickle")
         try:
-            with path.open("rb") as file:
-                value = pickle.load(file)
+            data = path.read_bytes()
+            kept, sum_of_it = data[SUM_BYTES:], data[:SUM_BYTES]
+            if hashlib.sha256(kept).digest() != sum_of_it:  # looked at before anything of it is believed
+                return None
+            value = pickle.loads(kept)
             os.utime(path)
         except (OSError, EOFError, pickle.UnpicklingError, AttributeError, ImportError):
             return None
         return value
 
     def keep(self, key: str, value: Any) -> None:
-        """Keep a value."""
-        with whole(self.path(key, ".pickle"), lasting=False) as draft, draft.open("wb") as file:
-            pickle.dump(value, file)
+        """Keep a value, behind the sum by which it is known to be whole."""
+        data = pickle.dumps(value)
+        with whole(self.path(key, ".pickle"), lasting=False) as draft:
+            draft.write_bytes(hashlib.sha256(data).digest() + data)
 
     def made(self, key: str, make: Callable[[], Any]) -> tuple[Any, bool]:
         """The kept value or a new one, and whether it was kept."""

@@ -11,7 +11,7 @@ from django.views.decorators.http import require_POST
 
 from vinter.core.sky.nights import Night, evening_of
 from vinter.core.sky.nights import nights as compute
-from vinter.core.sky.satellites import Pass, made_up, passes, read_elements
+from vinter.core.sky.satellites import Pass, age_at, made_up, passes, read_elements
 from vinter.core.sky.site import Site as CoreSite
 from vinter.web.forms import read_day
 from vinter.web.owned import owned, person
@@ -49,6 +49,7 @@ def station(request: HttpRequest, pk: int) -> HttpResponse:
             "site": site,
             "day": day,
             "source": source,
+            "age": age_at(satellites, night.start).words if source else "",
             "passes": passes(site.core(), satellites, night.start, night.end),
             **head("Shot", site=site, day=day),
         },

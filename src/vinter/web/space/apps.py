@@ -12,5 +12,10 @@ class SpaceConfig(AppConfig):
 
     def ready(self) -> None:
         """Name the function."""
-        for chore in ("watch.note_alive", "space.usage.sweep", "keeping.back_up_when_due"):
+        for chore in (
+            "watch.note_alive",
+            "space.usage.sweep",
+            "space.ends.forget_old",
+            "keeping.back_up_when_due",
+        ):
             register_chore(f"vinter.web.{chore}")
