@@ -107,6 +107,7 @@ def test_ten_things_noted_without_signal_are_in_the_ledger_once(page, nerea):
 
     page.context.set_offline(True)
     page.reload()
+    page.get_by_text("Note something").click()
     for k in range(4):
         page.get_by_label("Note", exact=True).fill(f"Note {k}: mist over the creek")
         page.locator("form[data-note=note] button").click()

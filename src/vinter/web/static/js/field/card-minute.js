@@ -37,6 +37,10 @@ function startMinute() {
   const [first, last] = [rows[0].t, rows[rows.length - 1].t];
   const tonight = () => Date.now() / 1000 >= first && Date.now() / 1000 <= last;
   let following = true;
+  if (tonight()) { // in the field the minute comes first, at the desk the list
+    place.open = true;
+    document.querySelector(".times").before(place);
+  }
   slider.min = first;
   slider.max = last;
   const show = () => {
