@@ -239,8 +239,9 @@ CHANGES = {  # of every move one setting, and the values between which it goes
 def editing() -> None:
     from vinter.core.finish.guard import limits
     from vinter.core.finish.recipe import parse_recipe
-    from vinter.core.finish.render import Renderer, histogram, suggest, to_8bit
+    from vinter.core.finish.render import Renderer, histogram, to_8bit
     from vinter.core.finish.scene import prepare
+    from vinter.core.finish.suggestion import suggest
     from vinter.core.formats.pictures import jpeg_bytes
     from vinter.core.frames.reading import Colour
 

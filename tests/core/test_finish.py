@@ -20,8 +20,9 @@ from vinter.core.finish.moves.corners import Corners
 from vinter.core.finish.moves.curve import BRIGHTEST, LUT_SIZE, curve_table
 from vinter.core.finish.moves.light_balance import TARGET_SKY, Light, LightBalance
 from vinter.core.finish.recipe import RECIPE, Recipe, parse_recipe, recipe_from, recipe_of
-from vinter.core.finish.render import Renderer, dithered_8bit, suggest, to_8bit
+from vinter.core.finish.render import Renderer, dithered_8bit, to_8bit
 from vinter.core.finish.scene import load_scene, prepare, save_scene
+from vinter.core.finish.suggestion import suggest
 from vinter.core.formats.pictures import PictureInfo
 from vinter.core.frames.reading import Colour, colour_from
 from vinter.core.stack.file import read_stack

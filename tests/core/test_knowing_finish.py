@@ -11,7 +11,7 @@ from fields import LENS, SITE, fields_of
 from vinter.core.camera.illuminant import light_srgb
 from vinter.core.errors import BadInput
 from vinter.core.finish.guard import VISIBLE_NOISE, ends, seen_noise
-from vinter.core.finish.looks import LOOKS, by_stars, fitted, portable
+from vinter.core.finish.looks import LOOKS, fitted, portable
 from vinter.core.finish.moves.areas import Area, Areas
 from vinter.core.finish.moves.colour import Colour as Tones
 from vinter.core.finish.moves.colour import SkySaturation
@@ -26,8 +26,9 @@ from vinter.core.finish.moves.repair import Repair, Spot
 from vinter.core.finish.moves.stars import Stars
 from vinter.core.finish.overlay import overlay
 from vinter.core.finish.recipe import Recipe, parse_recipe, recipe_of
-from vinter.core.finish.render import PartRenderer, Renderer, suggest, to_8bit
+from vinter.core.finish.render import PartRenderer, Renderer, to_8bit
 from vinter.core.finish.scene import prepare
+from vinter.core.finish.suggestion import by_stars, suggest
 from vinter.core.frames.reading import colour_from
 from vinter.core.simulate.phone import MATRIX, NEUTRAL, reddened
 from vinter.core.sky.brightness import ray_airmass

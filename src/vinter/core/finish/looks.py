@@ -13,6 +13,7 @@ from vinter.core.finish.moves.curve import Contrast, Curve
 from vinter.core.finish.moves.geometry import Geometry
 from vinter.core.finish.moves.gradient_removal import GradientRemoval
 from vinter.core.finish.moves.light_balance import (
+    HIGH_EV,
     HIGH_KELVIN,
     LOW_KELVIN,
     GroundLight,
@@ -23,15 +24,20 @@ from vinter.core.finish.moves.light_balance import (
 from vinter.core.finish.moves.noise_reduction import NoiseReduction, Smoothing
 from vinter.core.finish.moves.repair import Repair
 from vinter.core.finish.recipe import RecipeParts, recipe_of
-from vinter.core.finish.render import cool_kelvin, core_of, held, levelled, suggest
 from vinter.core.finish.scene import Scene
+from vinter.core.finish.suggestion import (
+    by_stars,
+    cool_kelvin,
+    core_of,
+    grounded,
+    held,
+    levelled,
+    night_white,
+    suggest,
+)
 
+MOONLIT_GROUND = 0.8  # EV over what the ground would have beside a dark sky
 PICKED = 2  # px about a picked place that are looked at
-
-
-def by_stars(scene: Scene) -> tuple[float, float] | None:
-    """Kelvin and cast (EV) at which a Sun-like star is white; None where the stars do not tell."""
-    return light_of(scene.white.neutral, scene.colour) if scene.white else None
 
 
 def grey_at(scene: Scene, x: float, y: float) -> tuple[float, float]:
@@ -68,31 +74,40 @@ def as_the_night_was(scene: Scene) -> RecipeParts:
         Curve(sky=Contrast(contrast=1.15)),
         NoiseReduction(sky=Smoothing(colour=0.3, light=0.1), ground=Smoothing(colour=0.5, light=0.2)),
     )
-    return held(found, scene)
+    return grounded(held(found, scene), scene)
 
 
-def _tinted(scene: Scene, kelvin: float, cast: float, ground: float) -> RecipeParts:
-    base = suggest(scene)
-    sky = cool_kelvin(scene)
-
-    found = base.with_moves(
+def _tinted(scene: Scene, kelvin: float, cast: float, ground: float, colour: float = 0.35) -> RecipeParts:
+    white, own = night_white(scene)
+    found = suggest(scene).with_moves(
         LightBalance(
-            sky=Light(kelvin=_within(sky + kelvin), cast=cast, brightness=1.7),
-            ground=GroundLight(kelvin=_within(sky + ground), brightness=1.5),
+            sky=Light(kelvin=_within(white + kelvin), cast=own + cast, brightness=1.7),
+            ground=GroundLight(kelvin=_within(white + ground), cast=own, brightness=1.5),
         ),
-        Colour(sky=SkySaturation(saturation=0.35, green=0.6, red=0.3), ground=Saturation(saturation=0.15)),
+        Colour(sky=SkySaturation(saturation=colour, green=0.6, red=0.3), ground=Saturation(saturation=0.15)),
     )
-    return held(found, scene)
+    return grounded(held(found, scene), scene)
 
 
 def cool(scene: Scene) -> RecipeParts:
     """A blue sky with a touch of magenta over warmer ground."""
-    return _tinted(scene, -250.0, 0.05, 500.0)
+    return _tinted(scene, -350.0, 0.05, 400.0)
 
 
 def warm(scene: Scene) -> RecipeParts:
     """A warm sky, as many remember it."""
-    return _tinted(scene, 650.0, 0.02, 900.0)
+    return _tinted(scene, 900.0, 0.02, 1100.0)
+
+
+def moonlit(scene: Scene) -> RecipeParts:
+    """A pale blue night over ground that can be read, as under a Moon."""
+    found = _tinted(scene, -700.0, -0.02, -300.0, 0.1).with_moves(
+        BlackPoint(magnitudes=0.6), Curve(sky=Contrast(contrast=1.05), ground=Contrast(contrast=1.1))
+    )
+    balance = found.of(LightBalance)
+    lifted = min(balance.ground.brightness + MOONLIT_GROUND, HIGH_EV)
+    ground = balance.ground.model_copy(update={"brightness": round(lifted, 2)})
+    return held(found.with_moves(balance.model_copy(update={"ground": ground})), scene)
 
 
 LOOKS: dict[str, tuple[str, Callable[[Scene], RecipeParts]]] = {
@@ -100,6 +115,7 @@ LOOKS: dict[str, tuple[str, Callable[[Scene], RecipeParts]]] = {
     "restrained": ("Restrained", suggest),
     "cool": ("Cool, a touch of magenta", cool),
     "warm": ("Warm", warm),
+    "moonlit": ("Moonlit", moonlit),
 }
 
 

@@ -4,32 +4,17 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.finish.canvas import Canvas, fresh
-from vinter.core.finish.guard import VISIBLE_NOISE, seen_noise
 from vinter.core.finish.linear_light import LinearLight
 from vinter.core.finish.loops.pixels import bytes_of, counted
 from vinter.core.finish.moves.base import LinearMove, Move
-from vinter.core.finish.moves.black_point import BlackPoint
-from vinter.core.finish.moves.colour import Colour as Saturation
-from vinter.core.finish.moves.colour import SkySaturation
-from vinter.core.finish.moves.core_light import CoreLight
-from vinter.core.finish.moves.curve import Contrast, Curve
-from vinter.core.finish.moves.detail import Contrast as LocalContrast
-from vinter.core.finish.moves.detail import Detail
-from vinter.core.finish.moves.geometry import MOST_TURN, Geometry
-from vinter.core.finish.moves.gradient_removal import GradientRemoval, glow_base
-from vinter.core.finish.moves.light_balance import GroundLight, Light, LightBalance, balance_gains
-from vinter.core.finish.moves.noise_reduction import NoiseReduction, Smoothing
-from vinter.core.finish.moves.stars import Stars
-from vinter.core.finish.recipe import RecipeParts, recipe_of
+from vinter.core.finish.moves.geometry import Geometry
+from vinter.core.finish.recipe import RecipeParts
 from vinter.core.finish.scene import Scene, region
 
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 Box = tuple[int, int, int, int]
 SURROUND = 128  # px to each side that are worked with a part: haze looks some degrees about a pixel
-NIGHT_RED_TO_BLUE = 0.92
-SMOOTHED, MOST_SMOOTHED = 0.35, 0.85  # share of the sky's colour noise, where noise just shows, and at most
-LEAST_BRIGHTNESS = 0.9  # EV: a picture that is too dark tells nothing of its noise either
 
 
 class Renderer:
@@ -131,72 +116,3 @@ def histogram(picture: U8, sky: F32, bins: int = 128) -> dict[str, list[int]]:
     """Counts of the sky's and the ground's light over evenly spaced levels."""
     ground, heaven = counted(picture, sky, bins)
     return {"sky": heaven.tolist(), "ground": ground.tolist()}
-
-
-def cool_kelvin(scene: Scene) -> float:
-    """Light balance at which the sky's own background comes out a little cool, as a night should look."""
-    background = glow_base(scene) / np.array(scene.colour.neutral)
-    kelvins = np.arange(2600.0, 9000.0, 50.0)
-    balanced = [
-        np.array(scene.colour.matrix) @ (background * balance_gains(float(k), scene.colour)) for k in kelvins
-    ]
-    away = [abs(rgb[0] / max(rgb[2], 1e-9) - NIGHT_RED_TO_BLUE) for rgb in balanced]
-    return float(kelvins[int(np.argmin(away))])
-
-
-def suggest(scene: Scene) -> RecipeParts:
-    """A restrained first recipe: level, the sky a little cool, most glow out, a darker sky, a gentle curve,
-    and colour noise smoothed the more of it there is. Of a picture without a night sky none: its own white,
-    its own blacks."""
-    if not scene.night:
-        return recipe_of()
-    kelvin = cool_kelvin(scene)
-    first = recipe_of(
-        levelled(scene),
-        GradientRemoval(share=0.85),
-        BlackPoint(magnitudes=1.1),
-        LightBalance(
-            sky=Light(kelvin=kelvin, brightness=1.6), ground=GroundLight(kelvin=kelvin, brightness=1.6)
-        ),
-        core_of(scene, 0.35),
-        Curve(sky=Contrast(contrast=1.3), ground=Contrast(contrast=1.05)),
-        Detail(sky=LocalContrast(haze=0.3, fine=0.2)),
-        Saturation(sky=SkySaturation(saturation=0.15, green=0.4)),
-        NoiseReduction(sky=Smoothing(colour=SMOOTHED, light=0.15), ground=Smoothing(colour=0.6, light=0.25)),
-        Stars(smaller=0.2),
-    )
-    noise = first.of(NoiseReduction)
-    colour = SMOOTHED * seen_noise(scene, first) / VISIBLE_NOISE
-    sky = noise.sky.model_copy(update={"colour": round(min(max(colour, SMOOTHED), MOST_SMOOTHED), 2)})
-    return held(first.with_moves(noise.model_copy(update={"sky": sky})), scene)
-
-
-def held(recipe: RecipeParts, scene: Scene) -> RecipeParts:
-    """A recipe whose sky is no brighter than its noise allows, and no darker than ``LEAST_BRIGHTNESS``."""
-    over = float(np.log2(max(seen_noise(scene, recipe), 1e-9) / VISIBLE_NOISE))
-    if over <= 0:
-        return recipe
-    balance = recipe.of(LightBalance)
-    brightness = max(round(balance.sky.brightness - over, 2), LEAST_BRIGHTNESS)
-    sky = balance.sky.model_copy(update={"brightness": min(brightness, balance.sky.brightness)})
-    return recipe.with_moves(balance.model_copy(update={"sky": sky}))
-
-
-def levelled(scene: Scene) -> Geometry:
-    """The turn that makes the picture stand level by the stars; none where they do not tell, or too far
-    off."""
-    tilt = scene.tilt
-    return (
-        Geometry(level=round(tilt, 1)) if tilt is not None and 0.05 < abs(tilt) <= MOST_TURN else Geometry()
-    )
-
-
-def core_of(scene: Scene, brightness: float) -> CoreLight:
-    """The core brightened where it stands."""
-    return CoreLight(x=round(scene.core[0], 3), y=round(scene.core[1], 3), brightness=brightness)
-
-
-def untouched(scene: Scene) -> RecipeParts:
-    """The stack as it comes, in its own white, for the before side of a comparison."""
-    kelvin = scene.colour.kelvin
-    return recipe_of(LightBalance(sky=Light(kelvin=kelvin), ground=GroundLight(kelvin=kelvin)))

@@ -30,8 +30,9 @@ LEAST_BESIDE = 0.02  # share of that window that must be sky, and ground
 LEAST_UP = 0.15  # of the zenith's direction across the lens, from which on it tells up
 APART = 0.25  # of the sky's light, by which the ground must be darker to tell how much of a pixel is sky
 USUAL_AIR = 0.22  # mag an airmass, by which the band is dimmed
-SCENE_VERSION = 2  # of what is measured and kept in a prepared scene
+SCENE_VERSION = 3  # of what is measured and kept in a prepared scene
 COARSE = 160  # px across, for the smooth glow
+LEAST_UNDER = 0.4  # weight of sky that is much darker than the smooth glow would have it
 
 
 WHOLE = (0.0, 0.0, 1.0, 1.0)
@@ -96,6 +97,11 @@ class Scene:
         return float(np.degrees(np.arcsin(np.clip(ahead, -1, 1))))
 
     @property
+    def holds_core(self) -> bool:
+        """Whether the core lies in the picture; taken for granted where no field is known."""
+        return self.field is None or _core_in(self.field) is not None
+
+    @property
     def corner_px(self) -> float:
         """Px at full size from the middle of the whole picture to its corner."""
         h, w = self.sky.shape
@@ -133,7 +139,11 @@ def _glow(small: F32, sky: F32, band: Array | None) -> Array:
                 design, best = t, np.linalg.lstsq(t * root[:, None], values[:, c] * root, rcond=None)[0]
             error = values[:, c] - design @ best
             spread = 1.4826 * np.median(np.abs(error)) + 1e-9
-            weight = np.where(error > 0, lean, 1.0) * np.exp(-0.5 * (error / (2 * spread)) ** 2)
+            # light over the surface is stars and band; under it hardly anything is, so that what lies there
+            # counts, and the surface does not run away above a corner that is darker
+            over = lean * np.exp(-0.5 * (error / (2 * spread)) ** 2)
+            under = np.maximum(np.exp(-0.5 * (error / (6 * spread)) ** 2), LEAST_UNDER)
+            weight = np.where(error > 0, over, under)
         out[:, c] = best[: t.shape[1]]
     return out
 
@@ -272,12 +282,15 @@ def _starless(rgb: F32, size: tuple[int, int]) -> F32:
 
 def _core(field: Solution | None, small: F32, sky: F32, glow: Array) -> tuple[float, float]:
     """Where the core stands, in shares: solved when it lies in the frame, else the brightest place."""
-    if field is not None:
-        x, y, front = field.pixels(np.array([GALACTIC_CENTRE]))
-        at = (float(x[0]) + 0.5) / field.width, (float(y[0]) + 0.5) / field.height
-        if front[0] and 0.03 < at[0] < 0.97 and 0.03 < at[1] < 0.97:
-            return at
-    return _brightest_place(small, sky, glow)
+    at = _core_in(field) if field is not None else None
+    return at or _brightest_place(small, sky, glow)
+
+
+def _core_in(field: Solution) -> tuple[float, float] | None:
+    """The core's place in a solved field, in shares; None when it is not in it."""
+    x, y, front = field.pixels(np.array([GALACTIC_CENTRE]))
+    at = (float(x[0]) + 0.5) / field.width, (float(y[0]) + 0.5) / field.height
+    return at if front[0] and 0.03 < at[0] < 0.97 and 0.03 < at[1] < 0.97 else None
 
 
 def region(

@@ -16,8 +16,9 @@ from vinter.core.camera.projection import View, view_of
 from vinter.core.finish.moves.core_light import CoreLight
 from vinter.core.finish.moves.gradient_removal import GradientRemoval, glow_base
 from vinter.core.finish.recipe import RecipeParts
-from vinter.core.finish.render import Renderer, suggest, to_8bit
+from vinter.core.finish.render import Renderer, to_8bit
 from vinter.core.finish.scene import Scene, prepare, terms
+from vinter.core.finish.suggestion import suggest
 from vinter.core.frames.mosaic import demosaic
 from vinter.core.frames.reading import colour_from
 from vinter.core.simulate.capture import Burst

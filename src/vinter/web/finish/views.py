@@ -17,13 +17,13 @@ from vinter.core.errors import BadInput
 from vinter.core.finish.controls import lines
 from vinter.core.finish.destinations import for_destination
 from vinter.core.finish.export import EXPORT_KINDS
-from vinter.core.finish.looks import LOOKS, by_stars, fitted, grey_at, portable
+from vinter.core.finish.looks import LOOKS, fitted, grey_at, portable
 from vinter.core.finish.moves.geometry import MOST_LEAN, Geometry
 from vinter.core.finish.moves.gradient_removal import PLANE, plain_level
 from vinter.core.finish.overlay import Overlay, overlay
 from vinter.core.finish.recipe import RecipeParts, parse_recipe, recipe_from
-from vinter.core.finish.render import suggest, untouched
 from vinter.core.finish.scene import Scene, load_scene
+from vinter.core.finish.suggestion import by_stars, suggest, untouched
 from vinter.web.finish import edit_session
 from vinter.web.finish.caption import caption
 from vinter.web.finish.forms import ExportForm, NameForm, PickForm, ViewForm

@@ -15,6 +15,8 @@ def working_copy(one: Stack) -> Path:
     from."""
     path = one.folder / WORKING
     if not path.is_file():
+        for old in one.folder.glob("working-*.npz"):  # of an earlier version
+            old.unlink(missing_ok=True)
         about = read_about(one.picture)
         save_scene(path, prepare(*read_stack(one.picture), WORKING_PX, about.solved, about.night))
     return path
