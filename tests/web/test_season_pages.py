@@ -116,3 +116,24 @@ def test_neighbouring_nights_of_a_page_are_a_day_apart(desk, mill):
     page = said(desk.get(reverse("night", args=[mill.pk, day.isoformat()])))
     for other in (day - timedelta(days=1), day + timedelta(days=1)):
         assert reverse("night", args=[mill.pk, other.isoformat()]) in page
+
+
+def test_the_years_events_are_listed_and_each_can_be_planned(desk, mill):
+    page = said(desk.get(reverse("almanac", args=[mill.pk, 2028])))
+    for words in (
+        "Geminids",
+        "Jupiter in opposition",
+        "Eclipse of the Moon",
+        "Moon beside",
+        "Zodiacal light",
+    ):
+        assert words in page, words
+    links = re.findall(r'href="(/sites/\d+/shots/new/\?[^"]*)"', page)
+    assert len(links) > 20
+    for link in links[::5]:
+        answer = desk.get(link.replace("&amp;", "&"))
+        assert answer.status_code in (200, 400), link
+        if answer.status_code == 400:  # a refusal says why, in words
+            assert "mag/arcsec^2" not in said(answer)
+    sheet = said(desk.get(reverse("season", args=[mill.pk, 2028])))
+    assert "<title>Geminids</title>" in sheet and reverse("almanac", args=[mill.pk, 2028]) in sheet

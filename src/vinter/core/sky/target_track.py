@@ -17,6 +17,7 @@ from vinter.core.sky.brightness import (
     to_nanolamberts,
     twilight,
 )
+from vinter.core.sky.eclipse import light_left
 from vinter.core.sky.ephemeris import Array
 from vinter.core.sky.galaxy import POLE_DEC, POLE_RA, arch_top
 from vinter.core.sky.glow import town_light
@@ -27,6 +28,8 @@ PERFECT_NL = 56.4  # a 21.95 zenith, for the reference contrast
 OUTSHINES = 1000.0  # the contrast of what outshines the sky
 STAND_IN = 21.5  # mag/arcsec^2, a faint stretch of the band
 PERFECT_LOSS = 0.172  # magnitudes of extinction in that reference
+
+NEAR_SHADOW = 2.5  # degrees of phase angle, beyond which the Moon is in no shadow
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -138,13 +141,22 @@ def track(
         tilt=lean(site, year, t, what, alt, az),
         natural=dark,
         towns=towns.at(alt, az),
-        moon=moonlight(alt, az, moon_alt, moon_az, phase, k),
+        moon=moonlight(alt, az, moon_alt, moon_az, phase, k) * _uneclipsed(sun, moon, phase),
         twilight=twilight(alt, az, sun_alt, sun_az),
         ground=ground,
         extinction=k,
         spread=towns.spread(alt, az, dark),
         what=what,
     )
+
+
+def _uneclipsed(sun: Array, moon: Array, phase: Array) -> Array:
+    """Share of the Moon's light that the Earth's shadow leaves it."""
+    out = np.ones(len(phase))
+    near = phase < NEAR_SHADOW
+    if near.any():
+        out[near] = light_left(sun[near], moon[near])
+    return out
 
 
 def arch(site: Site, unix: float) -> tuple[float, float]:

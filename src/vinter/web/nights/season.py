@@ -6,6 +6,7 @@ from datetime import date
 import cv2
 import numpy as np
 
+from vinter.core.sky.almanac import Event, Kind
 from vinter.core.sky.nights import Night
 from vinter.core.sky.ranking import NightFilter, Run, runs
 from vinter.core.sky.site import Site
@@ -67,6 +68,17 @@ def _brackets(best: list[Run], first: date, days: int) -> list[dict[str, float]]
                 }
             )
     return out
+
+
+def marks_of(events: list[Event], year: int) -> list[tuple[float, str, str]]:
+    """Events of one night as marks beside the sheet: how far down, the evening, and what it is."""
+    first, last = year_span(year)
+    days = (last - first).days + 1
+    return [
+        (round(_y(e.day, first, days) + HEIGHT / days / 2, 1), e.day.isoformat(), e.name)
+        for e in events
+        if e.last is None and e.kind in (Kind.SHOWER, Kind.ECLIPSE, Kind.OPPOSITION)
+    ]
 
 
 def season(site: Site, year: int, query: PlanQuery) -> Season:

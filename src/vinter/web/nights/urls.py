@@ -10,6 +10,7 @@ urlpatterns = [
     path("night/", views.next_night, name="next-night"),
     path("season/", views.first_season, name="first-season"),
     path("sites/<int:pk>/season/<int:year>/", views.season_sheet, name="season"),
+    path("sites/<int:pk>/almanac/<int:year>/", views.almanac_page, name="almanac"),
     path("sites/<int:pk>/season/<int:year>.png", views.season_picture, name="season-picture"),
     path("sites/<int:pk>/season/minute.json", views.season_minute, name="season-minute"),
     path("sites/<int:pk>/season/<int:year>.csv", views.season_table, name="season-table"),

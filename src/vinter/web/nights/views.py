@@ -24,13 +24,14 @@ from vinter.core.sky.thresholds import MOON_SCHOOLS
 from vinter.core.sky.verdict import judge
 from vinter.web.forecast.chances import Chances
 from vinter.web.forms import checked, read_day, row_number
+from vinter.web.nights.almanac import almanac, almanac_if_known
 from vinter.web.nights.dome import dome
 from vinter.web.nights.drawing import draw, reading
 from vinter.web.nights.forms import WEEKDAYS, CursorForm, DriveForm, MinuteForm, PreferencesForm
 from vinter.web.nights.models import preferences_of
 from vinter.web.nights.outlook import ahead, today
 from vinter.web.nights.query import PlanQuery, plan_query
-from vinter.web.nights.season import Season, season
+from vinter.web.nights.season import Season, marks_of, season
 from vinter.web.nights.years import judged_nights, year_span
 from vinter.web.owned import owned, person
 from vinter.web.sites.models import Site
@@ -73,11 +74,29 @@ def season_sheet(request: HttpRequest, pk: int, year: int) -> HttpResponse:
         {
             "site": site,
             "sheet": _sheet(site, year, query),
+            "marks": marks_of(almanac_if_known(site.core(), year), year),
             "others": others,
             "before": year - 1,
             "after": year + 1,
             **_filters(query),
             **head("Season", site=site, context=_context(query, site)),
+        },
+    )
+
+
+def almanac_page(request: HttpRequest, pk: int, year: int) -> HttpResponse:
+    """Showers, eclipses, meetings and what else happens in a year at a site."""
+    site = owned(Site, request, pk)
+    return render(
+        request,
+        "nights/almanac.html",
+        {
+            "site": site,
+            "year": year,
+            "before": year - 1,
+            "after": year + 1,
+            "events": almanac(site.core(), year),
+            **head("Season", site=site, context=site.name),
         },
     )
 

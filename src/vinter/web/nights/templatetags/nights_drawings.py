@@ -55,6 +55,6 @@ def sky_dome(dome: Dome) -> dict[str, Any]:
 
 
 @register.inclusion_tag("nights/drawings/season.html")
-def season_sheet(site: Any, sheet: Any, query: str) -> dict[str, Any]:
-    """A year of nights, one row a night, with the best runs in brackets."""
-    return {"site": site, "sheet": sheet, "q": query}
+def season_sheet(site: Any, sheet: Any, query: str, marks: Any = ()) -> dict[str, Any]:
+    """A year of nights, one row a night, with the best runs in brackets and events marked."""
+    return {"site": site, "sheet": sheet, "q": query, "marks": marks}
