@@ -116,6 +116,7 @@ def test_ten_things_noted_without_signal_are_in_the_ledger_once(page, nerea):
     page.locator("form[data-note=lesson] button").click()
     for k in range(3):
         page.locator("[data-check]").nth(k).check()
+    expect(page.locator("#waits")).to_contain_text("8 things wait")
     page.reload()  # killed and opened again
     expect(page.locator("#waits")).to_contain_text("8 things wait")
     page.goto(reverse("point", args=[shot.pk]))
@@ -135,3 +136,35 @@ def test_ten_things_noted_without_signal_are_in_the_ledger_once(page, nerea):
     page.goto(reverse("ledger"))
     for words in ("Note 0: mist", "Note 3: mist", "Bring the second heater.", "off, by"):
         expect(page.get_by_text(words).first).to_be_attached()
+
+
+@pytest.mark.django_db(transaction=True)
+def test_the_test_shot_is_judged_by_answers_without_signal(page, tmp_path, nerea):
+    shot = Shot.objects.get(owner=nerea)
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.goto("/")
+    page.get_by_role("button", name="Enter as Nerea").click()
+    page.goto(reverse("card", args=[shot.pk]))
+    page.locator("html[data-kept=yes]").wait_for(timeout=20_000)
+    page.context.set_offline(True)
+    page.goto(reverse("check", args=[shot.pk]))
+
+    def answer(*words):
+        for text in words:
+            page.get_by_label(text, exact=True).check()
+
+    answer("about a quarter from the left", "many", "long lines, all one way", "no, or a few stars")
+    expect(page.locator("#answer")).to_be_hidden()
+    answer("where it was planned")
+    expect(page.locator("#answer")).to_contain_text("Next: shutter 6 s.")
+    answer("points", "too far left")
+    expect(page.locator("#answer")).to_contain_text("Next: turn the phone left")
+    page.screenshot(path=tmp_path / "ask.png", full_page=True)
+    assert red_only(tmp_path / "ask.png")
+    labels = page.locator(".ask label")
+    heights = labels.evaluate_all("all => all.map((l) => l.getBoundingClientRect().height)")
+    assert min(heights) >= 44
+    page.context.set_offline(False)
+    page.goto(reverse("card", args=[shot.pk]))
+    page.locator("body[data-waiting='0']").wait_for(state="attached")
+    assert shot.fieldnote_set.filter(kind="answer").count() == 3

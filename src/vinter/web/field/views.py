@@ -19,11 +19,14 @@ from vinter.core.field.aimed import aimed
 from vinter.core.field.card import checks, plan_b, timing
 from vinter.core.field.check import advise, sky_level
 from vinter.core.field.packing import Outing, Packed, cold_and_dew, marked, pack_list
+from vinter.core.field.questions import QUESTIONS, every_answer, moves
 from vinter.core.field.times import CardTime, card_times
 from vinter.core.formats.cardpdf import CardText, card_pdf
+from vinter.core.planning.shot import field_of_view
 from vinter.core.stack.single import Given, solve_picture
 from vinter.web.compute import computed
 from vinter.web.conventions import as_wished, dated
+from vinter.web.field.answers import drawing
 from vinter.web.field.forms import PackForm
 from vinter.web.field.minutes import night_data
 from vinter.web.field.models import CardTicket, PackMark, ticket_of
@@ -209,6 +212,26 @@ def _as_true(solved: dict[str, Any], shot: Shot) -> dict[str, Any]:
     return solved | {"direction": shot.north.true(solved["direction"])}
 
 
+def _questions(shot: Shot) -> dict[str, Any]:
+    """What one can answer without signal, and what follows from every path of answers."""
+    across, down = field_of_view(shot.core_lens, shot.portrait)
+    drift = float(shot.exposure["shutter"]["worst_px_s"])
+    return {
+        "questions": [
+            {
+                "key": q.key,
+                "words": q.words,
+                "answers": [(a, drawing(q.key, a.key)) for a in q.answers],
+            }
+            for q in QUESTIONS
+        ],
+        "paths": {
+            "paths": every_answer(shot.core_lens, shot.iso, shot.shutter, drift, shot.tolerance_px),
+            "moves": moves(across, down),
+        },
+    }
+
+
 def check(request: HttpRequest, pk: int) -> HttpResponse:
     """Give it the test shot: it says the one next change."""
     shot = owned(Shot, request, pk)
@@ -231,7 +254,9 @@ def check(request: HttpRequest, pk: int) -> HttpResponse:
             shot.tolerance_px,
             sky_level(m, linear),
         )
-    return render(request, "field/check.html", {"shot": shot, "advice": advice, "aimed": found}, status=200)
+    return render(
+        request, "field/check.html", {"shot": shot, "advice": advice, "aimed": found, **_questions(shot)}
+    )
 
 
 def _items(shot: Shot) -> list[Packed]:

@@ -3,15 +3,21 @@
 const BASE = "vinter-field-notes";
 const STORE = "waiting";
 
+let opened = null; // the base, opened once, so that a note is on its way to it at once
+
 function base() {
-  return new Promise((done, failed) => {
+  opened = opened || new Promise((done, failed) => {
     const asked = indexedDB.open(BASE, 1);
     asked.onupgradeneeded = () => asked.result.createObjectStore(STORE, {
       keyPath: "key"
     });
     asked.onsuccess = () => done(asked.result);
-    asked.onerror = () => failed(asked.error);
+    asked.onerror = () => {
+      opened = null;
+      failed(asked.error);
+    };
   });
+  return opened;
 }
 
 async function inStore(mode, work) {
@@ -19,10 +25,7 @@ async function inStore(mode, work) {
   return new Promise((done, failed) => {
     const change = db.transaction(STORE, mode);
     const asked = work(change.objectStore(STORE));
-    change.oncomplete = () => {
-      db.close();
-      done(asked ? asked.result : undefined);
-    };
+    change.oncomplete = () => done(asked ? asked.result : undefined);
     change.onerror = () => failed(change.error);
   });
 }
