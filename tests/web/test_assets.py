@@ -9,7 +9,7 @@ from django.urls import reverse
 
 from vinter.web.field.standalone import SCRIPTS, inlined
 
-HASHED = re.compile(r"/static/[\w/.-]+\.[0-9a-f]{12}\.(?:js|css|svg)")
+HASHED = re.compile(r"/static/[\w/.-]+\.[0-9a-f]{12}\.(?:js|css|svg|png)")
 PAGES = (
     "home",
     "sites",
@@ -90,5 +90,6 @@ def test_the_field_worker_is_asked_for_anew_and_the_manifest_points_to_the_cards
     worker = desk.get(reverse("field-worker"))
     assert worker["Cache-Control"] == "no-cache" and worker["Service-Worker-Allowed"] == "/field/"
     manifest = desk.get(reverse("field-manifest")).json()
-    assert manifest["start_url"] == manifest["scope"] == reverse("cards")
-    assert HASHED.fullmatch(manifest["icons"][0]["src"])
+    assert manifest["start_url"] == reverse("cards") and manifest["scope"] == "/"
+    assert all(HASHED.fullmatch(icon["src"]) for icon in manifest["icons"])
+    assert manifest["share_target"]["action"] == reverse("share")

@@ -290,4 +290,4 @@ def test_what_is_prepared_by_another_does_not_exist(client, nerea, stranger, sho
     ]
     assert [u for u in gets if client.get(u).status_code != 404] == []
     assert [u for u in posts if client.post(u).status_code != 404] == []
-    assert json.loads(said(client.get(reverse("field-manifest"))))["scope"] == "/field/"
+    assert json.loads(said(client.get(reverse("field-manifest"))))["scope"] == "/"

@@ -314,17 +314,35 @@ def service_worker(request: HttpRequest) -> HttpResponse:
 
 
 def manifest(request: HttpRequest) -> JsonResponse:
-    """What a phone needs to install the field pages."""
+    """What a phone needs to install Vinter: it opens red, with the cards, and takes pictures that are shared
+    with it."""
     return JsonResponse(
         {
-            "name": "Vinter field",
+            "name": "Vinter",
             "short_name": "Vinter",
             "start_url": reverse("cards"),
-            "scope": reverse("cards"),
+            "scope": "/",
             "display": "standalone",
             "background_color": "#000000",
             "theme_color": "#000000",
-            "icons": [{"src": static("vendor/field-mark.svg"), "sizes": "any", "type": "image/svg+xml"}],
+            "icons": [
+                *(
+                    {
+                        "src": static(f"icons/vinter-{px}.png"),
+                        "sizes": f"{px}x{px}",
+                        "type": "image/png",
+                        "purpose": "any maskable",
+                    }
+                    for px in (192, 512)
+                ),
+                {"src": static("vendor/field-mark.svg"), "sizes": "any", "type": "image/svg+xml"},
+            ],
+            "share_target": {
+                "action": "/share/",
+                "method": "POST",
+                "enctype": "multipart/form-data",
+                "params": {"files": [{"name": "files", "accept": ["image/*", ".dng", ".raw"]}]},
+            },
         },
         content_type="application/manifest+json",
     )

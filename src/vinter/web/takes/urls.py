@@ -2,12 +2,14 @@
 
 from django.urls import path
 
-from vinter.web.takes import doctor, unplanned, views
+from vinter.web.takes import doctor, shared, unplanned, views
 
 urlpatterns = [
     path("takes/", views.takes, name="takes"),
     path("takes/doctor/", doctor.doctor, name="doctor"),
     path("takes/new/", views.new_upload, name="take-upload"),
+    path("share/", shared.shared, name="share"),
+    path("takes/<int:pk>/shot/", shared.of_shot, name="take-of"),
     path("shots/<int:pk>/shoot/", views.shoot, name="shoot"),
     path("takes/<int:pk>/", views.take, name="take"),
     path("takes/<int:pk>/upload/", views.upload, name="upload"),

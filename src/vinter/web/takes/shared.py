@@ -1,0 +1,77 @@
+"""Pictures shared from the phone's gallery: a take of tonight's shot, or the person says of which."""
+
+import time
+
+from django.core.exceptions import PermissionDenied
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.csrf import csrf_exempt
+from django.views.decorators.http import require_POST
+
+from vinter.core.errors import BadInput
+from vinter.core.sky.nights import evening_of
+from vinter.web.forms import row_number
+from vinter.web.jobs.models import enqueue
+from vinter.web.owned import owned, person
+from vinter.web.quota import check_quota
+from vinter.web.shots.models import Shot
+from vinter.web.takes.intake import Refused, take_in_upload
+from vinter.web.takes.models import Take
+from vinter.web.workflow import head
+
+OWN_HAND = ("none", "same-origin")  # where a share comes from: the phone itself, as browsers say
+NEAR_DAYS = 1  # days around today in which tonight's shots are looked for
+TITLE = "Shared from the phone"
+
+
+def shots_of_tonight(request: HttpRequest, now: float) -> list[Shot]:
+    """The shots planned for the night that a moment belongs to, by the clock of each shot's site."""
+    own = Shot.objects.filter(owner=person(request)).select_related("site").order_by("moment")
+    near = [s for s in own if abs(s.moment - now) < (NEAR_DAYS + 1) * 86400]
+    return [s for s in near if s.night == evening_of(s.site.core(), now)]
+
+
+@csrf_exempt  # the phone hands the pictures over itself and knows no token; other sites are refused below
+@require_POST
+def shared(request: HttpRequest) -> HttpResponse:
+    """Take in what was shared; to its take, or to the question of which shot it is."""
+    if request.headers.get("Sec-Fetch-Site", "none") not in OWN_HAND:
+        raise PermissionDenied("pictures are shared by the phone itself")
+    files = request.FILES.getlist("files")
+    if not files:
+        raise BadInput("no picture came with what was shared")
+    check_quota(person(request).pk)
+    shots = shots_of_tonight(request, time.time())
+    shot = shots[0] if len(shots) == 1 else None
+    take = Take.objects.create(
+        owner=person(request), shot=shot, kind=Take.UPLOADED, title=shot.title if shot else TITLE
+    )
+    kept, refused = 0, []
+    for file in files:
+        try:
+            take_in_upload(take, (file.name or "picture.jpg")[:200], file)
+            kept += 1
+        except Refused as error:
+            refused.append(str(error))
+    if not kept:
+        take.delete()
+        raise BadInput("; ".join(refused))
+    enqueue(person(request), "measure", take.pk)
+    return redirect("take-of", take.pk) if len(shots) > 1 else redirect("take", take.pk)
+
+
+def of_shot(request: HttpRequest, pk: int) -> HttpResponse:
+    """Which of tonight's shots a take is of; by POST it becomes one of it."""
+    take = owned(Take, request, pk)
+    if take.shot_id is not None:
+        return redirect("take", take.pk)
+    if request.method == "POST":
+        chosen = row_number(request.POST.get("shot", ""))
+        if chosen is not None:
+            take.shot = owned(Shot, request, chosen)
+            take.title = take.shot.title
+            take.save(update_fields=["shot", "title"])
+            enqueue(person(request), "measure", take.pk)
+        return redirect("take", take.pk)
+    shots = shots_of_tonight(request, time.time())
+    return render(request, "takes/of_shot.html", {"take": take, "shots": shots, **head("Takes")})

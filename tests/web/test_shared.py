@@ -1,0 +1,59 @@
+"""Pictures that a phone's gallery shares: a take of tonight's shot, or the question of which."""
+
+import time
+
+import pytest
+from desk import said, upload
+from django.urls import reverse
+from starfield import Field, make
+
+from vinter.core.sky.nights import evening_of
+from vinter.web.shots.models import Shot
+from vinter.web.takes.models import Take
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def pictures(tmp_path):
+    make(tmp_path, Field(count=2, width=400, height=300, stars=60, focal=300.0))
+    return [upload(p.name, p.read_bytes()) for p in sorted(tmp_path.glob("*.dng"))]
+
+
+def tonight(shot):
+    shot.moment = time.time() + 3600
+    shot.night = evening_of(shot.site.core(), time.time())
+    shot.save()
+    return shot
+
+
+def test_what_is_shared_tonight_is_a_take_of_tonights_shot(desk, shot, pictures):
+    tonight(shot)
+    answer = desk.post(reverse("share"), {"files": pictures}, headers={"sec-fetch-site": "none"})
+    take = Take.objects.get(shot=shot)
+    assert answer.url == reverse("take", args=[take.pk]) and take.frame_set.count() == 2
+
+
+def test_of_two_shots_it_asks_and_without_one_it_stands_alone(desk, shot, pictures):
+    other = Shot.objects.get(pk=tonight(shot).pk)
+    other.pk, other.title = None, "Trails over the dyke"
+    other.save()
+    answer = desk.post(reverse("share"), {"files": pictures})
+    take = Take.objects.get(title="Shared from the phone")
+    assert answer.url == reverse("take-of", args=[take.pk])
+    page = said(desk.get(answer.url))
+    assert shot.title in page and "Trails over the dyke" in page and "None of them" in page
+    desk.post(answer.url, {"shot": other.pk})
+    assert Take.objects.get(pk=take.pk).shot_id == other.pk
+    Shot.objects.all().update(night="2020-01-01", moment=1.0)
+    alone = desk.post(reverse("share"), {"files": [upload("a.dng", b"no picture"), *pictures[:0]]})
+    assert alone.status_code == 400 and "a.dng" in said(alone)
+
+
+def test_another_site_cannot_share_in_ones_name(desk, pictures, client):
+    for site in ("cross-site", "same-site"):
+        answer = desk.post(reverse("share"), {"files": pictures}, headers={"sec-fetch-site": site})
+        assert answer.status_code == 403
+    desk.logout()
+    assert desk.post(reverse("share"), {"files": pictures}).status_code == 302  # to the sign-in
+    assert not Take.objects.filter(title="Shared from the phone").exists()
