@@ -90,7 +90,7 @@ def test_frames_of_three_nights_become_three_takes_and_nothing_is_lost(desk, ner
             jpeg_at(files[-1], (mill.lat, mill.lon), when.replace("10:00", f"1{k}:00"), seed=10 * i + k)
     take = brought(desk, nerea, tools, files)
     page = said(desk.get(reverse("take", args=[take.pk])))
-    assert "These frames are of 3 nights: 16 May 2026 (2), 17 May 2026 (1), 14 Jul 2026 (2)" in page
+    assert "These frames do not belong together: 16 May 2026 (2); 17 May 2026 (1); 14 Jul 2026 (2)" in page
     originals = {f.name: f.path.read_bytes() for f in take.frame_set.all()}
     desk.post(reverse("take-split", args=[take.pk]))
     takes = Take.objects.filter(owner=nerea, shot=None).order_by("pk")
@@ -157,3 +157,23 @@ def test_a_file_that_is_no_picture_is_named_and_leaves_no_take(desk, nerea):
     assert answer.status_code == 400 and "notes.txt" in said(answer)
     assert not Take.objects.filter(owner=nerea, shot=None).exists()
     assert desk.post(reverse("picture-new")).status_code == 400
+
+
+def test_frames_of_two_cameras_are_compared_apart_and_offered_a_take_each(desk, nerea, tools, tmp_path):
+    take = Take.objects.create(owner=nerea, kind=Take.UPLOADED, title="A folder")
+    for k in range(6):
+        model = "Marlet 7" if k < 3 else "Marlet 4"
+        path = tmp_path / f"{k}.jpg"
+        jpeg_at(path, (37.7, -8.78), f"2027:06:10 00:4{k}:00", model=model, seed=k)
+        desk.post(reverse("upload", args=[take.pk]), {"file": upload(path.name, path.read_bytes())})
+    measure_take(take.pk, tools)
+    take = Take.objects.get(pk=take.pk)
+    assert {label: len(frames) for label, frames in take.groups().items()} == {"Marlet 4": 3, "Marlet 7": 3}
+    reasons = " ".join(" ".join(f.measure["reasons"]) for f in take.frame_set.all())
+    assert "against" not in reasons  # nobody is held against another camera's frames
+    page = said(desk.get(reverse("take", args=[take.pk])))
+    assert "These frames do not belong together: Marlet 4 (3); Marlet 7 (3)" in page
+    desk.post(reverse("take-split", args=[take.pk]))
+    titles = sorted(Take.objects.filter(title__startswith="A folder").values_list("title", flat=True))
+    assert titles == ["A folder, Marlet 4", "A folder, Marlet 7"]
+    assert all(t.frame_set.count() == 3 for t in Take.objects.filter(title__startswith="A folder"))

@@ -147,6 +147,29 @@ class Take(Binnable):
                 out.setdefault(_evening(self.site, unix), []).append(frame)
         return dict(sorted(out.items()))
 
+    def groups(self) -> "dict[str, list[Frame]]":
+        """Its measured frames by night, camera and lens, each under what tells it from the others, the
+        earliest first. A frame whose file says less goes with the first that does not contradict it."""
+        found: dict[tuple[date | None, str, int], list[Frame]] = {}
+        for frame in (f for f in self.frame_set.all() if f.measure):
+            key = self._group_of(frame)
+            alike = next((k for k in found if _compatible(k, key)), key)
+            found.setdefault(alike, []).append(frame)
+        many = [len({k[i] for k in found}) > 1 for i in range(3)]
+        out: dict[str, list[Frame]] = {}
+        for key in sorted(found, key=lambda k: (k[0] or date.max, k[1], k[2])):
+            day, camera, lens = key
+            parts = (f"{day:%-d %b %Y}" if day else "", camera, f"{lens} mm" if lens else "")
+            label = ", ".join(part for part, counts in zip(parts, many, strict=True) if counts and part)
+            out.setdefault(label or "the rest", []).extend(found[key])
+        return out
+
+    def _group_of(self, frame: "Frame") -> tuple[date | None, str, int]:
+        m = frame.measure or {}
+        unix = m.get("time")
+        day = _evening(self.site, unix) if unix is not None and believable(unix) else None
+        return day, camera_name(m.get("make", ""), m.get("model", "")), round(m.get("f35") or 0)
+
     @property
     def evening(self) -> date:
         """The evening of its night: its shot's, else that of its first frame, else of when it was brought."""
@@ -207,6 +230,12 @@ class Take(Binnable):
     def serving_as(self, frame_type: str) -> "list[Frame]":
         """Its ground exposures, darks, flats or bias frames that can be used."""
         return [f for f in self.frame_set.all() if f.candidate.serves_as(frame_type)]
+
+
+def _compatible(a: tuple[date | None, str, int], b: tuple[date | None, str, int]) -> bool:
+    """Whether two groups may be one: what both know of night, camera and lens is the same."""
+    same = [x == y or not x or not y for x, y in zip(a, b, strict=True)]
+    return all(same)
 
 
 def _evening(site: Site | None, unix: float) -> date:

@@ -18,7 +18,7 @@ from vinter.core.sky.targets import target
 from vinter.web.jobs.registry import JobContext
 from vinter.web.takes.focus import SOFT_TICKS, learn_focus
 from vinter.web.takes.models import Frame, Take
-from vinter.web.takes.unplanned import find_origin, split_by_night
+from vinter.web.takes.unplanned import find_origin, split_apart
 from vinter.web.takes.work import measure_file, shoot_frame
 
 FILM_FPS = 12.0
@@ -116,8 +116,8 @@ def measure_take(pk: int, context: JobContext) -> None:
     if take.shot:
         take.settle_times()
     learn_focus(take)
-    if take.told.get("by_night") and len(take.evenings()) > 1:
-        split_by_night(take)
+    if take.told.get("by_night") and len(take.groups()) > 1:
+        split_apart(take)
 
 
 def film_take(pk: int, context: JobContext) -> None:
@@ -163,10 +163,12 @@ def _measure_some(take: Take, waiting: list[Frame], context: JobContext, start: 
 
 
 def _compare(take: Take) -> None:
-    """Judge the frames against each other."""
-    frames = [f for f in take.frame_set.all() if f.measure]
-    for f, m in zip(frames, compare([stored_measure(f.measure or {}) for f in frames]), strict=True):
-        f.measure = {**(f.measure or {}), "verdict": m.verdict, "reasons": m.reasons}
+    """Judge the frames against each other, each among those of its night, camera and lens."""
+    groups = take.groups()
+    frames = [f for of_it in groups.values() for f in of_it]
+    for of_it in groups.values():
+        for f, m in zip(of_it, compare([stored_measure(f.measure or {}) for f in of_it]), strict=True):
+            f.measure = {**(f.measure or {}), "verdict": m.verdict, "reasons": m.reasons}
     _outside(take, frames)
     types = classify_take([stored_measure(f.measure or {}) for f in frames])
     for f, frame_type in zip(frames, types, strict=True):

@@ -1,4 +1,5 @@
-"""Takes that nobody planned: where and with what they were shot, and one take for each night."""
+"""Takes that nobody planned: where and with what they were shot, and one take for each night, camera and
+lens."""
 
 import os
 from pathlib import Path
@@ -94,9 +95,9 @@ def origin(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def split(request: HttpRequest, pk: int) -> HttpResponse:
-    """A take for each night of an unplanned one."""
+    """A take for each night, camera and lens of an unplanned one."""
     take = owned(Take, request, pk)
-    split_by_night(take)
+    split_apart(take)
     return redirect("takes")
 
 
@@ -124,25 +125,25 @@ def _flat(site: Site, place: tuple[float, float]) -> tuple[Any, Any, Any, Any]:
     return site.lat, site.lon, place[0], place[1]
 
 
-def split_by_night(take: Take) -> list[Take]:
-    """One take for each night of an unplanned one, which keeps the first night and what has no time.
+def split_apart(take: Take) -> list[Take]:
+    """One take for each night, camera and lens of an unplanned one, which keeps the first of them.
 
-    Originals and their pictures go along; BadInput where there is one night only, or stacks were made of it.
+    Originals and their pictures go along; BadInput where there is one only, or stacks were made of it.
     """
     if take.shot:
         raise BadInput(f"{take.title}: it belongs to a shot, and so to one night")
     if take.stack_set.exists():
         raise BadInput(f"{take.title}: stacks were made of it, so its frames stay together")
-    nights = take.evenings()
-    if len(nights) < 2:
-        raise BadInput(f"{take.title}: all its frames with a time are of one night")
-    (first, _), *others = nights.items()
+    groups = take.groups()
+    if len(groups) < 2:
+        raise BadInput(f"{take.title}: all its frames are of one night, camera and lens")
+    (first, _), *others = groups.items()
     out = [take]
-    for evening, frames in others:
+    for label, frames in others:
         other = Take.objects.create(
             owner=take.owner,
             kind=take.kind,
-            title=f"{take.title}, {evening:%-d %b %Y}"[:120],
+            title=f"{take.title}, {label}"[:120],
             own_site=take.own_site,
             own_phone=take.own_phone,
         )
@@ -156,7 +157,7 @@ def split_by_night(take: Take) -> list[Take]:
         for path in old:
             path.unlink(missing_ok=True)
         out.append(other)
-    take.title = f"{take.title}, {first:%-d %b %Y}"[:120]
+    take.title = f"{take.title}, {first}"[:120]
     take.save(update_fields=["title"])
     return out
 

@@ -114,7 +114,7 @@ def take(request: HttpRequest, pk: int) -> HttpResponse:
             "learned": one.shot.phone.learned.get(one.shot.lens) if one.shot else None,
             "origin": None if one.shot or not frames else OriginForm(one),
             "facts": one.facts(),
-            "evenings": None if one.shot else one.evenings(),
+            "groups": None if one.shot else one.groups(),
             "film_form": FilmForm(auto_id="film-%s", initial=one.film_wish or None),
             **head("Takes", take=one, context=one.title),
         },
