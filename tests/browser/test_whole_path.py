@@ -69,7 +69,7 @@ def test_from_a_night_to_a_picture(page, worker, tmp_path, shot, small_sensor):
         ..., 0
     ].max() > 150
     # all that is set and where to point is on the first screen; cautions, the minute and notes close below
-    assert page.locator("li").last.bounding_box()["y"] + 44 <= 844
+    assert page.locator("li:has([data-check])").last.bounding_box()["y"] + 44 <= 844
     assert page.evaluate("document.documentElement.scrollHeight") <= 844 + 260
     page.get_by_text("Flash off").click()
     page.reload()
@@ -147,6 +147,9 @@ def test_from_a_night_to_a_picture(page, worker, tmp_path, shot, small_sensor):
         "Takes",
         "Stack",
     ]
+    page.locator("nav a.reached", has_text="Stack").click()
+    page.set_viewport_size({"width": 390, "height": 844})
+    check_phone(page, "the stack")
     assert page.faults == []
 
 
@@ -191,6 +194,47 @@ def test_the_page_fits_a_phone(page, shot):
     page.goto("/")
     page.get_by_role("button", name="Enter as Nerea").click()
     page.set_viewport_size({"width": 390, "height": 844})
-    for address in ("/", f"/sites/{shot.site.pk}/night/2027-06-09/", f"/shots/{shot.pk}/", "/ledger/"):
+    site = f"/sites/{shot.site.pk}"
+    for address in (
+        "/",
+        f"{site}/night/2027-06-09/",
+        f"{site}/season/2027/",
+        f"{site}/horizon/",
+        f"{site}/skyline/",
+        f"/shots/{shot.pk}/",
+        "/ledger/",
+    ):
         page.goto(address)
-        assert page.evaluate("document.documentElement.scrollWidth") <= 391, address
+        check_phone(page, address)
+
+
+# Drawn words that are seen, with their height on the screen, smallest first
+DRAWN_WORDS = """() => [...document.querySelectorAll("svg text")]
+  .filter((t) => t.getClientRects().length && t.textContent.trim())
+  .map((t) => [parseFloat(getComputedStyle(t).fontSize) * Math.abs(t.getScreenCTM().d), t.textContent.trim()])
+  .sort((a, b) => a[0] - b[0])"""
+
+
+def check_phone(page, address):
+    """Nothing reaches beyond a phone's width, and no drawn word is under 11 px on it."""
+    assert page.evaluate("document.documentElement.scrollWidth") <= 391, address
+    small = [(px, words) for px, words in page.evaluate(DRAWN_WORDS) if px < 10.99]
+    assert not small, (address, small[:5])
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_wide_drawing_begins_at_the_window_on_a_phone(page, shot):
+    page.goto("/")
+    page.get_by_role("button", name="Enter as Nerea").click()
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.goto(f"/sites/{shot.site.pk}/night/2027-06-09/")
+    bracket = page.locator(".bracket").first.bounding_box()
+    middle = bracket["x"] + bracket["width"] / 2
+    assert 60 < middle < 330
+    # and the first screen says what the night is worth, and leads on
+    short = page.locator("#short")
+    expect(short).to_contain_text(
+        re.compile(r"\d\d:\d\d–\d\d:\d\d.* usable,\s+\d+\s%\s+of\s+the best night of\s+2027", re.S)
+    )
+    button = short.get_by_role("link", name="Plan a shot").bounding_box()
+    assert button["y"] + button["height"] < 844

@@ -8,6 +8,7 @@ import numpy as np
 from vinter.core.camera.projection import view_of
 from vinter.core.field.minutes import Minute, card_minutes, coming
 from vinter.core.field.times import short_name
+from vinter.core.planning.picture import Wish
 from vinter.core.sky.targets import target
 from vinter.web.shots.models import Shot
 from vinter.web.templatetags.figures import clock
@@ -15,11 +16,13 @@ from vinter.web.templatetags.figures import clock
 HORIZON_STEP = 3  # degrees of azimuth between points of the horizon that the page draws
 
 
-def night_data(shot: Shot) -> dict[str, Any]:
+def minutes_of(shot: Shot, wish: Wish) -> list[Minute]:
+    """The night of a shot at every ten minutes; ``wish`` is what was asked for."""
+    return card_minutes(wish, shot.pose, "pose" in shot.own)
+
+
+def night_data(shot: Shot, wish: Wish, rows: list[Minute]) -> dict[str, Any]:
     """The night of a shot for its card and its page that points; directions are (azimuth, altitude)."""
-    wish = shot.wish
-    own = "pose" in shot.own
-    rows = card_minutes(wish, shot.pose, own)
     view = view_of(shot.core_lens, shot.pose, shot.portrait)
     zone = shot.site.tz
     return {

@@ -18,9 +18,11 @@ from django.views.decorators.http import require_POST
 from vinter.core.field.aimed import aimed
 from vinter.core.field.card import checks, plan_b, timing
 from vinter.core.field.check import advise, sky_level
+from vinter.core.field.minutes import Minute
 from vinter.core.field.packing import Outing, Packed, cold_and_dew, marked, pack_list
 from vinter.core.field.questions import QUESTIONS, every_answer, moves
 from vinter.core.field.times import CardTime, card_times
+from vinter.core.field.turns import Run, turns
 from vinter.core.formats.cardpdf import CardText, card_pdf
 from vinter.core.planning.shot import field_of_view
 from vinter.core.stack.single import Given, solve_picture
@@ -28,7 +30,7 @@ from vinter.web.compute import computed
 from vinter.web.conventions import as_wished, dated
 from vinter.web.field.answers import drawing
 from vinter.web.field.forms import PackForm
-from vinter.web.field.minutes import night_data
+from vinter.web.field.minutes import minutes_of, night_data
 from vinter.web.field.models import CardTicket, PackMark, ticket_of
 from vinter.web.field.notes import take_in
 from vinter.web.field.standalone import standalone
@@ -66,8 +68,12 @@ def _timed(one: CardTime, zone: str) -> str:
 def _context(shot: Shot) -> dict[str, Any]:
     shot.check_sun()
     core = shot.site.core()
-    night = shot.found_night()
+    wish = shot.wish
+    night = wish.night
+    assert night is not None
+    minutes = minutes_of(shot, wish)
     return {
+        "turns": _turns(shot, minutes, night.best.end if night.best else None),
         "times": [(one.label, _timed(one, shot.site.tz)) for one in card_times(night)],
         "shot": shot,
         "night": night,
@@ -89,7 +95,7 @@ def _context(shot: Shot) -> dict[str, Any]:
         ),
         "minutes": shot.minutes,
         "note_kinds": (("note", "Note"), ("lesson", "For next time")),
-        "data": night_data(shot),
+        "data": night_data(shot, wish, minutes),
         "cautions": [
             f"Compass: {shot.north.words}. Cars, magnets and lamps turn it further.",
             *shot.site.warnings,
@@ -98,6 +104,16 @@ def _context(shot: Shot) -> dict[str, Any]:
             GENERAL,
         ],
     }
+
+
+def _turns(shot: Shot, minutes: list[Minute], end: float | None) -> list[tuple[str, list[tuple[str, str]]]]:
+    """What remains when the night turns, as titles and lines."""
+    cached = getattr(shot.site, "forecast", None)
+    run = Run(shot.frames, 60 * shot.minutes, shot.core_mode.on_cloud)
+    return [
+        (turn.title, [(one.label, _timed(one, shot.site.tz)) for one in turn.lines])
+        for turn in turns(run, minutes, end, cached.core() if cached else None)
+    ]
 
 
 def card(request: HttpRequest, pk: int) -> HttpResponse:
@@ -187,7 +203,8 @@ def point(request: HttpRequest, pk: int) -> HttpResponse:
     """The phone in the hand as the instrument: how far it is off where the lens has to point."""
     shot = owned(Shot, request, pk)
     shot.check_sun()
-    data = night_data(shot)
+    wish = shot.wish
+    data = night_data(shot, wish, minutes_of(shot, wish))
     marks = sorted({name for row in data["minutes"] for name, *_ in row["marks"]})
     return render(request, "field/point.html", {"shot": shot, "data": data, "marks": marks})
 

@@ -18,6 +18,15 @@ document.addEventListener("change", (event) => {
   if (event.target.matches("[data-submit]")) event.target.form.requestSubmit();
 });
 
+// On a phone a wide drawing slides: it begins where the window is, not in the afternoon.
+for (const bracket of document.querySelectorAll(".chart.wide .bracket")) {
+  const sheet = bracket.closest(".chart").parentElement,
+    box = bracket.getBoundingClientRect(),
+    middle = (box.left + box.right) / 2;
+  if (sheet.scrollWidth > sheet.clientWidth) sheet.scrollLeft =
+    middle - sheet.getBoundingClientRect().left - sheet.clientWidth / 2;
+}
+
 // A form that is on its way is not sent a second time by a double click; coming back to the page frees it.
 document.addEventListener("submit", (event) => {
   const form = event.target;

@@ -1,0 +1,129 @@
+"""When a night turns: what is still possible after cloud came, with a cold battery, with dew on the lens.
+
+Worked out at home, so that the card can say it without signal.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from vinter.core.field.minutes import STEP, Minute
+from vinter.core.field.times import CardTime
+from vinter.core.forecast import DEW_MARGIN, Forecast
+
+CHARGE, KEPT = 40, 20  # percent: the charge that the sums begin with, and what stays for the way home
+LOSSES = (2, 4, 8)  # percent of charge in ten minutes, to choose from by one's own phone
+LOSS_SECONDS = 600.0
+FEW_FRAMES = 3  # up to so many there is no half of a run
+
+
+@dataclass(frozen=True)
+class Run:
+    """What is being shot: frames, seconds of the whole run, and what to do when cloud stays (``instead``)."""
+
+    frames: int
+    seconds: float
+    instead: str
+
+    @property
+    def half(self) -> tuple[int, float]:
+        """Frames of half a run, and its noise over that of the whole."""
+        half = (self.frames + 1) // 2
+        return half, float(np.sqrt(self.frames / half))
+
+    def fitting(self, seconds: float) -> int:
+        """Frames that fit into so many seconds."""
+        return int(min(self.frames, max(seconds, 0.0) * self.frames // max(self.seconds, 1e-9)))
+
+
+@dataclass(frozen=True)
+class Turn:
+    """Something that goes wrong, and the lines that help then."""
+
+    title: str
+    lines: list[CardTime]
+
+
+def turns(
+    run: Run, minutes: Sequence[Minute], window_end: float | None, forecast: Forecast | None
+) -> list[Turn]:
+    """What to do after cloud, cold and dew within a card's minutes; ``window_end`` is a Unix time."""
+    return [
+        Turn("Cloud came", _cloud(run, minutes, window_end, forecast)),
+        Turn(f"Cold, battery at {CHARGE} %", _battery(run)),
+        Turn("Dew on the lens", _dew(run, minutes, forecast)),
+    ]
+
+
+def last_moment(minutes: Sequence[Minute], window_end: float | None) -> float | None:
+    """Unix time until which one can shoot: the window's end, or the last minute that has settings."""
+    able = [m.t for m in minutes if m.settings]
+    if not able:
+        return None
+    return min(window_end, able[-1] + STEP) if window_end else able[-1]
+
+
+def _cloud(
+    run: Run, minutes: Sequence[Minute], window_end: float | None, forecast: Forecast | None
+) -> list[CardTime]:
+    end = last_moment(minutes, window_end)
+    lines = []
+    if end is not None:
+        lines.append(CardTime("The whole run can begin until", (end - run.seconds,)))
+        if run.frames > FEW_FRAMES:
+            half, noise = run.half
+            lines.append(
+                CardTime(
+                    f"{half} frames, noise {noise:.1f} times",
+                    (end - run.seconds * half / run.frames,),
+                    "at the latest",
+                )
+            )
+        hours = forecast.between(minutes[0].t, end) if forecast else []
+        if hours:
+            best = max(hours, key=lambda h: h.clear)
+            lines.append(CardTime("Clearest hour forecast", (best.t,), f"{100 * best.clear:.0f} % clear"))
+    return [*lines, CardTime("If it stays", words=f"{run.instead}; then go home")]
+
+
+def _battery(run: Run) -> list[CardTime]:
+    lines = [
+        CardTime("Read the charge twice, ten minutes apart", words=f"{KEPT} % stays for the way home"),
+    ]
+    for loss in LOSSES:
+        left = (CHARGE - KEPT) / loss * LOSS_SECONDS
+        fits = run.fitting(left)
+        enough = "the whole run" if fits == run.frames else f"{fits} of {run.frames} frames"
+        lines.append(CardTime(f"{loss} % lost", words=f"{left / 60:.0f} min left: {enough}"))
+    return [
+        *lines,
+        CardTime("Meanwhile", words="screen dim, flight mode, power bank and phone against the body"),
+    ]
+
+
+def _dew(run: Run, minutes: Sequence[Minute], forecast: Forecast | None) -> list[CardTime]:
+    hours = forecast.between(minutes[0].t, minutes[-1].t) if forecast and minutes else []
+    spread = min(hours, key=lambda h: h.temperature - h.dew_point, default=None)
+    lines = []
+    if spread is not None:
+        gap = max(spread.temperature - spread.dew_point, 0.0)
+        why = "it will come back" if gap < DEW_MARGIN else "wiping should last"
+        lines.append(CardTime("Closest to the dew point", (spread.t,), f"{gap:.0f} K: {why}"))
+    if run.frames > FEW_FRAMES:
+        half, noise = run.half
+        kept = [
+            CardTime(
+                "Frames before it",
+                words=f"stay good: {half} of {run.frames} make the noise {noise:.1f} times",
+            )
+        ]
+    else:
+        kept = []
+    return [
+        *lines,
+        CardTime("Now", words="wipe with a dry cloth, do not breathe on it; heat pack beside the lens"),
+        CardTime("Then", words="a test shot: soft discs or a glow around lamps mean dew again"),
+        *kept,
+        CardTime("Without heat", words="a pause in the pocket, lens inward; it fogs again within minutes"),
+    ]
