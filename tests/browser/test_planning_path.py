@@ -144,3 +144,26 @@ def test_planning_fits_a_phone(page, nerea):
         page.wait_for_load_state("networkidle")
         assert page.evaluate("document.documentElement.scrollWidth") <= 391, address
     assert page.faults == []
+
+
+@pytest.mark.django_db(transaction=True)
+def test_the_phones_position_makes_a_site_with_its_error(page):
+    page.goto("/")
+    page.get_by_role("button", name="Enter as Nerea").click()
+    page.goto("/sites/new/")
+    page.get_by_role("button", name="Where I stand now").click()
+    expect(page.locator("#here-said")).to_contain_text("not allowed")
+    page.context.grant_permissions(["geolocation"])
+    page.context.set_geolocation({"latitude": 37.70213, "longitude": -8.77204, "accuracy": 8.4})
+    page.get_by_label("Notes").fill("Gate is closed in winter.")
+    page.get_by_role("button", name="Where I stand now").click()
+    expect(page.locator("#here-said")).to_have_text("± 8 m; fill in the elevation.")
+    page.get_by_label("Name", exact=True).fill("The dyke")
+    page.get_by_label("Elevation").fill("3")
+    page.get_by_role("button", name="Keep this site").click()
+    expect(page.locator("h1")).to_have_text("The dyke")
+    from vinter.web.sites.models import Site
+
+    kept = Site.objects.get(name="The dyke")
+    assert (kept.lat, kept.lon, kept.elevation) == (37.70213, -8.77204, 3)
+    assert kept.notes.splitlines() == ["Gate is closed in winter.", "Position by the phone, ± 8 m"]

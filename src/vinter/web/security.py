@@ -64,7 +64,7 @@ class SecurityHeaders:
         """The response with the headers it lacks."""
         response = self.get_response(request)
         response.headers.setdefault("Content-Security-Policy", POLICY)
-        response.headers.setdefault("Permissions-Policy", "camera=(), microphone=(), geolocation=()")
+        response.headers.setdefault("Permissions-Policy", "camera=(), microphone=(), geolocation=(self)")
         if settings.HTTPS:  # the proxy speaks it to people, and plain http to this process
             response.headers.setdefault("Strict-Transport-Security", f"max-age={HSTS_SECONDS}")
         return response

@@ -92,7 +92,8 @@ function frameOf(pose) {
 function label(context, text, at, scale, size) {
   if (!at || Math.abs(at[0]) > SIGHT * 1.05 || Math.abs(at[1]) > SIGHT * 1.2) return;
   context.font = `${size}px "Atkinson Mono", monospace`;
-  context.fillText(text, canvas.width / 2 + at[0] * scale + 12, canvas.height / 2 + at[1] * scale - 8);
+  const room = canvas.width - context.measureText(text).width - 4; // the whole name stays on the screen
+  context.fillText(text, Math.min(canvas.width / 2 + at[0] * scale + 12, room), canvas.height / 2 + at[1] * scale - 8);
 }
 
 function draw(sky, pose, wanted) {
