@@ -220,6 +220,10 @@ def check_phone(page, address):
     assert page.evaluate("document.documentElement.scrollWidth") <= 391, address
     small = [(px, words) for px, words in page.evaluate(DRAWN_WORDS) if px < 10.99]
     assert not small, (address, small[:5])
+    tables = page.locator("main table").evaluate_all(
+        "t => t.map((one) => [one.scrollWidth, one.clientWidth])"
+    )
+    assert all(within <= seen + 1 for within, seen in tables), (address, tables)
 
 
 @pytest.mark.django_db(transaction=True)
@@ -231,6 +235,14 @@ def test_a_wide_drawing_begins_at_the_window_on_a_phone(page, shot):
     bracket = page.locator(".bracket").first.bounding_box()
     middle = bracket["x"] + bracket["width"] / 2
     assert 60 < middle < 330
+    # figures stand with the names of their columns
+    page.goto("/")
+    first = page.locator("table.lines tbody tr").first
+    names = first.locator("td").evaluate_all(
+        "cells => cells.map((c) => getComputedStyle(c, '::before').content)"
+    )
+    assert '"sky at the core" " "' in names or '"sky at the core "' in names, names
+    page.go_back()
     # and the first screen says what the night is worth, and leads on
     short = page.locator("#short")
     expect(short).to_contain_text(

@@ -27,6 +27,28 @@ for (const bracket of document.querySelectorAll(".chart.wide .bracket")) {
     middle - sheet.getBoundingClientRect().left - sheet.clientWidth / 2;
 }
 
+// On a phone a row of a wide table is read as lines: each cell carries the name of its column.
+const COLUMNS_THAT_FIT = 3;
+
+function nameCells(root) {
+  for (const table of root.querySelectorAll("table")) {
+    const names = [...table.querySelectorAll("thead tr:last-child th")];
+    if (names.length <= COLUMNS_THAT_FIT || table.closest(".trailgrid")) continue;
+    table.classList.add("lines");
+    for (const row of table.querySelectorAll("tbody tr")) {
+      let column = 0;
+      for (const cell of row.cells) {
+        const name = names[column];
+        if (name && cell.colSpan === 1 && cell.textContent.trim() && !name.querySelector(".sr-only"))
+          cell.dataset.column = name.textContent.trim();
+        column += cell.colSpan;
+      }
+    }
+  }
+}
+nameCells(document);
+document.addEventListener("htmx:afterSwap", (event) => nameCells(event.target));
+
 // A form that is on its way is not sent a second time by a double click; coming back to the page frees it.
 document.addEventListener("submit", (event) => {
   const form = event.target;
