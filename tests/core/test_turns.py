@@ -1,5 +1,7 @@
 """What a card says when the night turns: sums that a person can do again."""
 
+from dataclasses import replace
+
 import pytest
 
 from vinter.core.camera.projection import Pose
@@ -59,6 +61,14 @@ def test_the_battery_lasts_by_what_it_lost():
     assert said["4 % lost"].words == "50 min left: the whole run"
     long = lines("Cold", run=Run(120, 3600.0, ""))
     assert long["8 % lost"].words == "25 min left: 50 of 120 frames"
+
+
+def test_the_usual_loss_is_that_of_the_coldest_hour():
+    mild = lines("Cold", forecast=Forecast(START, "a run", (hour(0, 0, 7),)))
+    cold = Forecast(START, "a run", (replace(hour(0, 0, 7), temperature=-12.0, dew_point=-19.0),))
+    told = (mild["Usual loss at 5 °C"], lines("Cold", forecast=cold)["Usual loss at −12 °C"])
+    usual, more = (float(one.words.split()[0]) for one in told)
+    assert 1 <= usual < more <= 10
 
 
 def test_dew_says_whether_it_comes_back():

@@ -25,7 +25,7 @@ def stored(folder: Path, fresh: float = FRESH_SECONDS) -> int:
 
 
 def check_quota(owner: int, size: int = 0) -> None:
-    """OverQuota when so many bytes more are over what the person, or this machine, may store."""
+    """OverQuota when these bytes more are over what the person, or this machine, may store."""
     media = Path(settings.MEDIA_ROOT)
     for folder, limit, whose in (
         (media / str(owner), settings.QUOTA_BYTES, "you may store"),

@@ -51,7 +51,7 @@ class Tracker:
         return float(room / rate)
 
     def trail_px(self, lens: Lens, seconds: float) -> float:
-        """What the worst star drifts in so many seconds, px: by the alignment, and the periodic error."""
+        """What the worst star drifts in a number of seconds, px: by the alignment, and the periodic error."""
         rate = SIDEREAL_ARCSEC * np.radians(self.alignment / 60)
         return float((rate * seconds + self.periodic) / (ARCSEC_PER_UM_MM * lens.pitch / lens.focal))
 
@@ -166,7 +166,7 @@ def charge(
     bank_wh: float = 0.0,
     capacity_wh: float = CELL_WH_WARM,
 ) -> Charge:
-    """Charge for so many minutes of shooting at a temperature in deg C; usual figures of phones, +- 30 %."""
+    """Charge for ``minutes`` of shooting at a temperature in deg C; usual figures of phones, +- 30 %."""
     _within("temperature", temperature, -40, 50)
     usable = capacity_wh * max(1 - COLD_LOSS * max(20 - temperature, 0), 0.3) + bank_wh * BANK_EFFICIENCY
     power = IDLE_W + SHOOTING_W + (SCREEN_W if screen else 0)

@@ -56,7 +56,7 @@ def _school_iso(lens: Lens, mag: float, rate: float, seconds: float) -> dict[str
 
 @dataclass(frozen=True)
 class IsoCosts:
-    """What read noise costs at each ISO of a lens under a sky that gives so many electrons in an exposure."""
+    """What read noise costs at each ISO of a lens under a sky with its electrons in an exposure."""
 
     lens: Lens
     electrons: float

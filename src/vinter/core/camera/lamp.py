@@ -9,7 +9,7 @@ LAMP_UNDER = 1.5  # EV under mid grey: what a lamp lights at night should still 
 
 
 def candela(lumen: float, cone: float) -> float:
-    """Intensity in cd of a lamp of so many lm over a cone of so many degrees."""
+    """Intensity in cd of a lamp (lm) over a cone (degrees)."""
     return float(lumen / (2 * np.pi * (1 - np.cos(np.radians(cone / 2)))))
 
 

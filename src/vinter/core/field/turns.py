@@ -8,14 +8,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vinter.core.camera.accessories import charge
 from vinter.core.field.minutes import STEP, Minute
 from vinter.core.field.times import CardTime
 from vinter.core.forecast import DEW_MARGIN, Forecast
 
 CHARGE, KEPT = 40, 20  # percent: the charge that the sums begin with, and what stays for the way home
 LOSSES = (2, 4, 8)  # percent of charge in ten minutes, to choose from by one's own phone
-LOSS_SECONDS = 600.0
-FEW_FRAMES = 3  # up to so many there is no half of a run
+LOSS_MINUTES = 10.0
+FEW_FRAMES = 3  # up to this number a run has no half
 
 
 @dataclass(frozen=True)
@@ -33,7 +34,7 @@ class Run:
         return half, float(np.sqrt(self.frames / half))
 
     def fitting(self, seconds: float) -> int:
-        """Frames that fit into so many seconds."""
+        """Frames that fit into a number of seconds."""
         return int(min(self.frames, max(seconds, 0.0) * self.frames // max(self.seconds, 1e-9)))
 
 
@@ -51,7 +52,7 @@ def turns(
     """What to do after cloud, cold and dew within a card's minutes; ``window_end`` is a Unix time."""
     return [
         Turn("Cloud came", _cloud(run, minutes, window_end, forecast)),
-        Turn(f"Cold, battery at {CHARGE} %", _battery(run)),
+        Turn(f"Cold, battery at {CHARGE} %", _battery(run, minutes, forecast)),
         Turn("Dew on the lens", _dew(run, minutes, forecast)),
     ]
 
@@ -87,15 +88,22 @@ def _cloud(
     return [*lines, CardTime("If it stays", words=f"{run.instead}; then go home")]
 
 
-def _battery(run: Run) -> list[CardTime]:
+def _battery(run: Run, minutes: Sequence[Minute], forecast: Forecast | None) -> list[CardTime]:
+    hours = forecast.between(minutes[0].t, minutes[-1].t) if forecast and minutes else []
+    cold = min((h.temperature for h in hours), default=None)
+    usual = charge(LOSS_MINUTES) if cold is None else charge(LOSS_MINUTES, cold)
+    where = "at 10 °C" if cold is None else f"at {cold:.0f} °C".replace("-", "−")
     lines = [
-        CardTime("Read the charge twice, ten minutes apart", words=f"{KEPT} % stays for the way home"),
+        CardTime(
+            f"Usual loss {where}", words=f"{100 * usual.used:.0f} % in ten minutes, ± 30 %, screen dark"
+        ),
+        CardTime("Yours", words=f"read the charge twice, ten minutes apart; keep {KEPT} % for the way home"),
     ]
     for loss in LOSSES:
-        left = (CHARGE - KEPT) / loss * LOSS_SECONDS
-        fits = run.fitting(left)
+        left = (CHARGE - KEPT) / loss * LOSS_MINUTES
+        fits = run.fitting(60 * left)
         enough = "the whole run" if fits == run.frames else f"{fits} of {run.frames} frames"
-        lines.append(CardTime(f"{loss} % lost", words=f"{left / 60:.0f} min left: {enough}"))
+        lines.append(CardTime(f"{loss} % lost", words=f"{left:.0f} min left: {enough}"))
     return [
         *lines,
         CardTime("Meanwhile", words="screen dim, flight mode, power bank and phone against the body"),

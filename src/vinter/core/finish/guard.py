@@ -102,7 +102,7 @@ def _of_noise(noise: float, headroom: float) -> str:
 
 
 def _more(headroom: float) -> str:
-    """What would help: so many times the frames, or a smaller picture."""
+    """What would help: a multiple of the frames, or a smaller picture."""
     times = 2 ** (-2 * headroom)
     return f"You would need {times:.1f} times as many frames for it, or a picture {2**headroom:.0%} as wide."
 

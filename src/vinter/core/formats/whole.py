@@ -27,7 +27,7 @@ def no_room(error: BaseException) -> bool:
 
 
 def check_room(folder: Path, size: int = 0) -> None:
-    """OSError (ENOSPC) when a file of so many bytes would not leave the spare space free on a folder's
+    """OSError (ENOSPC) when a file of that size in bytes would not leave the spare space free on a folder's
     disk."""
     spare = int(os.environ.get(SPARE, "0")) * 2**20
     if shutil.disk_usage(folder).free < spare + size:

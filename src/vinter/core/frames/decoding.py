@@ -218,7 +218,7 @@ def _failure(answer: dict[str, Any], path: Path, label: str) -> str:
 
 
 def limit_process(cpu_seconds: int) -> None:
-    """Hold this process to ``MEMORY_BYTES`` and so many seconds of a processor; it leaves no core behind."""
+    """Hold this process to ``MEMORY_BYTES`` and to seconds of a processor; it leaves no core behind."""
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
     resource.setrlimit(resource.RLIMIT_CPU, (cpu_seconds, cpu_seconds))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))

@@ -76,7 +76,7 @@ def background(plane: F32) -> Background:
 
 
 def _extracted(signal: F32, pixels: int, **how: Any) -> npt.NDArray[Any] | None:
-    """What the extraction finds with room for so many pixels; None when there are more."""
+    """What the extraction finds with room for this number of pixels; None when there are more."""
     sep.set_extract_pixstack(pixels)
     try:
         return np.asarray(sep.extract(signal, **how))

@@ -44,7 +44,7 @@ class Streak:
 
 def find_streaks(over: F32, level: F32, noise: float) -> list[Streak]:
     """Lines of light on a half-size plane that stand over its smooth background, with that background and the
-    noise; none where there are so many that they are a texture."""
+    noise; none where they are dense enough to be a texture."""
     size = over.shape[1] // REDUCED, over.shape[0] // REDUCED
     signal = cv2.resize(over, size, interpolation=cv2.INTER_AREA)
     floor = cv2.resize(level, size, interpolation=cv2.INTER_AREA)

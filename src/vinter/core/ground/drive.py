@@ -32,5 +32,5 @@ def estimated_drive(straight_km: float) -> Drive:
 
 
 def reach_km(minutes: float) -> float:
-    """Straight-line distance in km that so many minutes of driving reach."""
+    """Straight-line distance in km that a number of minutes of driving reaches."""
     return max(minutes - START_MINUTES, 0.0) * SPEED_KMH / 60 / ROAD_FACTOR

@@ -94,7 +94,7 @@ def dimmed_band(site: Site, what: Target, altitude: float) -> float:
 
 def next_rise(site: Site, unix: float, what: Target, days: float = 2.0) -> float | None:
     """Unix time at which a target that is down comes over the horizon next, to the minute; None when it does
-    not within so many days."""
+    not within that number of days."""
     t = unix + np.arange(0, days * 86400, 60.0)
     up = position(site, year_of(unix), t, what)[0] > 0
     return float(t[np.argmax(up)]) if up.any() else None

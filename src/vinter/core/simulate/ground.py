@@ -210,7 +210,7 @@ class Painter:
         self._paint(part, mask, colour, grain, glow)
 
     def strokes(self, lines: list[Array], degrees: list[float], colour: F32, grain: float = 0.2) -> None:
-        """Lines (n, 2) of azimuth and altitude, each so many degrees thick: branches, reeds, posts."""
+        """Lines (n, 2) of azimuth and altitude, each with a thickness in degrees: branches, reeds, posts."""
         mask = np.zeros(self.made.sky.shape, np.uint8)
         low, high = np.full(2, np.inf), np.full(2, -np.inf)
         ends = np.cumsum([len(line) for line in lines])[:-1]

@@ -99,7 +99,7 @@ def solar_longitude(year: int, t: Array) -> Array:
     v = eph.year_ephemeris(year).sun(t)
     of_date = np.degrees(np.arctan2(v[:, 1] * np.cos(OBLIQUITY) + v[:, 2] * np.sin(OBLIQUITY), v[:, 0]))
     centuries = (t / 86400 + 2440587.5 - 2451545.0) / 36525
-    return np.asarray((of_date - 1.39697 * centuries) % 360)  # the equinox moves by so many degrees a century
+    return np.asarray((of_date - 1.39697 * centuries) % 360)  # degrees that the equinox moves in a century
 
 
 def limiting_magnitude(brightness: Array | float) -> Array:

@@ -14,7 +14,7 @@ def load_ahead() -> None:
 
 
 def own_pool(workers: int) -> ProcessPoolExecutor:
-    """A pool of so many processes; they are gone when this one is."""
+    """A pool of n processes; they are gone when this one is."""
     from vinter.core.stack.ingest import begin_worker  # slow to load: after the other process has begun
 
     load_ahead()

@@ -51,7 +51,7 @@ def put(row: F32, out: F32) -> None:
 
 @numba.njit(inline="always")  # type: ignore[untyped-decorator]
 def inside(place: int, many: int) -> int:
-    """A place along a side of so many, turned back at its ends."""
+    """A place along a side of n, turned back at its ends."""
     place = abs(place)
     return min(max(2 * (many - 1) - place if place >= many else place, 0), many - 1)
 
@@ -165,7 +165,7 @@ def _uncast(colours: F32, share: F32, sky: F32) -> None:
 
 @row_kernel  # type: ignore[untyped-decorator]
 def _saturated(colours: F32, factor: F32) -> None:
-    """A row with so many times its colour, in place; of the same light."""
+    """A row with a multiple of its colour, in place; of the same light."""
     red, green, blue = colours[0], colours[1], colours[2]
     for x in range(len(factor)):
         r, g, b = red[x], green[x], blue[x]

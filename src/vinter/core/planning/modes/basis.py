@@ -225,7 +225,7 @@ DAWN = Option("dawn", "Into the dawn on purpose (1: yes)", 0, 0, 1)
 
 
 def before_dawn(b: Basis, frames: int, interval: float, shutter: float, iso: int, go_on: bool) -> Sequence:
-    """A sequence of so many frames, one every ``interval`` s: it ends when the Sun is 12 degrees down, unless
+    """A sequence of ``frames``, one every ``interval`` s: it ends when the Sun is 12 degrees down, unless
     it goes on on purpose or the photographer set the count; then it says when the sky fills a frame."""
     ends, dawn = b.unix + frames * interval, b.dark_until
     if dawn is None or ends <= dawn:
@@ -260,12 +260,12 @@ def usual(b: Basis) -> tuple[float, int, int]:
 
 
 def worst_trail(b: Basis, seconds: float) -> str:
-    """What stars trail in the worst place in so many seconds on a standing tripod."""
+    """What stars trail in the worst place in a number of seconds on a standing tripod."""
     return f"trails {seconds * b.exposure.shutter.worst_px_s:.1f} px at worst"
 
 
 def storage(b: Basis, frames: int) -> tuple[str, str]:
-    """What so many frames take on the card."""
+    """What a number of frames takes on the card."""
     return "Storage", f"{frames * b.lens.raw_megabytes / 1000:.1f} GB"
 
 

@@ -29,7 +29,7 @@ class Stroke:
     frame: int = 0
 
     def scaled(self, factor: float) -> "Stroke":
-        """The same stroke on a picture so many times larger."""
+        """The same stroke on a picture scaled by a factor."""
         points = tuple((x * factor, y * factor) for x, y in self.points)
         return replace(self, points=points, radius=self.radius * factor)
 

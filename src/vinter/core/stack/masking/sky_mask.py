@@ -127,7 +127,7 @@ def _dark(mean_plane: F32, stars: Array, count: float) -> U8:
 
 @dataclass(frozen=True)
 class _StarCounts:
-    """Places of stars (half-size px) that moved with the sky in so many frames."""
+    """Places of stars (half-size px) that moved with the sky in ``frames`` frames."""
 
     xy: Array
     frames: int
