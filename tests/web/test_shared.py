@@ -1,6 +1,7 @@
 """Pictures that a phone's gallery shares: a take of tonight's shot, or the question of which."""
 
 import time
+from urllib.parse import parse_qs, urlsplit
 
 import pytest
 from desk import said, upload
@@ -56,4 +57,14 @@ def test_another_site_cannot_share_in_ones_name(desk, pictures, client):
         assert answer.status_code == 403
     desk.logout()
     assert desk.post(reverse("share"), {"files": pictures}).status_code == 302  # to the sign-in
+    assert not Take.objects.filter(title="Shared from the phone").exists()
+
+
+def test_who_was_signed_out_is_asked_to_share_once_more(desk, nerea, pictures):
+    desk.logout()
+    sent = desk.post(reverse("share"), {"files": pictures}, headers={"sec-fetch-site": "none"})
+    desk.force_login(nerea)
+    back = parse_qs(urlsplit(sent.url).query)["next"][0]
+    page = said(desk.get(back))
+    assert "signed out when the pictures came" in page and "share them again now" in page.replace("\n", " ")
     assert not Take.objects.filter(title="Shared from the phone").exists()

@@ -6,7 +6,7 @@ from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.csrf import csrf_exempt
-from django.views.decorators.http import require_POST
+from django.views.decorators.http import require_http_methods
 
 from vinter.core.errors import BadInput
 from vinter.core.sky.nights import evening_of
@@ -32,9 +32,12 @@ def shots_of_tonight(request: HttpRequest, now: float) -> list[Shot]:
 
 
 @csrf_exempt  # the phone hands the pictures over itself and knows no token; other sites are refused below
-@require_POST
+@require_http_methods(["GET", "POST"])
 def shared(request: HttpRequest) -> HttpResponse:
-    """Take in what was shared; to its take, or to the question of which shot it is."""
+    """Take in what was shared; to its take, or to the question of which shot it is. Whoever had to sign in
+    first comes back by GET, without the pictures: they are asked to share them once more."""
+    if request.method == "GET":
+        return render(request, "takes/share_again.html", head("Takes"))
     if request.headers.get("Sec-Fetch-Site", "none") not in OWN_HAND:
         raise PermissionDenied("pictures are shared by the phone itself")
     files = request.FILES.getlist("files")
