@@ -70,7 +70,7 @@ def test_from_an_empty_home_to_a_picture_and_to_another_machine(chromium, homes,
     page.get_by_label("Which phone?").select_option(label="Marlet 7")
     page.get_by_role("button", name="Show me the night").click()
     expect(page.locator("h1")).to_contain_text(re.compile(r"\d{4}"))
-    expect(page.get_by_text("usable").first).to_be_visible()
+    expect(page.locator("aside").get_by_text("usable").first).to_be_visible()
 
     # a shot of it, its card
     page.get_by_role("link", name=re.compile("Plan a shot for")).click()
