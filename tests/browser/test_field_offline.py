@@ -15,14 +15,20 @@ def red_only(path):
     return (np.maximum(pixels[..., 1], pixels[..., 2]) <= 0.12 * pixels[..., 0] + 2).all()
 
 
-@pytest.mark.django_db(transaction=True)
-def test_one_visit_is_enough_for_a_night_without_signal(page, tmp_path, nerea):
+def kept_on_the_phone(page, nerea):
+    """Her shot, whose card the phone has opened once and keeps."""
     shot = Shot.objects.get(owner=nerea)
     page.set_viewport_size({"width": 390, "height": 844})
     page.goto("/")
     page.get_by_role("button", name="Enter as Nerea").click()
     page.goto(reverse("card", args=[shot.pk]))
     page.locator("html[data-kept=yes]").wait_for(timeout=20_000)
+    return shot
+
+
+@pytest.mark.django_db(transaction=True)
+def test_one_visit_is_enough_for_a_night_without_signal(page, tmp_path, nerea):
+    shot = kept_on_the_phone(page, nerea)
     expect(page.get_by_text("works without signal")).to_be_visible()
 
     page.context.set_offline(True)
@@ -98,12 +104,7 @@ def test_over_plain_http_from_elsewhere_the_card_says_it_will_not_open_and_offer
 
 @pytest.mark.django_db(transaction=True)
 def test_ten_things_noted_without_signal_are_in_the_ledger_once(page, nerea):
-    shot = Shot.objects.get(owner=nerea)
-    page.set_viewport_size({"width": 390, "height": 844})
-    page.goto("/")
-    page.get_by_role("button", name="Enter as Nerea").click()
-    page.goto(reverse("card", args=[shot.pk]))
-    page.locator("html[data-kept=yes]").wait_for(timeout=20_000)
+    shot = kept_on_the_phone(page, nerea)
 
     page.context.set_offline(True)
     page.reload()
@@ -140,12 +141,7 @@ def test_ten_things_noted_without_signal_are_in_the_ledger_once(page, nerea):
 
 @pytest.mark.django_db(transaction=True)
 def test_the_test_shot_is_judged_by_answers_without_signal(page, tmp_path, nerea):
-    shot = Shot.objects.get(owner=nerea)
-    page.set_viewport_size({"width": 390, "height": 844})
-    page.goto("/")
-    page.get_by_role("button", name="Enter as Nerea").click()
-    page.goto(reverse("card", args=[shot.pk]))
-    page.locator("html[data-kept=yes]").wait_for(timeout=20_000)
+    shot = kept_on_the_phone(page, nerea)
     page.context.set_offline(True)
     page.goto(reverse("check", args=[shot.pk]))
 

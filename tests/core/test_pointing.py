@@ -185,3 +185,5 @@ def test_a_picture_that_says_nothing_says_what_it_lacks():
     there = {"pose": pose, "why": "", "time": "2027-06-10T01:00:00Z", "direction": 197.0}
     found = aimed(there, wish(), Pose(180.2, 20.1, 0.1), True)
     assert found.there and "as planned" in found.words and found.compass == pytest.approx(17)
+    by_needle = aimed(there | {"magnetic": True}, wish(), Pose(180.2, 20.1, 0.1), True)
+    assert by_needle.compass == pytest.approx(16.3, abs=0.4)  # there the needle stands 0.7 west of north

@@ -7,6 +7,7 @@ from typing import Any
 from vinter.core.camera.projection import Pose
 from vinter.core.errors import BadInput
 from vinter.core.field.pointing import Turn, turn_to
+from vinter.core.ground.magnetic import declination
 from vinter.core.planning.picture import Wish, plan_picture
 
 ANOTHER_NIGHT = 86400.0  # s from the planned minute beyond which a picture is of another night
@@ -61,5 +62,8 @@ def aimed(solved: dict[str, Any], wish: Wish, planned: Pose, own_pose: bool) -> 
     pose = Pose(**solved["pose"])
     wanted = wanted_at(wish, planned, own_pose, unix)
     shown = solved.get("direction")
+    if shown is not None and solved.get("magnetic"):
+        site = wish.site
+        shown = declination(site.lat, site.lon, site.elevation, unix).true(shown)
     compass = None if shown is None else (shown - pose.azimuth + 180) % 360 - 180
     return Aimed(pose, wanted, turn_to(pose, wanted), compass=compass)

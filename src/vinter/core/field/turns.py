@@ -10,12 +10,14 @@ import numpy as np
 
 from vinter.core.camera.accessories import charge
 from vinter.core.field.minutes import STEP, Minute
+from vinter.core.field.packing import cold_and_dew
 from vinter.core.field.times import CardTime
 from vinter.core.forecast import DEW_MARGIN, Forecast
 
 CHARGE, KEPT = 40, 20  # percent: the charge that the sums begin with, and what stays for the way home
 LOSSES = (2, 4, 8)  # percent of charge in ten minutes, to choose from by one's own phone
 LOSS_MINUTES = 10.0
+MILD = 10.0  # deg C that is reckoned with where there is no forecast
 FEW_FRAMES = 3  # up to this number a run has no half
 
 
@@ -50,10 +52,12 @@ def turns(
     run: Run, minutes: Sequence[Minute], window_end: float | None, forecast: Forecast | None
 ) -> list[Turn]:
     """What to do after cloud, cold and dew within a card's minutes; ``window_end`` is a Unix time."""
+    length = (minutes[-1].t - minutes[0].t) / 60
+    cold, spread = cold_and_dew(forecast, minutes[0].t, length)  # as the pack list has them
     return [
         Turn("Cloud came", _cloud(run, minutes, window_end, forecast)),
-        Turn(f"Cold, battery at {CHARGE} %", _battery(run, minutes, forecast)),
-        Turn("Dew on the lens", _dew(run, minutes, forecast)),
+        Turn(f"Cold, battery at {CHARGE} %", _battery(run, MILD if cold is None else cold)),
+        Turn("Dew on the lens", _dew(run, spread)),
     ]
 
 
@@ -88,11 +92,9 @@ def _cloud(
     return [*lines, CardTime("If it stays", words=f"{run.instead}; then go home")]
 
 
-def _battery(run: Run, minutes: Sequence[Minute], forecast: Forecast | None) -> list[CardTime]:
-    hours = forecast.between(minutes[0].t, minutes[-1].t) if forecast and minutes else []
-    cold = min((h.temperature for h in hours), default=None)
-    usual = charge(LOSS_MINUTES) if cold is None else charge(LOSS_MINUTES, cold)
-    where = "at 10 °C" if cold is None else f"at {cold:.0f} °C".replace("-", "−")
+def _battery(run: Run, temperature: float) -> list[CardTime]:
+    usual = charge(LOSS_MINUTES, temperature)
+    where = f"at {temperature:.0f} °C".replace("-", "−")
     lines = [
         CardTime(
             f"Usual loss {where}", words=f"{100 * usual.used:.0f} % in ten minutes, ± 30 %, screen dark"
@@ -110,28 +112,20 @@ def _battery(run: Run, minutes: Sequence[Minute], forecast: Forecast | None) -> 
     ]
 
 
-def _dew(run: Run, minutes: Sequence[Minute], forecast: Forecast | None) -> list[CardTime]:
-    hours = forecast.between(minutes[0].t, minutes[-1].t) if forecast and minutes else []
-    spread = min(hours, key=lambda h: h.temperature - h.dew_point, default=None)
+def _dew(run: Run, spread: float | None) -> list[CardTime]:
     lines = []
     if spread is not None:
-        gap = max(spread.temperature - spread.dew_point, 0.0)
-        why = "it will come back" if gap < DEW_MARGIN else "wiping should last"
-        lines.append(CardTime("Closest to the dew point", (spread.t,), f"{gap:.0f} K: {why}"))
-    if run.frames > FEW_FRAMES:
-        half, noise = run.half
-        kept = [
-            CardTime(
-                "Frames before it",
-                words=f"stay good: {half} of {run.frames} make the noise {noise:.1f} times",
-            )
-        ]
-    else:
-        kept = []
-    return [
-        *lines,
+        why = "it will come back" if spread < DEW_MARGIN else "wiping should last"
+        lines.append(CardTime("Closest to the dew point", words=f"{max(spread, 0.0):.0f} K: {why}"))
+    lines += [
         CardTime("Now", words="wipe with a dry cloth, do not breathe on it; heat pack beside the lens"),
         CardTime("Then", words="a test shot: soft discs or a glow around lamps mean dew again"),
-        *kept,
+    ]
+    if run.frames > FEW_FRAMES:
+        half, noise = run.half
+        kept = f"stay good: {half} of {run.frames} make the noise {noise:.1f} times"
+        lines.append(CardTime("Frames before it", words=kept))
+    return [
+        *lines,
         CardTime("Without heat", words="a pause in the pocket, lens inward; it fogs again within minutes"),
     ]

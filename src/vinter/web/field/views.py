@@ -23,7 +23,9 @@ from vinter.core.field.packing import Outing, Packed, cold_and_dew, marked, pack
 from vinter.core.field.questions import QUESTIONS, every_answer, moves
 from vinter.core.field.times import CardTime, card_times
 from vinter.core.field.turns import Run, turns
+from vinter.core.forecast import Forecast
 from vinter.core.formats.cardpdf import CardText, card_pdf
+from vinter.core.planning.picture import Wish
 from vinter.core.planning.shot import field_of_view
 from vinter.core.stack.single import Given, solve_picture
 from vinter.web.compute import computed
@@ -65,15 +67,12 @@ def _timed(one: CardTime, zone: str) -> str:
     return " ".join(filter(None, (clocks(list(one.at), zone) if one.at else "", one.words)))
 
 
-def _context(shot: Shot) -> dict[str, Any]:
+def _context(shot: Shot, wish: Wish) -> dict[str, Any]:
     shot.check_sun()
     core = shot.site.core()
-    wish = shot.wish
     night = wish.night
     assert night is not None
-    minutes = minutes_of(shot, wish)
     return {
-        "turns": _turns(shot, minutes, night.best.end if night.best else None),
         "times": [(one.label, _timed(one, shot.site.tz)) for one in card_times(night)],
         "shot": shot,
         "night": night,
@@ -95,7 +94,6 @@ def _context(shot: Shot) -> dict[str, Any]:
         ),
         "minutes": shot.minutes,
         "note_kinds": (("note", "Note"), ("lesson", "For next time")),
-        "data": night_data(shot, wish, minutes),
         "cautions": [
             f"Compass: {shot.north.words}. Cars, magnets and lamps turn it further.",
             *shot.site.warnings,
@@ -106,13 +104,26 @@ def _context(shot: Shot) -> dict[str, Any]:
     }
 
 
+def _forecast(shot: Shot) -> Forecast | None:
+    cached = getattr(shot.site, "forecast", None)
+    return cached.core() if cached else None
+
+
+def _by_minute(shot: Shot, wish: Wish) -> dict[str, Any]:
+    """What a card on a screen has beyond paper: the night by the minute, and what to do when it turns."""
+    minutes, best = minutes_of(shot, wish), wish.night.best if wish.night else None
+    return {
+        "data": night_data(shot, wish, minutes),
+        "turns": _turns(shot, minutes, best.end if best else None),
+    }
+
+
 def _turns(shot: Shot, minutes: list[Minute], end: float | None) -> list[tuple[str, list[tuple[str, str]]]]:
     """What remains when the night turns, as titles and lines."""
-    cached = getattr(shot.site, "forecast", None)
     run = Run(shot.frames, 60 * shot.minutes, shot.core_mode.on_cloud)
     return [
         (turn.title, [(one.label, _timed(one, shot.site.tz)) for one in turn.lines])
-        for turn in turns(run, minutes, end, cached.core() if cached else None)
+        for turn in turns(run, minutes, end, _forecast(shot))
     ]
 
 
@@ -120,11 +131,13 @@ def card(request: HttpRequest, pk: int) -> HttpResponse:
     """The card on the phone."""
     shot = owned(Shot, request, pk)
     note_chance(shot)
-    return render(request, "field/card.html", _context(shot))
+    wish = shot.wish
+    return render(request, "field/card.html", {**_context(shot, wish), **_by_minute(shot, wish)})
 
 
 def _standalone(shot: Shot) -> str:
-    return standalone({**_context(shot), **_timer(shot)})
+    wish = shot.wish
+    return standalone({**_context(shot, wish), **_by_minute(shot, wish), **_timer(shot)})
 
 
 def card_file(request: HttpRequest, pk: int) -> HttpResponse:
@@ -137,7 +150,7 @@ def card_file(request: HttpRequest, pk: int) -> HttpResponse:
 def card_as_pdf(request: HttpRequest, pk: int) -> HttpResponse:
     """The card as PDF."""
     shot = owned(Shot, request, pk)
-    c = _context(shot)
+    c = _context(shot, shot.wish)
     when = f"{dated(shot.night, 'D j M')}, {clock(shot.moment, c['tz'])}"
     what = f"{shot.phone.name} · {shot.core_mode.name} · {fixed(shot.minutes, 0)} min"
     cautions = [*c["cautions"], c["plan_b"], "In need, call: ______________________"]
@@ -222,13 +235,6 @@ def notes(request: HttpRequest, pk: int) -> JsonResponse:
     return JsonResponse({"taken": take_in(owned(Shot, request, pk), request.body)})
 
 
-def _as_true(solved: dict[str, Any], shot: Shot) -> dict[str, Any]:
-    """A solved picture with the direction of its file from true north."""
-    if solved["direction"] is None or not solved["magnetic"]:
-        return solved
-    return solved | {"direction": shot.north.true(solved["direction"])}
-
-
 def _questions(shot: Shot) -> dict[str, Any]:
     """What one can answer without signal, and what follows from every path of answers."""
     across, down = field_of_view(shot.core_lens, shot.portrait)
@@ -263,7 +269,7 @@ def check(request: HttpRequest, pk: int) -> HttpResponse:
         with saved_files([file]) as ((path, name),):
             m, linear = computed(("measure", path), measure_saved, path, name)
             solved = computed(("solve", path), solve_picture, path, given)
-        found = aimed(_as_true(solved, shot), shot.wish, shot.pose, "pose" in shot.own)
+        found = aimed(solved, shot.wish, shot.pose, "pose" in shot.own)
         advice = advise(
             m,
             shot.core_lens,
@@ -279,8 +285,7 @@ def check(request: HttpRequest, pk: int) -> HttpResponse:
 def _items(shot: Shot) -> list[Packed]:
     """What to pack: from the plan, then the user's own; each with whether it is packed."""
     home = Site.objects.filter(owner=shot.owner, home=True).first()
-    cached = getattr(shot.site, "forecast", None)
-    coldest, spread = cold_and_dew(cached.core() if cached else None, shot.moment, shot.minutes)
+    coldest, spread = cold_and_dew(_forecast(shot), shot.moment, shot.minutes)
     found = pack_list(
         Outing(
             temperature=coldest,
@@ -355,7 +360,7 @@ def manifest(request: HttpRequest) -> JsonResponse:
                 {"src": static("vendor/field-mark.svg"), "sizes": "any", "type": "image/svg+xml"},
             ],
             "share_target": {
-                "action": "/share/",
+                "action": reverse("share"),
                 "method": "POST",
                 "enctype": "multipart/form-data",
                 "params": {"files": [{"name": "files", "accept": ["image/*", ".dng", ".raw"]}]},
