@@ -36,7 +36,7 @@ NIGHTS = (
         "site": "Tide mill",
         "title": "Core over the mill, low water",
         "takes": [{"frames": 10}],
-        "said": 0.82,
+        "forecast_chance": 0.82,
         "came": "clear",
         "lesson": "Ten minutes more: at twenty frames the reeds would have held the brighter curve.",
         "finishes": ["Restrained", "Cool, a touch of magenta"],
@@ -47,7 +47,7 @@ NIGHTS = (
         "title": "Arch over the fold",
         "pose": (24.0, 0.0),
         "takes": [{"frames": 6, "turn": t, "late": 100 * k} for k, t in enumerate((-30.0, 0.0, 30.0))],
-        "said": 0.91,
+        "forecast_chance": 0.91,
         "came": "clear",
         "lesson": "Thirty degrees between the fields is right for this lens; level it, less is cut.",
         "join": True,
@@ -58,7 +58,7 @@ NIGHTS = (
         "site": "Tide mill",
         "title": "Thirty seconds, because the phone allows it",
         "takes": [{"frames": 4, "shutter": 30.0}],
-        "said": 0.74,
+        "forecast_chance": 0.74,
         "came": "clear",
         "lesson": "Never 30 s with this lens: every star is a dash. Ten is the limit.",
     },
@@ -67,7 +67,7 @@ NIGHTS = (
         "site": "Sheepfold",
         "title": "Clouded out",
         "takes": [{"frames": 5, "faults": (("cloud", (1, 2, 3, 4)), ("dew", (3, 4)))}],
-        "said": 0.4,
+        "forecast_chance": 0.4,
         "came": "clouded",
         "lesson": "The forecast said 40 %: below 60 % the drive is not worth it. Take the dew heater.",
     },
@@ -106,11 +106,13 @@ def plan(user, told):
         iso=e.iso.chosen,
         shutter=e.shutter.chosen,
         frames=first["frames"],
-        own={k: v for k, v in (("shutter", first.get("shutter")), ("frames", first["frames"])) if v},
+        manual_settings={
+            k: v for k, v in (("shutter", first.get("shutter")), ("frames", first["frames"])) if v
+        },
         planned_with=snapshot(site.core(), lens, preferences_of(user).limits()),
         plan=found.data(),
         lesson=told["lesson"],
-        said={"chance": told["said"], "error": 0.15},
+        said={"chance": told["forecast_chance"], "error": 0.15},
         sky_came=told["came"],
         version="demo",
     )
@@ -229,12 +231,12 @@ def main() -> None:
                 "iso",
                 "shutter",
                 "frames",
-                "own",
+                "manual_settings",
                 "optics",
                 "planned_with",
                 "plan",
                 "lesson",
-                "said",
+                "forecast_chance",
                 "sky_came",
             )
             row = {
@@ -270,7 +272,12 @@ def main() -> None:
                         }
                     )
                 row["takes"].append(
-                    {"title": take.title, "seed": take.seed, "told": take.told, "frames": frames}
+                    {
+                        "title": take.title,
+                        "seed": take.seed,
+                        "simulation_overrides": take.simulation_overrides,
+                        "frames": frames,
+                    }
                 )
                 if "finishes" not in told:
                     continue

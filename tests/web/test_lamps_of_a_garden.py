@@ -21,7 +21,7 @@ def test_the_street_lamp_of_a_garden_is_found_where_it_stands(desk, shot, small_
         shot=Shot.objects.get(pk=shot.pk),
         kind=Take.SIMULATED,
         title="Over the hedge",
-        told={"traffic": False},
+        simulation_overrides={"traffic": False},
     )
     assert take.burst().scene == "garden"
     shoot_take(take.pk, tools)

@@ -71,7 +71,11 @@ def test_two_takes_at_one_site_the_second_plan_knows_the_sky_and_the_tick(desk, 
     mill.save()
     shot = Shot.objects.get(pk=shot.pk)
     take = Take.objects.create(
-        owner=shot.owner, shot=shot, kind=Take.SIMULATED, title=shot.title, told={"traffic": False}
+        owner=shot.owner,
+        shot=shot,
+        kind=Take.SIMULATED,
+        title=shot.title,
+        simulation_overrides={"traffic": False},
     )
     assert take.focused_at == 6 and take.focus_error == 2
     shoot_take(take.pk, tools)

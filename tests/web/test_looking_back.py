@@ -55,22 +55,22 @@ def test_the_last_word_before_a_night_is_kept_and_later_ones_do_not_count(desk, 
     cached.store(Forecast(at, "test", clear_hours(night.best.start, 0.3)))
     desk.get(reverse("card", args=[shot.pk]))
     shot.refresh_from_db()
-    first = shot.said["chance"]
+    first = shot.forecast_chance["chance"]
     assert 0.4 < first < 0.9
     cached.store(Forecast(at, "test", clear_hours(night.best.start, 0.9)))
     desk.get(reverse("card", args=[shot.pk]))
     shot.refresh_from_db()
-    assert shot.said["chance"] < first  # the newer word counts
-    worse = shot.said["chance"]
+    assert shot.forecast_chance["chance"] < first  # the newer word counts
+    worse = shot.forecast_chance["chance"]
     monkeypatch.setattr(time, "time", lambda: night.best.end + 60)
     cached.store(Forecast(at, "test", clear_hours(night.best.start, 0.0)))
     desk.get(reverse("card", args=[shot.pk]))
     shot.refresh_from_db()
-    assert shot.said["chance"] == worse  # the night is over
+    assert shot.forecast_chance["chance"] == worse  # the night is over
 
 
 def test_what_came_is_said_by_the_photographer_and_moves_the_next_chance(desk, shot, mill):
-    Shot.objects.filter(pk=shot.pk).update(said={"chance": 0.8, "error": 0.1, "at": 0})
+    Shot.objects.filter(pk=shot.pk).update(forecast_chance={"chance": 0.8, "error": 0.1, "at": 0})
     assert site_record(mill) is None
     opened = told(evenings_of(shot.owner))[0].works[0].lesson_opened
     desk.post(

@@ -29,6 +29,7 @@ from vinter.web.archive.writing import write_archive
 from vinter.web.bin.models import BinEntry, destroy, put_in
 from vinter.web.keeping import backup
 from vinter.web.ledger.rows import ledger_rows
+from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Site
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame, Take
@@ -152,6 +153,29 @@ def test_a_shot_of_no_time_does_not_come_in(nerea, shot, stranger, tmp_path, fie
 
     with pytest.raises(BadInput, match=r"shots\.json, row"):
         read_archive(changed(tmp_path / "a.zip", tmp_path / "b.zip", shots_json=change), stranger)
+
+
+def test_an_archive_with_the_names_of_older_versions_comes_in(nerea, shot, stranger, tmp_path):
+    """Two fields of a shot and one of a take were called otherwise."""
+    Shot.objects.filter(pk=shot.pk).update(manual_settings={"iso": 800}, forecast_chance={"chance": 0.7})
+    Take.objects.create(owner=nerea, shot=shot, kind=Take.SIMULATED, simulation_overrides={"cloud": 0.4})
+    write_archive(nerea, tmp_path / "a.zip")
+
+    def older(**names):
+        return lambda data: json.dumps(
+            [{names.get(key, key): value for key, value in row.items()} for row in json.loads(data)]
+        )
+
+    old = changed(
+        tmp_path / "a.zip",
+        tmp_path / "old.zip",
+        shots_json=older(manual_settings="own", forecast_chance="said"),
+        takes_json=older(simulation_overrides="told"),
+    )
+    read_archive(old, stranger)
+    came = Shot.objects.get(owner=stranger)
+    assert came.manual_settings["iso"] == 800 and came.forecast_chance == {"chance": 0.7}
+    assert Take.objects.get(owner=stranger).simulation_overrides == {"cloud": 0.4}
 
 
 # ---- uploads

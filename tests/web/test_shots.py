@@ -91,7 +91,7 @@ def test_a_shot_is_changed_and_keeps_what_was_not_touched(desk, mill):
     page = said(desk.get(reverse("shot", args=[one.pk])))
     assert "Your ISO 800 puts the sky" in page and "Your 6 s trail" in page and "02:30" in page
     plain = planned_change(desk, changed, iso="", shutter="", frames="")
-    assert plain.own == {} and plain.iso != 800
+    assert plain.manual_settings == {} and plain.iso != 800
 
 
 def test_what_was_changed_in_another_window_is_said(desk, mill):

@@ -38,7 +38,7 @@ def test_a_picture_says_where_it_was_taken(tmp_path):
 
 
 def brought(desk, owner, tools, files, **told):
-    take = Take.objects.create(owner=owner, kind=Take.UPLOADED, title="Last June", told=told)
+    take = Take.objects.create(owner=owner, kind=Take.UPLOADED, title="Last June", simulation_overrides=told)
     for path in files:
         desk.post(reverse("upload", args=[take.pk]), {"file": upload(path.name, path.read_bytes())})
     measure_take(take.pk, tools)

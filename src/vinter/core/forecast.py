@@ -18,7 +18,7 @@ from vinter.core.sky.ephemeris import horizontal, year_ephemeris, year_of
 from vinter.core.sky.nights import SUN_LEVELS, evening_of
 from vinter.core.sky.site import CLEAN_EXTINCTION, Site
 
-STALE_HOURS = 18.0  # after which a run is called old
+STALE_HOURS = 18.0  # hours after which a run is called old
 USEFUL_DAYS = 10.0
 MOST_HOURS = 24 * 20
 DEW_MARGIN = 2.0  # K between air and dew point under which a lens fogs

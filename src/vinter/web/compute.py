@@ -31,8 +31,8 @@ from vinter.core.sky.site import Site
 from vinter.web.byte_cache import ByteCache
 
 V = TypeVar("V")
-PAGE_SECONDS = 0.8  # that a page waits for what it needs
-PATIENT_SECONDS = 90.0  # that a file, a picture or a form waits
+PAGE_SECONDS = 0.8  # s that a page waits for what it needs
+PATIENT_SECONDS = 90.0  # s that a file, a picture or a form waits
 NICE = 2
 
 

@@ -9,7 +9,7 @@ from vinter.core.errors import BadInput
 from vinter.core.sky.ephemeris import FIRST_YEAR, LAST_YEAR
 
 F = TypeVar("F", bound=forms.BaseForm)
-MOST_DIGITS = 18  # of a row's number: what a database can hold
+MOST_DIGITS = 18  # digits of a row's number: what a database can hold
 EARLIEST_UNIX, LATEST_UNIX = -2.2e9, 2.6e9  # what the ephemeris covers
 
 

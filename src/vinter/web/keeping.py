@@ -25,8 +25,8 @@ from vinter.core.formats.whole import whole
 log = logging.getLogger("vinter.backup")
 DATABASE, KEY, MEDIA = "vinter.sqlite3", "secret.key", "media"
 LEFT_OUT = {"work", "partial"}
-LAST = "backup.last"  # touched whenever a backup was made
-NAMED = "vinter-%Y-%m-%d-%H%M%S.zip"  # backups on a schedule
+LAST = "backup.last"  # file that is touched whenever a backup was made
+NAMED = "vinter-%Y-%m-%d-%H%M%S.zip"  # names of backups on a schedule
 DAY = 86_400
 EARLIEST = 315_619_200.0  # Unix seconds of 1980-01-02: ZIP files know nothing older
 LARGE = 2**31  # bytes, from which a member is written in the form for large ones

@@ -10,7 +10,7 @@ from django.db.models import Q, QuerySet
 from django.http import HttpRequest
 
 SIZE = 24  # rows on a page
-MOST_WORDS = 8  # of a search
+MOST_WORDS = 8  # words of a search
 
 
 def page_of(request: HttpRequest, rows: Any, size: int = SIZE) -> "Page[Any]":

@@ -70,7 +70,7 @@ class SecurityHeaders:
         return response
 
 
-HSTS_SECONDS = 365 * 86400  # for which browsers come back over HTTPS only
+HSTS_SECONDS = 365 * 86400  # s for which browsers come back over HTTPS only
 BIG_BODY = 2**20  # bytes of a request that are spilled to the disk before a view sees it
 
 

@@ -8,7 +8,7 @@ from ipaddress import ip_network
 from pathlib import Path
 
 BASE = Path(__file__).resolve().parent
-CHECKOUT = BASE.parents[2]  # of the source; where it was installed it is none
+CHECKOUT = BASE.parents[2]  # folder of the source; an installed copy has none
 
 
 def _home() -> Path:
@@ -150,7 +150,7 @@ AUTH_PASSWORD_VALIDATORS = [
     )
 ]
 SIGN_UP = os.environ.get("VINTER_SIGN_UP", "closed")  # closed: by invitation; open: for everybody
-AXES_FAILURE_LIMIT = 6  # wrong tries of one name from one address, after which signing in rests
+AXES_FAILURE_LIMIT = 6  # wrong passwords of one name from one address before sign-in is locked
 AXES_COOLOFF_TIME = timedelta(minutes=15)
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_RESET_ON_SUCCESS = True
@@ -159,8 +159,8 @@ AXES_DISABLE_ACCESS_LOG = True
 AXES_VERBOSE = False
 STATIC_URL = "/static/"
 STATICFILES_DIRS = [BASE / "static"]
-STATICFILES_FINDERS = ["django.contrib.staticfiles.finders.FileSystemFinder"]  # only what is ours
-STATIC_ROOT = HOME / "static"  # filled by serving and by the tests: names carry a hash of the content
+STATICFILES_FINDERS = ["django.contrib.staticfiles.finders.FileSystemFinder"]  # only files of this project
+STATIC_ROOT = HOME / "static"  # filled by the server and by the tests: names carry a hash of the content
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
     "staticfiles": {"BACKEND": "vinter.web.assets.HashedAssets"},
@@ -172,7 +172,7 @@ LANGUAGE_CODE = "en"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 CSRF_COOKIE_SAMESITE = "Lax"
-HTTPS = os.environ.get("VINTER_HTTPS") == "1"  # people reach it over HTTPS, through a proxy
+HTTPS = os.environ.get("VINTER_HTTPS") == "1"  # true where people come over HTTPS, through a proxy
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = HTTPS
 PROXIES = [
     ip_network(text.strip())
@@ -185,24 +185,26 @@ X_FRAME_OPTIONS = "DENY"
 FILE_UPLOAD_TEMP_DIR = HOME / "incoming"
 FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
 DATA_UPLOAD_MAX_MEMORY_SIZE = 10 * 2**20
-PLANNING_CACHE_BYTES = 100 * 2**20  # nights of years, over all who ask
-BACKUP_DIR = os.environ.get("VINTER_BACKUP_DIR", "")  # for backups on a schedule
+PLANNING_CACHE_BYTES = 100 * 2**20  # bytes of computed nights, over all who ask
+BACKUP_DIR = os.environ.get("VINTER_BACKUP_DIR", "")  # folder for backups on a schedule
 BACKUP_DAYS = float(os.environ.get("VINTER_BACKUP_DAYS", "1"))
 BACKUPS_KEPT = int(os.environ.get("VINTER_BACKUPS_KEPT", "7"))
-SPARE_MB = os.environ.setdefault("VINTER_SPARE_MB", "500")  # of free disk that no file of ours eats into
+SPARE_MB = os.environ.setdefault("VINTER_SPARE_MB", "500")  # MB of free disk that no file of ours uses
 QUOTA_BYTES = int(
     float(os.environ.get("VINTER_QUOTA_GB", "0")) * 1e9
 )  # a person may store; 0: as much as fits
-MACHINE_QUOTA_BYTES = int(float(os.environ.get("VINTER_MACHINE_GB", "0")) * 1e9)  # all together; 0: as fits
+# bytes for all people together; 0: as much as fits
+MACHINE_QUOTA_BYTES = int(float(os.environ.get("VINTER_MACHINE_GB", "0")) * 1e9)
 UPLOAD_LIMIT = 400 * 2**20  # bytes of one uploaded frame
 KEPT_LIMIT = (
     int(os.environ.get("VINTER_KEPT_MB", "12000")) * 2**20
 )  # of what stacks worked out, over all takes
-JOBS_PER_PERSON = int(os.environ.get("VINTER_JOBS_PER_PERSON", "30"))  # that wait at a time
+JOBS_PER_PERSON = int(os.environ.get("VINTER_JOBS_PER_PERSON", "30"))  # jobs that may wait at a time
 LEASE_SECONDS = float(
     os.environ.get("VINTER_LEASE", "15")
 )  # without a heartbeat, then a job is taken up again
-COMPUTE_PROCESSES = int(os.environ.get("VINTER_COMPUTE", "0"))  # beside the web threads; serve sets it
+# processes beside the web threads; serve sets it
+COMPUTE_PROCESSES = int(os.environ.get("VINTER_COMPUTE", "0"))
 WORKER_PROCESSES = int(os.environ.get("VINTER_WORKERS", min(os.cpu_count() or 1, 8)))
 FORECAST_URL = os.environ.get(
     "VINTER_FORECAST", ""

@@ -16,7 +16,7 @@ from vinter.web.jobs.models import Job
 from vinter.web.keeping import DATABASE, DAY, KEY, last_backup
 
 ALIVE = "worker.alive"
-SILENT_SECONDS = 3 * EVERY_SECONDS  # since the worker last ran, from which it counts as gone
+SILENT_SECONDS = 3 * EVERY_SECONDS  # s since the worker last ran after which it counts as gone
 OLD_BACKUP_DAYS = 7
 HERE = {"localhost", "127.0.0.1", "[::1]"}
 

@@ -9,10 +9,10 @@ from vinter.core.camera.trailing import ARCSEC_PER_UM_MM
 from vinter.core.constants import SIDEREAL_ARCSEC
 from vinter.core.errors import BadInput
 
-CELL_WH_WARM = 15.0  # watt hours of a usual phone
+CELL_WH_WARM = 15.0  # Wh, charge of a usual phone's battery when warm
 COLD_LOSS = 0.012  # share of the charge lost per degree below 20 deg C
 IDLE_W, SHOOTING_W, SCREEN_W = 0.6, 2.6, 0.7
-BANK_EFFICIENCY = 0.65  # of a power bank's rated watt hours that arrive
+BANK_EFFICIENCY = 0.65  # share of a power bank's rated watt hours that arrives
 
 
 def _within(label: str, value: float, low: float, high: float) -> None:

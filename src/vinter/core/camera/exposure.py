@@ -20,7 +20,7 @@ from vinter.core.camera.trailing import DriftMap, drift_map, pole_seen
 from vinter.core.errors import BadInput
 from vinter.core.versions import Schema
 
-ASKED = (15.0, 30.0)  # shutters that people weigh against each other, s
+ASKED = (15.0, 30.0)  # s, shutters that people weigh against each other
 FRAMING_SECONDS, FRAMING_LEVEL = (2.0, 4.0), 0.2
 BRIGHTEST_SKY, DARKEST_SKY = 10.0, 22.5  # mag/arcsec^2 for which exposures are computed
 

@@ -10,10 +10,10 @@ from vinter.core.errors import BadInput
 
 LEAST_TICKS = 3
 WIDTH_FLOOR = 0.05  # px, by which widths of one lens differ from night to night
-SURE_TICKS = 0.6  # the error up to which an infinity is taken over
+SURE_TICKS = 0.6  # ticks, largest error of an infinity that is taken over
 BESIDE = 4.0  # ticks that infinity may lie outside those tried
-GROWTH_SIGMA = 3.0  # that widths must grow by
-CIRCLE_PX = 2.0  # of blur that still counts as sharp when a picture is looked at pixel by pixel
+GROWTH_SIGMA = 3.0  # standard errors by which star widths must grow
+CIRCLE_PX = 2.0  # px, blur that still counts as sharp at full size
 
 
 def hyperfocal(lens: Lens, circle_px: float = CIRCLE_PX) -> float:

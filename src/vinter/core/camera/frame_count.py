@@ -9,7 +9,8 @@ from vinter.core.camera.phones import LIGHT_SIGMA, Lens
 from vinter.core.camera.shutter import USES
 from vinter.core.errors import BadInput
 
-WANTED_SNR = 10.0  # of the band in one pixel of the finished picture: smooth to the eye after a strong edit
+# signal to noise of the band in one pixel of the result: smooth to the eye after a strong edit
+WANTED_SNR = 10.0
 
 
 FEWEST, LONGEST_MINUTES = (
@@ -18,11 +19,12 @@ FEWEST, LONGEST_MINUTES = (
 )  # frames that a clipping needs; a burst longer than this is another night's work
 
 
-PAYS = 0.02  # a further minute that lowers the noise by less than this no longer pays
+PAYS = 0.02  # share of the noise: a further minute that gains less no longer pays
 
 
 MOST_FRAMES = 2000
-SNR_SIGMA = 0.15  # of a signal to noise, as a share: half of the light's, for noise grows with light too
+# relative error of a signal to noise: half of the light's, because noise grows with light too
+SNR_SIGMA = 0.15
 
 
 GAP_SECONDS = 1.0

@@ -9,10 +9,10 @@ from vinter.core.camera import photons
 from vinter.core.camera.phones import LIGHT_SIGMA, Lens
 from vinter.core.camera.shutter import Opinion
 
-HUMP_LIMIT = 0.12  # linear level of the sky above which stars and glow lose their headroom
+HUMP_LIMIT = 0.12  # share of full scale, linear: a brighter sky leaves stars and glow no headroom
 
 
-NOISE_SLACK = 0.03  # an ISO this close to the best noise is as good
+NOISE_SLACK = 0.03  # relative noise above the best: an ISO this close is as good
 
 
 @dataclass(frozen=True, kw_only=True)

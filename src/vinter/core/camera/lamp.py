@@ -4,7 +4,7 @@ import numpy as np
 
 from vinter.core.camera.phones import Lens
 
-LAMP_METER = 12.5  # cd s/(m^2 ISO): a meter's constant; N^2/t = L ISO / K gives a mid grey
+LAMP_METER = 12.5  # cd s/(m^2 ISO), constant of a light meter: N^2/t = L ISO / K gives a mid grey
 LAMP_UNDER = 1.5  # EV under mid grey: what a lamp lights at night should still look like night
 
 

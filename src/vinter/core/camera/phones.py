@@ -7,12 +7,12 @@ import numpy as np
 from vinter.core.constants import FULL_FRAME_DIAGONAL_MM
 from vinter.core.errors import BadInput
 
-F35_SLACK = 0.1  # by which rounded figures of makers may disagree
+F35_SLACK = 0.1  # relative difference by which rounded figures of makers may disagree
 READ_NOISE = ((50, 3.2), (400, 2.0), (1600, 1.5), (6400, 1.3))  # ISO, electrons per output pixel
 SHORT_LENS = 10.0  # s; a longest shutter under this is a limit one feels
-LOWEST_ISO = 50  # where a curve that names ISO 0 begins
-NOISE_STOP = 2**0.5  # a measured read noise replaces points of the curve nearer than half a stop
-LIGHT_SIGMA = 0.3  # of every count of electrons, as a share: efficiency and losses of the lens are assumed
+LOWEST_ISO = 50  # ISO at which a curve that names ISO 0 begins
+NOISE_STOP = 2**0.5  # ratio of ISOs (half a stop): a measured read noise replaces nearer points of the curve
+LIGHT_SIGMA = 0.3  # relative error of every count of electrons: efficiency and losses of the lens are assumed
 FULL_WELL_PER_UM2 = 6000 / 1.2**2  # electrons at base ISO per square micrometre of output pixel
 
 

@@ -6,7 +6,7 @@ import numpy.typing as npt
 from vinter.core.camera.phones import Lens
 from vinter.core.constants import ARCSEC_PER_RADIAN
 
-PHOTONS_V0 = 1e7  # photons per second, square metre and Angstrom at V = 0
+PHOTONS_V0 = 1e7  # photons per second, square metre and angstrom at V = 0
 BANDWIDTH = 1000.0  # Angstrom
 
 

@@ -15,8 +15,8 @@ from vinter.core.camera.phones import Lens
 Array = npt.NDArray[np.float64]
 
 
-LEAST_DEPTH = 0.05  # of a unit ray along the axis: nearer to the lens's plane nothing is drawn
-NEWTON_STEPS = 8  # error under 1e-6 px for any lens whose frame does not fold back
+LEAST_DEPTH = 0.05  # depth of a unit ray along the axis: nothing nearer to the lens's plane is drawn
+NEWTON_STEPS = 8  # steps: the error is under 1e-6 px for any lens whose frame does not fold back
 
 
 def radial_pixels(rays: Array, focal_px: float, k1: float, centre: tuple[float, float]) -> Array:

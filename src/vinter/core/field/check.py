@@ -9,10 +9,10 @@ from vinter.core.camera.shutter import SHUTTERS
 from vinter.core.frames.measure import Measure
 from vinter.core.words import count_of
 
-TOO_NOISY = 0.10  # of the noise at the best ISO: from which read noise is worth another test shot
+TOO_NOISY = 0.10  # share of the noise at the best ISO: from here read noise is worth another test shot
 SOFT_PX = 4.4  # FWHM of stars above which focus is off
-TYPICAL = 0.7  # of the worst corner's drift: what the median star of a frame shows
-SHAKE_RATIO = 1.8  # trail longer than the sky alone explains
+TYPICAL = 0.7  # share of the worst corner's drift that the median star of a frame shows
+SHAKE_RATIO = 1.8  # ratio of the trail to the longest that the sky alone explains
 CLIPPED = 0.01
 LINEAR_OF_ENCODED = 2.2
 

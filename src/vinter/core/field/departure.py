@@ -1,6 +1,6 @@
 """When to leave home: the drive, and the time to set up and get used to the dark."""
 
-SET_UP_MINUTES = 30.0  # to walk, set up, focus, and for eyes to see the ground in the dark
+SET_UP_MINUTES = 30.0  # minutes to walk, set up, focus, and let the eyes see the ground in the dark
 
 
 def leave_by(window_start: float, drive_minutes: float) -> float:

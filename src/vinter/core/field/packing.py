@@ -55,7 +55,7 @@ GEAR = {
 }  # what a kind of picture asks for, by the keys that modes name
 INSTEAD_OF_TRIPOD = "no-tripod"
 
-MARGIN_SECONDS = 3600.0  # before and after the shooting: setting up, and the walk back
+MARGIN_SECONDS = 3600.0  # s before and after the shooting: setting up, and the walk back
 
 
 def cold_and_dew(

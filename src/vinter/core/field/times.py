@@ -7,7 +7,7 @@ import numpy as np
 from vinter.core.sky.nights import Night
 from vinter.core.sky.targets import CORE, Target
 
-BY_DAY = "by day"  # when the Moon rises or sets, outside of the night
+BY_DAY = "by day"  # says that the Moon rises or sets outside the night
 
 
 @dataclass(frozen=True)

@@ -15,10 +15,10 @@ from vinter.core.field.times import CardTime
 from vinter.core.forecast import DEW_MARGIN, Forecast
 
 CHARGE, KEPT = 40, 20  # percent: the charge that the sums begin with, and what stays for the way home
-LOSSES = (2, 4, 8)  # percent of charge in ten minutes, to choose from by one's own phone
+LOSSES = (2, 4, 8)  # percent of charge lost in ten minutes; the user picks what the phone shows
 LOSS_MINUTES = 10.0
 MILD = 10.0  # deg C that is reckoned with where there is no forecast
-FEW_FRAMES = 3  # up to this number a run has no half
+FEW_FRAMES = 3  # frames: a shorter run is not split in two
 
 
 @dataclass(frozen=True)

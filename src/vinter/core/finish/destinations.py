@@ -37,7 +37,7 @@ DESTINATIONS = {
 
 
 def for_destination(recipe: RecipeParts, key: str) -> tuple[RecipeParts, Output]:
-    """The recipe cropped for a destination about the same middle, and how it leaves; BadInput for one that
+    """The recipe cropped for a destination about the same centre, and how it leaves; BadInput for one that
     is not known."""
     if key not in DESTINATIONS:
         raise BadInput(f"destination {key!r} is not one of {', '.join(DESTINATIONS)}")

@@ -22,7 +22,7 @@ SMALL_PX = 900
 NARROWEST, WIDEST = 16, 60000
 LEAST_DPI, MOST_DPI = 72, 1200
 SCREEN_BLUR, PRINT_BLUR_MM = 0.6, 0.09  # px, and mm on paper, over which a picture is sharpened
-MOST_HALO = 0.06  # encoded levels that sharpening adds at most
+MOST_HALO = 0.06  # encoded level that sharpening adds at most
 
 
 @dataclass(frozen=True)

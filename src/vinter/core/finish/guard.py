@@ -18,7 +18,7 @@ from vinter.core.finish.recipe import RecipeParts
 from vinter.core.finish.scene import Scene
 
 U8 = npt.NDArray[np.uint8]
-VIEWED_PX = 2048  # across: most pictures are seen on a screen
+VIEWED_PX = 2048  # px across: most pictures are seen on a screen
 # sliders that lift noise, with the range that is looked through
 BY_NOISE = (
     ("light_balance.sky.brightness", -4.0, 6.0),
@@ -27,10 +27,10 @@ BY_NOISE = (
     ("core.brightness", -1.0, 2.0),
     ("detail.sky.fine", -0.8, 1.5),
 )
-WIDTH = 19  # entries of the curve's table to each side, over which its slope is taken
+WIDTH = 19  # entries of the curve's table to each side over which its slope is taken
 EVEN = 0.1  # EV, within which nothing is said of more or less
 CUT = (254, 2)  # levels from which on a pixel is white, and to which it is black, without detail
-VISIBLE_NOISE = 6.0 / 255  # encoded deviation at full size that reads as grain
+VISIBLE_NOISE = 6.0 / 255  # encoded standard deviation at full size that reads as grain
 
 
 @dataclass(frozen=True)

@@ -14,8 +14,8 @@ from vinter.core.stack.plate_solve import Solution
 
 STEPS = 5  # pieces of a line, so that it bends with the lens
 SCALES = (0.25, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0)  # degrees
-SCALE_SHARE = 0.16  # of the width, that a scale is long at most
-MARGIN = 0.02  # of the frame, that a name stays off its edge
+SCALE_SHARE = 0.16  # share of the width, longest scale bar
+MARGIN = 0.02  # share of the frame that a name stays off its edge
 
 
 @dataclass(frozen=True)
@@ -65,7 +65,7 @@ def overlay(field: Solution) -> Overlay:
 
 
 def scale_of(canvas: Canvas, field: Solution) -> tuple[float, float]:
-    """Degrees of a scale that suits a canvas, and their length in px in its middle."""
+    """Degrees of a scale that suits a canvas, and their length in px in its centre."""
     h, w = canvas.sky.shape
     ends = canvas.to_shares @ np.array([[w / 2, w / 2 + 1], [h / 2, h / 2], [1, 1]])
     at = (ends[:2] / ends[2]).T * [field.width, field.height] - 0.5

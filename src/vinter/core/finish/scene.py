@@ -27,16 +27,16 @@ EDGE_PX, BESIDE_PX = (
     31,
 )  # px about the mask's edge that are looked at, and from which sky and ground are known
 LEAST_BESIDE = 0.02  # share of that window that must be sky, and ground
-LEAST_UP = 0.15  # of the zenith's direction across the lens, from which on it tells up
-APART = 0.25  # of the sky's light, by which the ground must be darker to tell how much of a pixel is sky
+LEAST_UP = 0.15  # length of the zenith's direction across the lens from which it tells which way is up
+APART = 0.25  # share of the sky's light by which the ground must be darker to tell how much of a pixel is sky
 USUAL_AIR = 0.22  # mag an airmass, by which the band is dimmed
-SCENE_VERSION = 3  # of what is measured and kept in a prepared scene
+SCENE_VERSION = 3  # version of what is measured and kept in a prepared scene
 COARSE = 160  # px across, for the smooth glow
-LEAST_UNDER = 0.4  # weight of sky that is much darker than the smooth glow would have it
+LEAST_UNDER = 0.4  # weight of sky that is much darker than the smooth glow
 
 
 WHOLE = (0.0, 0.0, 1.0, 1.0)
-WIDE_DEGREES = 70.0  # across a picture whose lens is not known
+WIDE_DEGREES = 70.0  # degrees across, assumed for a picture whose lens is not known
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -72,7 +72,7 @@ class Scene:
 
     @property
     def degrees_px(self) -> float:
-        """Degrees a pixel here, in the middle of the picture."""
+        """Degrees a pixel here, in the centre of the picture."""
         if self.field:
             return float(self.field.scale_arcsec / 3600 / self.scale)
         return float(WIDE_DEGREES * self.window[2] / self.sky.shape[1])
@@ -103,7 +103,7 @@ class Scene:
 
     @property
     def corner_px(self) -> float:
-        """Px at full size from the middle of the whole picture to its corner."""
+        """Px at full size from the centre of the whole picture to its corner."""
         h, w = self.sky.shape
         return float(np.hypot(w / self.window[2], h / self.window[3]) / self.scale / 2)
 

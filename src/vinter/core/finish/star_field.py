@@ -12,14 +12,14 @@ from vinter.core.frames.stars import Stars, background, find_stars
 
 F32 = npt.NDArray[np.float32]
 Array = npt.NDArray[np.float64]
-REACH = 6  # px about a star that its middle is looked for in
-STEPS = 4  # of the weighted middle
-CUT = 0.7  # of full scale, above which a star may be cut
+REACH = 6  # px about a star that its centre is looked for in
+STEPS = 4  # rounds of the weighted centre
+CUT = 0.7  # share of full scale above which a star may be clipped
 LEAST, MOST = 40, 1200  # stars
-FAR = 3.0  # deviations, beyond which a star (blended) is left out
-SURE = 3.0  # deviations, from which on a trail or a fringe is one
+FAR = 3.0  # standard deviations beyond which a star (blended) is left out
+SURE = 3.0  # standard deviations from which a trail or a fringe is significant
 ROUND = 1.12  # elongation that noise and the lens's corners give round stars
-SPREAD_LEAST = 0.05  # px, of a middle in one colour
+SPREAD_LEAST = 0.05  # px, of a centre in one colour
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -83,7 +83,7 @@ def _trail(fwhm: Array, elongation: Array, angle: Array) -> tuple[float, float]:
 
 
 def _middles(rgb: F32, x: Array, y: Array, fwhm: float) -> Array:
-    """Middles (n, 3, 2) of stars in three colours, by a Gaussian weight of their width that follows them."""
+    """Centres (n, 3, 2) of stars in three colours, by a Gaussian weight of their width that follows them."""
     gy, gx = np.mgrid[-REACH : REACH + 1, -REACH : REACH + 1]
     sigma2 = max(fwhm / 2.3548, 0.8) ** 2
     out = np.full((len(x), 3, 2), np.nan)
@@ -126,7 +126,7 @@ def _fringes(rgb: F32, stars: Stars, fwhm: float) -> tuple[float, float, float]:
 
 
 def _growth(away: Array, shift: Array) -> tuple[float, float]:
-    """Slope of shifts (n, 2) over distances (n, 2) from the middle, a common shift let free; robust, with its
+    """Slope of shifts (n, 2) over distances (n, 2) from the centre, a common shift let free; robust, with its
     error."""
     n = len(away)
     design = np.zeros((2 * n, 3))

@@ -17,11 +17,11 @@ SUN_BV = 0.65
 FAINTEST = 8.0
 REACH_PX = 2.5
 APERTURE, RING = 4, (7, 10)  # px about a star whose light is summed, and of its surroundings
-CUT = 0.7  # of full scale, above which a star may be cut
+CUT = 0.7  # share of full scale above which a star may be clipped
 LEAST_STARS, LEAST_SNR = 25, 12.0
 LOWEST = 12.0  # degrees of altitude, under which the air reddens what it shows
-USUAL_REDDENING = 0.15  # of a colour's logarithm an airmass, that a fit leans on
-FAR = 2.5  # deviations, beyond which a star (blended, variable) is left out
+USUAL_REDDENING = 0.15  # change of a colour's logarithm per airmass that a fit leans on
+FAR = 2.5  # standard deviations beyond which a star (blended, variable) is left out
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -16,7 +16,7 @@ F32 = npt.NDArray[np.float32]
 Array = npt.NDArray[np.float64]
 Cards = dict[str, float | str | int]
 GRID, ORDER = 41, 6  # places along each side of the picture the terms are fitted on, and their order
-LEAST_DEPTH = 0.17  # cosine of the angle from the middle, beyond which a gnomonic projection is of no use
+LEAST_DEPTH = 0.17  # cosine of the angle from the centre beyond which a gnomonic projection is of no use
 LOWEST = 0.3  # degrees of altitude, below which the air's bending is not asked to fit
 
 

@@ -8,14 +8,15 @@ import numpy.typing as npt
 from PIL import ImageCms
 
 F32 = npt.NDArray[np.float32]
-PROFILE_DATE = slice(24, 36)  # of its header: ICC.1:2022, 7.2.8
+PROFILE_DATE = slice(24, 36)  # bytes of the header that hold the date: ICC.1:2022, 7.2.8
 DATE = struct.pack(">6H", 2000, 1, 1, 0, 0, 0)
 SRGB, DISPLAY_P3 = "srgb", "display-p3"
 COLOUR_SPACES = {SRGB: "sRGB", DISPLAY_P3: "Display P3"}
 P3_PRIMARIES = ((0.51512, 0.24120, -0.00105), (0.29198, 0.69225, 0.04189), (0.15710, 0.06657, 0.78407))  # D50
 D50 = (0.96420, 1.0, 0.82491)
 BRADFORD = (1.04788, 0.02292, -0.05022, 0.02959, 0.99048, -0.01707, -0.00925, 0.01508, 0.75168)  # D65 to D50
-CURVE = (2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045)  # of IEC 61966-2-1, as both spaces use it
+# parameters of the IEC 61966-2-1 curve, as both spaces use it
+CURVE = (2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045)
 P3_OF_SRGB = np.array([[0.82246, 0.17754, 0.0], [0.03319, 0.96681, 0.0], [0.01708, 0.07240, 0.91052]])
 
 

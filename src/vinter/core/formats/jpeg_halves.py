@@ -11,7 +11,7 @@ from vinter.core.formats.pictures import jpeg_bytes
 
 SOF, SCAN, RESTART = 0xC0, 0xDA, 0xDD
 BLOCK = 8  # px a side
-MOST_UNITS = 0xFFFF  # that a restart interval may have
+MOST_UNITS = 0xFFFF  # longest restart interval that a JPEG may have
 
 
 def jpeg_in_halves(rgb: npt.NDArray[np.uint8], quality: int, pool: Executor) -> Callable[[], bytes]:

@@ -12,7 +12,7 @@ F32 = npt.NDArray[np.float32]
 LINEAR_RAW = 34892
 WHITE = 65535
 D65 = 21
-BLACK = 2048  # pedestal, so that noise below black is kept
+BLACK = 2048  # level of black, so that noise below it is kept
 
 
 def _rationals(values: npt.NDArray[np.float64], scale: int = 10_000) -> tuple[int, ...]:

@@ -95,7 +95,7 @@ COLUMNS = (
     "verdict",
     "windows",
 )
-LEAST_MINUTES = 15.0  # usable, of a window that a calendar holds unless all are asked for
+LEAST_MINUTES = 15.0  # minutes of use that a window of the calendar has unless all are asked for
 
 
 def nights_csv(nights: list[Night], verdicts: list[Verdict]) -> str:

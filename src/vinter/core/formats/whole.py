@@ -13,8 +13,8 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-SPARE = "VINTER_SPARE_MB"  # of free space that no file may eat into; 0 where the environment does not say
-FULL_BYTES = 2**20  # below this free, a library that wrote too little had no room
+SPARE = "VINTER_SPARE_MB"  # MB of free space that no file may use; 0 where the environment names none
+FULL_BYTES = 2**20  # bytes free under which a library that wrote too little had no room
 DISK_FULL = (
     "the disk is full, or nearly so: what was there is kept, this was not stored; free some space "
     "and try again"

@@ -13,7 +13,7 @@ import numpy.typing as npt
 
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
-REACH = 14  # half-size pixels to each side
+REACH = 14  # half-size px to each side
 STEPS = 40
 PLANE_VARIANCE = 0.25 + 1 / 12  # px^2 of the full frame that averaging over two pixels adds to each axis
 DIAGONAL = 0.25  # px^2 across: the two greens of a Bayer cell lie on a diagonal

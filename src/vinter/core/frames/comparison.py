@@ -6,7 +6,7 @@ from math import hypot, sqrt
 
 from vinter.core.constants import ARCSEC_PER_RADIAN, EQUIVALENT_UNKNOWN_MM, FULL_FRAME_DIAGONAL_MM
 
-F35_ERROR = 0.03  # of the focal length a file names: whole millimetres, and the lens's own spread
+F35_ERROR = 0.03  # relative error of the focal length in a file: whole millimetres, and the lens's own spread
 SOLVED_ERROR = 0.002
 WIDTH_ERROR, NOISE_ERROR = 0.09, 0.05  # of the measures themselves (docs/models.md)
 GRAIN_ARCMIN = 10.0
@@ -40,7 +40,7 @@ class PictureQuality:
 def scale_of(
     size: tuple[int, int], f35: float | None, solved_arcsec: float | None = None
 ) -> tuple[Value, str]:
-    """Arcsec a px in the middle of a picture (width, height): solved from its stars, else from the 35 mm
+    """Arcsec a px in the centre of a picture (width, height): solved from its stars, else from the 35 mm
     equivalent."""
     if solved_arcsec:
         return Value(solved_arcsec, SOLVED_ERROR * solved_arcsec), "solved from the stars"

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from vinter.core.errors import BadInput
 
-HEAD_BYTES = 16  # from which a kind is told
+HEAD_BYTES = 16  # bytes from which a kind is told
 
 
 class Reader(StrEnum):

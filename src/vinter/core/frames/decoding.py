@@ -38,12 +38,12 @@ from vinter.core.frames.opcodes import CorrectionNote
 from vinter.core.frames.reading import Colour, Frame, read_frame
 from vinter.core.parallel import end_with_parent
 
-MEMORY_BYTES = int(2.4 * 2**30)  # address space of a child, libraries included
+MEMORY_BYTES = int(2.4 * 2**30)  # bytes, address space of a child with its libraries
 CPU_SECONDS = 40
 WALL_SECONDS = 55
 SERVERS = 2
 ALIGNED = 64
-MOST_FILES = 4096  # numbers of open files that a forked server does not keep
+MOST_FILES = 4096  # numbers of open files that a forked server closes
 MESSAGE = 65536
 OUT_OF_MEMORY, REFUSED = 3, 2
 ARRAYS = ("data", "pattern", "black", "shading")

@@ -16,9 +16,9 @@ from vinter.core.frames.lossless_jpeg import lossless_jpeg
 
 CFA, LINEAR_RAW = 32803, 34892
 LOSSLESS_JPEG = 7
-READABLE = {1, LOSSLESS_JPEG}  # the first is uncompressed
+READABLE = {1, LOSSLESS_JPEG}  # compressions that are read; 1 is none
 LINEARISATION, BLACK_DELTAS, ACTIVE_AREA = 50712, (50715, 50716), 50829
-UNREADABLE = (  # what the reader of tags raises of broken files
+UNREADABLE = (  # exceptions that the reader of tags raises for broken files
     OSError,
     ValueError,
     KeyError,

@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 from vinter.core.camera.phones import Phone
 from vinter.core.frames.metadata import TimeSource, in_zone
 
-ALIKE = 0.03  # of a focal length, within which a lens of Gear is the picture's
+ALIKE = 0.03  # relative difference of focal lengths within which a lens of Gear is the picture's
 
 
 @dataclass(frozen=True)

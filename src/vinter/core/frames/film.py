@@ -12,8 +12,8 @@ STYLES = {
     RAMP: "the fading of dusk kept, as one smooth ramp",
     TRAILS: "star trails that grow",
 }
-SMOOTH = 0.06  # of the film's length, over which the light of the ramp is smoothed
-STOPS = 2.5  # by which the ramp may be brighter or darker than its middle
+SMOOTH = 0.06  # share of the film's length over which the light of the ramp is smoothed
+STOPS = 2.5  # stops by which the ramp may be brighter or darker than its median
 ROLL, GAMMA, SCALE, OFFSET = 0.6, 2.4, 290.0, 8.0  # the stretch of ``preview.stretched``, undone here
 
 

@@ -28,8 +28,8 @@ from vinter.core.parallel import end_with_parent
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 MOST_FRAMES = 3000
-CPU_SECONDS = 1800  # of a child, for a whole film
-WAIT_SECONDS = 40.0  # for one picture, after which the child is ended
+CPU_SECONDS = 1800  # s of a child's processor for a whole film
+WAIT_SECONDS = 40.0  # s for one picture, after which the child is ended
 NO_FILM = 2
 
 

@@ -11,7 +11,7 @@ from vinter.core.errors import BadInput
 from vinter.core.frames.metadata import Metadata, TimeSource, believable
 
 FULL = 65535.0
-HIGHEST = 1.5  # of float data, up to which they are shares of full scale
+HIGHEST = 1.5  # largest float value that is still a share of full scale
 
 
 def fits_values(path: Path, check: Any) -> tuple[npt.NDArray[np.uint16], Metadata]:

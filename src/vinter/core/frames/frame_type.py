@@ -9,15 +9,15 @@ from vinter.core.frames.measure import FEW_STARS, Measure
 
 FRAME_TYPES = ("sky", "ground", "dark", "flat", "bias", "test", "automatic", "twin", "film")
 CALIBRATION = ("dark", "flat", "bias")
-NEVER_STACKED = (*CALIBRATION, "film")  # as a frame among frames
-DARK_LEVEL = 0.0006  # of full scale, under which nothing shone on the sensor
+NEVER_STACKED = (*CALIBRATION, "film")  # types that are never one frame among the frames of a stack
+DARK_LEVEL = 0.0006  # share of full scale under which nothing shone on the sensor
 HOT_STARS = 40  # hot pixels beside each other that a dark may show as stars
 WARM_DARK, DARK_DETAIL = (
     0.02,
     0.05,
 )  # of full scale, and structure: an even glow of a warm sensor is no ground
 FLAT_LEVELS = (0.02, 0.95)
-FLAT_SECONDS = 2.0  # longer ones are no flats
+FLAT_SECONDS = 2.0  # s, longest exposure of a flat
 EVEN = 0.02  # structure under which a frame shows nothing but a fall-off
 BIAS_SECONDS = 0.01
 AUTOMATIC_SECONDS = 60.0

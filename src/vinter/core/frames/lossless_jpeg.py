@@ -16,14 +16,14 @@ U16 = npt.NDArray[np.uint16]
 I32 = npt.NDArray[np.int32]
 START, LOSSLESS, TABLES, SCAN, RESTARTS = 0xD8, 0xC3, 0xC4, 0xDA, 0xDD
 PREDICTORS = range(1, 8)
-LOOKED_AT = 12  # bits that are looked up at once: a code with the bits behind it, for nearly all samples
-LONGEST = 16  # bits of a code
+LOOKED_AT = 12  # bits that are looked up at once: a code and the bits behind it, for nearly all samples
+LONGEST = 16  # bits of the longest code
 LONGEST_SAMPLE = 32  # bits of a code and of what stands behind it
-SMALLEST = bytes.fromhex(  # two by two samples of 128, each the code 0
+SMALLEST = bytes.fromhex(  # a file of two by two samples of 128, each with the code 0
     "ffd8 ffc4 0014 00 01000000000000000000000000000000 00 ffc3 000b 08 0002 0002 01 001100"
     "ffda 0008 01 0000 01 0000 0f ffd9"
 )
-NOT_HERE = np.int32(0)  # in the table: no code, or one that reaches farther
+NOT_HERE = np.int32(0)  # entry of the table for no code, or for one that reaches farther
 
 
 @dataclass

@@ -30,14 +30,17 @@ BRIGHT_SHARE, MAPPED_SHARE, SHAPED = (
     400,
 )  # of the stars, for the figures and for the map; and at most
 DAYLIGHT, NOTHING = 0.25, 0.0008  # of full scale: no night is so bright; nothing shines
-GROUND_DETAIL = 0.08  # structure over which a frame without stars shows something near
+GROUND_DETAIL = 0.08  # structure above which a frame without stars shows something near
 EIGHT_BITS, SOME_LEVELS = 270, 4  # levels of a byte and what rounding adds; fewer in use tell nothing
 NO_STARS = 4.0  # times the take's width: such specks are no stars
 LONGER = 1.3  # times the take's elongation, from which a frame was shaken
-LAMP_SHARE = 0.2  # of the sky's light, by which a lamp lifts a part of the frame
+LAMP_SHARE = 0.2  # share of the sky's light by which a lamp lifts a part of the frame
 STANDING_PX = 24.0  # px that the ends of one line may lie apart from frame to frame
-UPPER, ENOUGH_HIGH = 0.6, 25  # of the height, in which stars are judged when there are so many
-UNCLIPPED = 0.8  # of full scale, above which a star's top may be cut
+UPPER, ENOUGH_HIGH = (
+    0.6,
+    25,
+)  # share of the height in which stars are judged when there are at least this many
+UNCLIPPED = 0.8  # share of full scale above which a star's top may be clipped
 ROUND = 1.06  # elongation that noise gives round stars
 
 

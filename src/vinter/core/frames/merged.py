@@ -13,7 +13,7 @@ from vinter.core.errors import BadInput
 from vinter.core.frames.dng import LINEAR_RAW, UNREADABLE, colour_tags, numbers
 
 DEFLATED, JPEG_XL = {8, 32946}, 52546
-FLOATING = 3  # of the tag that says how samples are stored
+FLOATING = 3  # value of the tag that says how samples are stored
 PEDESTAL = 1024  # levels under black, in which noise stays
 HIGHEST = 4.0  # times the white level, where the 16 bits of floating-point light end: in every frame alike
 FULL = 65535

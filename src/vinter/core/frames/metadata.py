@@ -13,7 +13,7 @@ import tifffile
 from PIL import Image
 
 EXIF_POINTER, GPS_POINTER = 34665, 34853
-OLD_FIX = 400.0  # seconds by which a GPS stamp may be older than the exposure
+OLD_FIX = 400.0  # s by which a GPS stamp may be older than the exposure
 ZONES = (
     *(1800.0 * k for k in range(-24, 29)),
     20700.0,

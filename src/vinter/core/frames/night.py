@@ -3,8 +3,8 @@ exposed, from the width of what could be stars."""
 
 from enum import StrEnum
 
-SATURATION = 100.0  # cd/m^2 s ISO of a scene that fills the scale through f/1
-USUAL_APERTURE = 1.9  # f-number of a phone that does not say its own
+SATURATION = 100.0  # cd s ISO/m^2 of a scene that fills the scale through f/1
+USUAL_APERTURE = 1.9  # f-number of a phone whose file names none
 LIT, DAY = (
     0.15,
     30.0,

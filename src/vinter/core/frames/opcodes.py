@@ -16,8 +16,8 @@ import tifffile
 from vinter.core.frames import lenswarp
 
 F32 = npt.NDArray[np.float32]
-LISTS = (51008, 51009, 51022)  # before, on, and after the mosaic
-OPTIONAL = 1  # flag: a reader may pass it over
+LISTS = (51008, 51009, 51022)  # tags of the lists that act before, on and after the mosaic
+OPTIONAL = 1  # flag of an opcode that a reader may skip
 
 
 class NoteKind(StrEnum):

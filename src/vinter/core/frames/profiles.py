@@ -9,7 +9,7 @@ from PIL import Image, ImageCms
 from vinter.core.camera.illuminant import linear_srgb
 
 U8 = npt.NDArray[np.uint8]
-DISPLAY_P3 = 12  # colour primaries by ITU-T H.273
+DISPLAY_P3 = 12  # number of these colour primaries in ITU-T H.273
 SRGB_OF_P3 = np.array([[1.2249, -0.2247, 0.0], [-0.0420, 1.0419, 0.0], [-0.0197, -0.0786, 1.0979]])
 
 

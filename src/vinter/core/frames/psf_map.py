@@ -8,10 +8,10 @@ import numpy.typing as npt
 
 Array = npt.NDArray[np.float64]
 COLUMNS, ROWS = 4, 3
-LEAST_STARS = 3  # in a cell
-ROUND_BELOW = 1.25  # elongation that a good frame's noise and corners give
+LEAST_STARS = 3  # stars in a cell that is measured
+ROUND_BELOW = 1.25  # elongation that the noise and the corners of a good frame give
 SAME_WAY = 0.85  # coherence of directions above which all stars point one way
-UNEVEN = 1.3  # width of the wider side over the other's
+UNEVEN = 1.3  # ratio of the wider side's width to the other's
 LEAST_CELLS = 5
 
 

@@ -25,18 +25,20 @@ from vinter.core.frames.opcodes import CorrectionNote, corrections
 from vinter.core.frames.profiles import srgb_pixels
 from vinter.core.frames.wholeness import check_whole
 
-LARGEST_PIXELS = 205_000_000  # of a mosaic
+LARGEST_PIXELS = 205_000_000  # pixels of a mosaic
 LARGEST_PICTURE = 110_000_000  # pixels of three colours
 Image.MAX_IMAGE_PIXELS = None  # sizes are judged here, before anything is unpacked
 pillow_heif.register_heif_opener()
 _FLIP_TO_ORIENTATION = {0: 1, 3: 3, 5: 8, 6: 6}
 HEADER_BYTES = 2**16
-OWN_MARKS = (b'"vinter": "stack"', b"Vinter\0")  # in a stack's description, as the writer of an export
+# bytes in a stack's description, as the writer of an export puts them there
+OWN_MARKS = (b'"vinter": "stack"', b"Vinter\0")
 MASKS = (".mask.png", ".left-out.png")
 OWN_COMPANIONS = (*MASKS, ".png")
 
 
-BAYER = {(0, 1, 1, 2), (2, 1, 1, 0), (1, 0, 2, 1), (1, 2, 0, 1)}  # greens on a diagonal, one red, one blue
+# patterns with greens on a diagonal, one red, one blue
+BAYER = {(0, 1, 1, 2), (2, 1, 1, 0), (1, 0, 2, 1), (1, 2, 0, 1)}
 
 
 @dataclass(frozen=True)

@@ -15,8 +15,8 @@ from vinter.core.frames.reading import Frame
 Array = npt.NDArray[np.float64]
 ROBUST = 1.4826
 HOT_SIGMA = 8.0
-BLOCKS = 24  # along each side, for amp glow
-FLAT_RANGE = (0.05, 0.85)  # of the range between black and white, in which a flat is of use
+BLOCKS = 24  # blocks along each side, for amp glow
+FLAT_RANGE = (0.05, 0.85)  # shares of the range from black to white in which a flat is of use
 LEAST_FLATS = 2
 
 
@@ -138,7 +138,7 @@ class FlatReport:
 
 def measure_flats(frames: Sequence[Frame], read_noise_dn: float = 0.0) -> FlatReport:
     """Gain from pairs of evenly lit flats of one ISO: variance of the difference against the mean, on the
-    middle's greens.
+    centre's greens.
 
     Flats may have several brightnesses, two frames of each next to each other. Too dark or clipped pairs are
     passed over.

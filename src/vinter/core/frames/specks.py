@@ -7,13 +7,13 @@ import numpy.typing as npt
 
 U16 = npt.NDArray[np.uint16]
 F32 = npt.NDArray[np.float32]
-DEVIATIONS = 6.0  # of the noise, from which a pixel stands out
-LEAST = 3.0 * 257  # of 65535, and at least three levels of eight bits
+DEVIATIONS = 6.0  # standard deviations of the noise from which a pixel stands out
+LEAST = 3.0 * 257  # levels of 65535, at least three of eight bits
 NARROW = (
     0.55  # of the light in 3 x 3 px that a speck has in one; a star of 1.4 px has 0.44, one of 1.8 px 0.3
 )
 ONE_COLOUR = 4.0  # times the other colours' height, by which a speck is of one colour
-MOST_SHARE = 0.006  # of the pixels; a picture with more is not one of a night, and is left as it is
+MOST_SHARE = 0.006  # share of the pixels; a picture with more is no night and is left as it is
 
 
 def without_specks(rgb: U16) -> tuple[U16, int]:

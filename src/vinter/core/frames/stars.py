@@ -22,7 +22,7 @@ PLACE_ERROR, PLACE_FLOOR = (
     0.03,
 )  # px: of a star whose peak is one deviation of the background, and of the brightest
 BACKGROUND_BOX = 64
-WINDOW = 1.3  # half-size px, deviation of the window under which places are measured
+WINDOW = 1.3  # half-size px, standard deviation of the window in which places are measured
 
 
 @dataclass(frozen=True, kw_only=True)

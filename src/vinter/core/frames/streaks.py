@@ -11,18 +11,18 @@ from vinter.core.frames.mosaic import PEDESTAL
 
 F32 = npt.NDArray[np.float32]
 Array = npt.NDArray[np.float64]
-REDUCED = 2  # half-size px a side, in one of the px that lines are looked for in
-SEEN = 2.2  # deviations over the background that a line's places show
+REDUCED = 2  # half-size px along a side of one reduced px, in which lines are sought
+SEEN = 2.2  # standard deviations above the background that a place on a line shows
 SHORTEST, GAP = 0.055, 0.03  # of the frame's diagonal: the shortest line, and the dark between its lights
-STAR_PX = 9  # reduced px; what is smaller than this both ways is a star
+STAR_PX = 9  # reduced px; what is smaller in both directions is a star
 MOST_PIECES = 120  # rows of shining places, brightest first, that are looked at
 BROAD, ALONG = 5.0, 48  # reduced px over which light is broad, and places along a row that tell its light
-MANY = 8  # lines of which none is an aeroplane: a texture, a fence, a roof
+MANY = 8  # lines from which none is an aeroplane: a texture, a fence, a roof
 SEGMENTS, LIT = 16, 0.6  # parts of a line that are looked at, and the share of them that must shine
-MEDIAN_SEEN = 2.0  # deviations of a part's median, from which on it shines
-SURE = 9.0  # deviations of a line's mean light over both its sides
-STEP_SHARE = 0.5  # of a line's light, by which its two sides may differ: more is an edge
-DARK_SIDE = 0.55  # of the background, under which the sides are no sky: a gap in something dark
+MEDIAN_SEEN = 2.0  # standard deviations of a part's median from which it shines
+SURE = 9.0  # standard deviations of a line's mean light above both its sides
+STEP_SHARE = 0.5  # share of a line's light by which its two sides may differ: more is an edge
+DARK_SIDE = 0.55  # share of the background under which the sides are no sky: a gap in something dark
 OPEN = 0.85  # share of a line's parts that must have sky at both sides
 SAME_DEGREES, SAME_PX = 3.0, 6.0  # by which pieces of one line may differ
 

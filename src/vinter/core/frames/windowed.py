@@ -8,7 +8,7 @@ import numpy.typing as npt
 
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
-REACH = 4.5  # deviations of the window, beyond which it weighs nothing
+REACH = 4.5  # standard deviations of the window beyond which it weighs nothing
 SETTLED, TURNS = 2e-4, 16  # px of a step that ends the search, and steps at most
 
 
@@ -23,7 +23,7 @@ def _weights(centre: float, first: int, falls: float, out: F32) -> None:
 def _step(
     plane: F32, x: float, y: float, reach: int, falls: float, across: F32, down: F32, away: F32
 ) -> tuple[float, float]:
-    """How far the light under the window at a place lies from its middle; nan where it has none."""
+    """How far the light under the window at a place lies from its centre; nan where it has none."""
     left, top = int(x + 0.5) - reach, int(y + 0.5) - reach
     _weights(x, left, falls, across)
     _weights(y, top, falls, down)
@@ -66,7 +66,7 @@ def _settle(plane: F32, x: Array, y: Array, sigma: float) -> None:
 
 
 def windowed(plane: F32, x: Array, y: Array, sigma: float) -> tuple[Array, Array]:
-    """Places (px) to which those given settle when each is moved to the middle of the light under a round
+    """Places (px) to which those given settle when each is moved to the centre of the light under a round
     Gaussian window of deviation ``sigma`` px about it, again and again; nan where it has no light, or walks
     away. ``plane`` is free of background."""
     out = np.array(x, np.float64), np.array(y, np.float64)

@@ -19,7 +19,7 @@ SECTORS = 8
 LOOK_UP = 20.0  # degrees: where the glow towards the target is compared
 SAME_SIDE = 50.0  # degrees between a town and the target
 LEAST_GAIN = 0.25  # magnitudes: under the model's error a place is not called darker
-TOWN_SHARE = 0.15  # of the glow, from which on a town is worth naming
+TOWN_SHARE = 0.15  # share of the glow from which a town is worth naming
 
 
 @dataclass(frozen=True, kw_only=True)

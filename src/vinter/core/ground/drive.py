@@ -2,11 +2,11 @@
 
 from dataclasses import dataclass
 
-ROAD_FACTOR = 1.3  # roads are this much longer than the straight line
+ROAD_FACTOR = 1.3  # length of a road against the straight line
 SPEED_KMH = 65.0
-START_MINUTES = 6.0  # to get out of town and to park
-ERROR = 0.3  # relative, one standard deviation
-FARTHEST_KM = 800.0  # straight line, beyond which nobody drives for a night
+START_MINUTES = 6.0  # minutes to get out of town and to park
+ERROR = 0.3  # relative error of a driving time, one standard deviation
+FARTHEST_KM = 800.0  # km in a straight line beyond which nobody drives for a night
 
 
 @dataclass(frozen=True)

@@ -10,9 +10,9 @@ import numpy as np
 
 from vinter.core.sky.glow import bearing_distance, places
 
-SHORTEST = 2  # letters from which names are looked for
+SHORTEST = 2  # letters from which names are searched
 MOST, CANDIDATES = 8, 400
-DRIVE_KM = 300.0  # places nearer than this come before larger ones
+DRIVE_KM = 300.0  # km: places nearer than this come before larger ones
 DEGREES = re.compile(r"([+-]?)(\d{2,3})(\d{2})(\d{2})?")
 
 

@@ -38,7 +38,7 @@ class Declination:
 
 
 def declination(lat: float, lon: float, elevation: float = 0.0, unix: float | None = None) -> Declination:
-    """The declination at a place (degrees, m) and time (Unix s; none: the middle of the model's years), by
+    """The declination at a place (degrees, m) and time (Unix s; none: the midpoint of the model's years), by
     the World Magnetic Model of 2025; beyond its years its ends count, with an error that grows. BadInput for
     no place."""
     if not (-90 <= lat <= 90 and -180 <= lon <= 180):

@@ -16,7 +16,7 @@ from vinter.core.planning.picture import Wish, mode_target
 from vinter.core.planning.shot import field_of_view, plan_shot
 
 COMPARED_MINUTES = 10.0
-CLIP_ON = 0.6  # the usual wide clip-on
+CLIP_ON = 0.6  # factor of the usual wide clip-on lens
 WIDE_F35 = 20.0  # mm; a clip-on is compared where the phone has a lens wider than this beside it
 
 

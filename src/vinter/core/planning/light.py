@@ -17,12 +17,12 @@ from vinter.core.sky.targets import Target
 
 BY_DAY = -6.0  # degrees of the Sun above which no star picture is planned
 DARK = -12.0  # degrees of the Sun at which a sequence ends in the dawn, and a picture can begin
-SHINING = ("moon", "planet")  # kinds of targets that can be had by day
+SHINING = ("moon", "planet")  # kinds of targets that can be photographed by day
 STEP, AHEAD = 120.0, 36 * 3600.0  # s between looks at the Sun, and how far ahead
 FULL = 0.6  # linear level of the sky from which a frame counts as filled: stars in it clip
 FITTING = 0.3  # linear level that a shortened shutter leaves
 SHORTEST = 0.5  # s below which a shortened frame shows no faint thing any more
-LEAST_CONTRAST = 0.008  # of a target's own light over the sky's below which no count of frames brings it out
+LEAST_CONTRAST = 0.008  # ratio of a target's light to the sky's below which no count of frames brings it out
 NEAR_MOON = 60.0  # degrees from the target within which the Moon is named with its distance
 
 

@@ -23,8 +23,8 @@ from vinter.core.sky.target_track import STAND_IN, track
 from vinter.core.sky.targets import CORE, Target, position
 from vinter.core.versions import Schema
 
-GROUND_SHARE = 0.16  # of the frame's height that a level horizon leaves to the ground
-HIGHEST_OFF = 0.3  # of the frame's height the core may stand above the middle
+GROUND_SHARE = 0.16  # share of the frame's height that a level horizon leaves to the ground
+HIGHEST_OFF = 0.3  # share of the frame's height that the core may stand above the centre
 
 
 @dataclass(frozen=True, kw_only=True)

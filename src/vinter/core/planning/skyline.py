@@ -23,10 +23,11 @@ from vinter.core.sky.targets import Target, position
 
 FAINTEST = 5.0  # V magnitude of the stars drawn
 LOWEST = -3.0  # degrees: below it nothing is drawn
-EDGE_POINTS = 24  # along each side of a frame
+EDGE_POINTS = 24  # points along each side of a frame
 GRID = 36  # rays along a frame's side when its ground is measured
 BLACK_NL, WHITE_NL = 36.0, 7000.0  # ends of the picture's logarithmic tone
-BAND_DRAWN = 2.2  # the band is drawn this much stronger than it shines, or a screen would hardly show it
+# factor by which the band is drawn brighter than it shines, or a screen would hardly show it
+BAND_DRAWN = 2.2
 # Ink of each source in the picture: red, green, blue.
 INKS = {
     "natural": (0.36, 0.62, 1.24),
@@ -52,7 +53,7 @@ class Figures:
     stars: Array  # azimuth, altitude, V, B-V
     lines: Array  # azimuth, altitude of both ends of the constellations' lines
     names: list[tuple[float, float, str]]
-    band: Array  # the middle of the band
+    band: Array  # the centre of the band
     moon: tuple[float, float, float]  # azimuth, altitude, illuminated fraction
     target: tuple[float, float]
     at: Track

@@ -19,9 +19,9 @@ from vinter.core.sky.target_track import track
 from vinter.core.sky.targets import Target, position
 
 EARTH_M = 6_371_000.0
-STEP = 600.0  # seconds between the stands offered along a window
+STEP = 600.0  # s between the stands offered along a window
 HEADROOM = 4.0  # degrees of sky wanted above the target
-FOOTROOM = 0.06  # of the frame's height below the subject's foot
+FOOTROOM = 0.06  # share of the frame's height below the subject's foot
 
 
 @dataclass(frozen=True)

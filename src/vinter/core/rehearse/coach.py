@@ -19,9 +19,9 @@ from vinter.core.simulate.modes import Shown
 from vinter.core.words import count_of
 
 HISTOGRAM_BINS = 64
-DROWNED = 0.20  # that read noise may add to the sky's own noise: half as many frames more
-LONG_ENOUGH = 0.6  # of the shutter the stars bear, from which a longer one is not asked for
-REHEARSED = 1.25  # of the trail a real picture may have: who rehearses tries settings in whole steps
+DROWNED = 0.20  # share that read noise may add to the sky's own noise: more costs half as many frames again
+LONG_ENOUGH = 0.6  # share of the shutter that the stars bear from which no longer one is asked for
+REHEARSED = 1.25  # factor on the trail a real picture may have: a rehearsal tries settings in whole steps
 
 
 def as_frame(shown: Shown) -> Frame:

@@ -45,7 +45,7 @@ class Burst:
         return any(kind == fault and (not frames or i in frames) for kind, frames in self.faults)
 
     def middle(self, i: int) -> float:
-        """Unix time of the middle of frame ``i``."""
+        """Unix time at mid-exposure of frame ``i``."""
         return self.start + i * (self.shutter + self.gap) + self.shutter / 2
 
 

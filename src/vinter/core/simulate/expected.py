@@ -27,7 +27,7 @@ from vinter.core.simulate.phone import BEST_SIGMA, MATRIX, NEUTRAL, SimulatedPho
 
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
-WHOLE_PX = 800  # across, of the reduced picture
+WHOLE_PX = 800  # px across the reduced picture
 PIXEL_SIGMA = 0.75  # px; what the width of a block of four adds to a star drawn at a reduced size
 PART = (640, 426)  # px of the part at full size
 RGGB = np.array([[0, 1], [1, 2]])

@@ -9,7 +9,7 @@ import numpy.typing as npt
 
 F32 = npt.NDArray[np.float32]
 MOST_REACH = 512  # px of a star's side
-REACH = 3.6  # standard deviations at which a star image is cut
+REACH = 3.6  # standard deviations at which a star image is cut off
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]

@@ -37,7 +37,7 @@ GRASS, SOIL, STONE, WOOD, LEAF = (
 @dataclass(frozen=True)
 class Standing:
     """An outline, or a line ``thick`` degrees wide, (n, 2) of azimuth and altitude in degrees, that stands on
-    the plain so many metres away."""
+    the plain at this distance, m."""
 
     points: Array
     away: float

@@ -17,8 +17,8 @@ GLARE_SIGMA, GLARE = (
     0.05,
     0.0016,
 )  # of the width, over which a lamp in the frame is spread, and how much of it
-GHOST = 0.00012  # of a lamp's light, that lies mirrored at the axis
-LAMP_TINT = np.array([0.42, 1.0, 0.62], np.float32)  # of a head lamp, by colour
+GHOST = 0.00012  # share of a lamp's light that lies mirrored at the axis
+LAMP_TINT = np.array([0.42, 1.0, 0.62], np.float32)  # red, green and blue of a head lamp against green
 SCREEN_TINT = np.array([0.24, 0.85, 0.9], np.float32)
 COARSE, WALKED = 4, 24  # px a side that passers-by are drawn in, and steps of their walk
 TALL, FAR = 1.75, (6.0, 12.0)  # m of a person, and how far off they walk

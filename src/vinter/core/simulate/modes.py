@@ -19,10 +19,10 @@ from vinter.core.simulate.phone import BLACK, SimulatedPhone
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 U16 = npt.NDArray[np.uint16]
-SHAKE_PX = 40.0  # first swing after a finger left the screen, for a lens of 3000 px focal length
-SHAKE_SECONDS = 0.9  # in which it dies away by e
+SHAKE_PX = 40.0  # px, first swing after a finger left the screen, for a focal length of 3000 px
+SHAKE_SECONDS = 0.9  # s in which the swing dies away by e
 BANDING_E = 0.12  # electrons of row noise at base ISO; grows where the phone only multiplies
-AUTO_FRAME = 15.0  # seconds a frame of the automatic mode
+AUTO_FRAME = 15.0  # s of one frame of the automatic mode
 NEUTRAL_KELVIN = 5200.0
 
 

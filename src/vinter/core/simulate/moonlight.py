@@ -20,10 +20,10 @@ U8 = npt.NDArray[np.uint8]
 Array = npt.NDArray[np.float64]
 LOWEST = 2.0  # degrees of the Moon, under which shadows run out of every picture
 NEAREST = 0.4  # m before the lens, at which a shadow is cut
-SOFT_PX = 1.5  # of a shadow's edge in a 3 megapixel picture
+SOFT_PX = 1.5  # px, softness of a shadow's edge in a 3 megapixel picture
 SIXTEENTHS = 16
-SAME_WALL = 0.08  # relative difference of distances, within which walls catch shadows as one
-CUT_PX = 30000  # from the frame's corner, beyond which nothing is drawn
+SAME_WALL = 0.08  # relative difference of distances within which walls catch shadows as one
+CUT_PX = 30000  # px from the frame's corner beyond which nothing is drawn
 NL_PER_LUX, MOON_SHARE = 1e5, 0.5  # nL of a white surface in a lux, and how much of moonlight hills turn away
 STILL = 0.3  # degrees the Moon may move before its shadows are drawn anew
 
@@ -167,7 +167,7 @@ class MoonOverGround:
         self._drawn: tuple[tuple[float, float], F32] | None = None
 
     def where(self, i: int) -> tuple[float, float, float]:
-        """Azimuth, altitude and phase angle of the Moon in the middle of frame i, degrees."""
+        """Azimuth, altitude and phase angle of the Moon at mid-exposure of frame i, degrees."""
         t = np.array([self.burst.middle(i)])
         e = eph.year_ephemeris(eph.year_of(float(t[0])))
         sun, moon = e.sun(t), e.moon(t)

@@ -9,7 +9,7 @@ import numpy.typing as npt
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 Array = npt.NDArray[np.float64]
-FULL = 255 / 0.6  # of the stored reflectance: 0.6 is the brightest there is
+FULL = 255 / 0.6  # scale of the stored reflectance: 0.6 is the brightest there is
 NEAR_BELOW = -0.3  # degrees; under it is the plain, drawn in perspective
 TUFTS = ((3.0, 0.6), (0.5, 0.4))  # m of the sizes of texture, and their weights
 SHORE, RIPPLES = (0.5, 9.0), (0.25, 31.0)  # degrees by which a shore winds, and how often a degree
@@ -138,7 +138,7 @@ def lay_water(
     far: float,
     per_px: float,
 ) -> None:
-    """Lay water, in place, ``half`` degrees to both sides of a middle, between two altitudes, with winding
+    """Lay water, in place, ``half`` degrees to both sides of a centre, between two altitudes, with winding
     shores, where there is ground."""
     for y in range(sky.shape[0]):
         for x in range(sky.shape[1]):

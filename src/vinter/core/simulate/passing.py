@@ -12,12 +12,12 @@ from vinter.core.sky import ephemeris as eph
 
 F32 = npt.NDArray[np.float32]
 
-SATELLITES = 0.14  # a frame, in dusk
+SATELLITES = 0.14  # satellites per frame in dusk
 ALL_SATELLITES, NO_SATELLITE = 18.0, 42.0  # degrees of the Sun below the horizon
-METEORS = 0.012  # a frame, of what is bright enough to be seen
+METEORS = 0.012  # meteors per frame that are bright enough to be seen
 PLANE, SATELLITE, METEOR = 260.0, 40.0, 700.0  # electrons a px of way
 LAMP_COLOUR, METEOR_COLOUR = np.array([[0.8, 1.0, 0.7]]), np.array([[0.5, 1.15, 0.75]])
-SWELLS = np.array([0.05, 0.12, 0.25, 0.45, 0.7, 1.0, 1.5, 2.4, 1.3, 0.3])  # light along a meteor's way
+SWELLS = np.array([0.05, 0.12, 0.25, 0.45, 0.7, 1.0, 1.5, 2.4, 1.3, 0.3])  # light along a meteor's path
 
 
 @dataclass(frozen=True)

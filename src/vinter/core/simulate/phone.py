@@ -38,7 +38,7 @@ from vinter.core.sky.site import Site
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
 BLACK = {10: 64, 12: 256, 14: 1024}
-NEUTRAL = (0.46, 1.0, 0.71)  # the made-up sensor's response to B-V 0.65 light
+NEUTRAL = (0.46, 1.0, 0.71)  # response of the made-up sensor to light of B-V 0.65
 MATRIX = (0.92, -0.32, -0.09, -0.36, 1.17, 0.20, -0.05, 0.16, 0.60)
 RED_SLOPE, BLUE_SLOPE = 0.45, 0.75  # magnitudes of raw colour per magnitude of B-V
 BEST_SIGMA = 1.15  # px, of a star in focus at the axis
@@ -48,17 +48,17 @@ COMA, COMA_SHARE = 1.1, 0.3  # px in the corner, and the share of a star's light
 ROW_NOISE, BLACK_DRIFT = 0.06, 0.03  # of the read noise: from row to row, from frame to frame
 SIGMA_PER_TICK = 0.55  # px of blur (in quadrature) a focus tick away from infinity
 FIELD_CURVATURE = 0.7  # ticks from the axis to the corner
-MEAN_OFF_AXIS = 1 / 3  # of the squared distance from the axis over that of the corner, over the frame
+MEAN_OFF_AXIS = 1 / 3  # mean over the frame of the squared distance from the axis, against the corner's
 DIFFUSE_STEP, BAND_STEP = 16, 6  # px between places where the air's light, and the band's, is worked out
-AIR_BY_COLOUR = np.array([0.80, 1.0, 1.45])  # of the green light's extinction, that red's and blue's are
+AIR_BY_COLOUR = np.array([0.80, 1.0, 1.45])  # extinction of red, green and blue against green's
 RED_LINE = np.array([0.55, 0.05, 0.055])  # raw colours of a nebula's red light
-GREEN_LINE = 0.05  # of the natural sky's light, that the airglow's green line adds
-VIGNETTING = 0.42  # light lost in the corner
+GREEN_LINE = 0.05  # share of the natural sky's light that the airglow's green line adds
+VIGNETTING = 0.42  # share of the light that is lost in the corner
 HOT_SHARE = 1.2e-4
-GROUND_LIGHT = 0.9  # of the light of the whole sky, what falls on the ground: the rest is behind hills
+GROUND_LIGHT = 0.9  # share of the whole sky's light that reaches the ground: hills hide the rest
 MIRRORED = 5.0  # V to which stars are seen in water
 RIPPLE = 0.006  # rad by which ripples draw out what water mirrors, upright
-WAVES = 0.14  # mean slope of the water's faces, rad
+WAVES = 0.14  # rad, mean slope of the water's faces
 SWAY = 0.25  # degrees at the tips, from frame to frame
 STARS_TOLD = 8.5  # V to which ``stars_at`` says where stars are
 
@@ -136,7 +136,7 @@ class SimulatedPhone:
         return where, rng.exponential(12.0, where.size)
 
     def stars_at(self, i: int) -> tuple[Array, Array, Array, Array]:
-        """Of the catalogue stars seen at the middle of frame i: index, x, y and V after extinction."""
+        """Of the catalogue stars seen at mid-exposure of frame i: index, x, y and V after extinction."""
         vectors, v, _ = catalogue.stars_to(STARS_TOLD)
         index, enu, through = self._in_front(i, vectors)
         x, y, front = project(self.view, skylight.refracted(enu))
@@ -177,7 +177,7 @@ class SimulatedPhone:
         off_axis = away / self.view.corner_px
         # phones even out their files for surfaces: a pixel there sees less sky, so stars come out brighter
         flux = flux * (1 + np.minimum(away / self.view.focal_px, 3.0) ** 2) ** 1.5
-        # the sharpest surface is bent: the middle and the corners are in focus at different ticks
+        # the sharpest surface is bent: the centre and the corners are in focus at different ticks
         ticks = self.burst.focus_error + FIELD_CURVATURE * (off_axis**2 - MEAN_OFF_AXIS)
         blur = SIGMA_PER_TICK * ticks * self.sharpest / BEST_SIGMA
         sigma = np.hypot(self.sharpest * (1 + 0.10 * off_axis**2), blur)
@@ -186,7 +186,7 @@ class SimulatedPhone:
         drawn_out = COMA * self._full_px * off_axis**2
         fringe = outward[:, :, None] * off_axis[:, None, None] * (FRINGE * self._full_px)
         light = flux[:, None] * colour_factors(bv[index]) * reddened(through)
-        # coma: a part of the light lies outward of the rest; their middle stays where the star is
+        # coma: a part of the light lies outward of the rest; their centre stays where the star is
         for share, shift in ((1 - COMA_SHARE, -COMA_SHARE), (COMA_SHARE, 1 - COMA_SHARE)):
             here = keep & (drawn_out > 0.05) if shift > 0 else keep
             part = np.where(drawn_out > 0.05, share, 1.0 if shift < 0 else 0.0)

@@ -10,7 +10,7 @@ from vinter.core.forecast import Hour
 from vinter.core.sky.ephemeris import Array
 
 REACH_HOURS = 240
-ISSUE_HOURS = 6  # a new run every six hours
+ISSUE_HOURS = 6  # hours between two runs
 CELL_DEGREES = 0.5
 WAVES = 9
 CLOUD_LAYERS = (

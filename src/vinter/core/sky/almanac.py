@@ -18,11 +18,11 @@ from vinter.core.sky.targets import PLANETS, Target, place, position
 
 OBLIQUITY = np.radians(23.4366)
 FULL_LIMIT, LIMIT_SCALE = 7.93, 4.316  # naked-eye limit from sky brightness (Schaefer 1990)
-SHOWER_LIMIT = 6.5  # limiting magnitude for which a zenithal hourly rate is stated
+SHOWER_LIMIT = 6.5  # mag, limiting magnitude for which a zenithal hourly rate is stated
 CAUGHT = 1.0  # magnitude of a meteor that a phone's frame holds
-SEEN_SHARE = 0.35  # of the hemisphere's meteors that one sees looking one way
+SEEN_SHARE = 0.35  # share of the hemisphere's meteors that one sees looking one way
 FRAME_SECONDS, LONG_WAIT = 11.0, 20.0  # s from frame to frame, and hours beyond which nobody waits
-LEAST_RATE = 3.0  # an hour, under which a shower is not worth a night
+LEAST_RATE = 3.0  # meteors an hour under which a shower is not worth a night
 CLOSE, PLEIADES_CLOSE = 4.0, 3.0  # degrees within which the Moon stands beside something
 PLEIADES = (56.75, 24.12)
 STEEP = 55.0  # degrees of the ecliptic to the horizon from which zodiacal light stands up

@@ -7,8 +7,9 @@ import numpy as np
 from vinter.core.sky.ephemeris import Array, separation
 
 NATURAL_ZENITH = 21.95  # V mag/arcsec^2; +-0.25 over the solar cycle
-NIGHT_IN_TWILIGHT = 21.7  # the dark sky contained in the measured twilight curve
-CLASS_LIMITS = (21.76, 21.6, 21.3, 20.8, 20.3, 19.25, 18.5, 18.0)  # lower limits of classes 1 to 8
+NIGHT_IN_TWILIGHT = 21.7  # mag/arcsec^2 of the dark sky contained in the measured twilight curve
+# mag/arcsec^2, lower limits of classes 1 to 8
+CLASS_LIMITS = (21.76, 21.6, 21.3, 20.8, 20.3, 19.25, 18.5, 18.0)
 CLASS_MIDDLES = (
     21.87,
     21.68,
@@ -25,7 +26,7 @@ LAW_ALTITUDE, RAY_ALTITUDE = (
     20.0,
     8.0,
 )  # degrees of the Moon: the scattering law's airmass holds above, a ray's below
-NL_OF_MAG = 0.4 * np.log(10)  # a magnitude as a share of the light
+NL_OF_MAG = 0.4 * np.log(10)  # relative change of light for one magnitude
 SHAPE_EXTINCTION = 0.25  # mag/airmass, of the air whose twilight is spread over the sky
 SIGMA = {"natural": 0.20, "moon": 0.25, "twilight": 0.30, "towns": 0.40}
 

@@ -13,7 +13,7 @@ from vinter.core.sky.site import Site
 
 DATA = Path(__file__).parent / "data"
 MAP_STEP = 0.1  # degrees of the maps of the Milky Way
-MAP_TENTHS = 10.0  # steps of the maps in a nanolambert
+MAP_TENTHS = 10.0  # steps of the maps in one nanolambert
 FAINTEST = 10.0  # V to which the catalogue is whole
 
 F32 = npt.NDArray[np.float32]

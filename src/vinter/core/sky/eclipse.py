@@ -13,8 +13,8 @@ from vinter.core.sky.ephemeris import EARTH_RADIUS_KM, Array
 
 SUN_KM, MOON_KM = 695_700.0, 1737.4
 AIR, ROUND = 1.01, 0.99834  # the shadow's enlargement by the air, and the mean radius over the equator's
-REST = 4e-5  # of full light that the air bends into the umbra: about eleven magnitudes; it varies much
-POINTS = 24  # across the disc, at which its light is summed
+REST = 4e-5  # share of full light that the air bends into the umbra: about eleven magnitudes; it varies much
+POINTS = 24  # points across the disc at which its light is summed
 
 
 @dataclass(frozen=True)

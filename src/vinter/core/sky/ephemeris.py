@@ -25,7 +25,7 @@ LIGHT_AU_PER_DAY = 173.14463267
 EARTH_RADIUS_KM, EARTH_FLATTENING = 6378.137, 1 / 298.257223563
 FIRST_YEAR, LAST_YEAR = 1901, 2051
 GRID_HOURS = 6
-MARGIN_DAYS = 20  # beyond the year at both ends, so that neighbouring new Moons are inside
+MARGIN_DAYS = 20  # days beyond both ends of the year, so that neighbouring new Moons are inside
 GALACTIC_CENTRE = (266.41683, -29.00781)  # Sgr A*, ICRS right ascension and declination in degrees
 
 

@@ -22,20 +22,20 @@ from vinter.core.sky.site_sky import READING_SIGMA
 
 PLACES = Path(__file__).parent / "data" / "places.npz"
 REACH_KM = 300.0
-STRENGTH = 0.0051  # zenith light of an inhabitant against the natural sky, at 1 km
+STRENGTH = 0.0051  # zenith light per inhabitant against the natural sky, at 1 km
 HEIGHT2 = 19.9  # km^2; squared height at which the air over a town scatters its light
-DENSITY = 3197.0  # inhabitants per km^2 of a town of a million; denser towns are larger ones
+DENSITY = 3197.0  # inhabitants per km^2 of a town of a million; a denser town counts as a larger one
 DENSITY_POWER = 0.295
-LIGHT_POWER = 0.096  # light per head grows with the town, against one of 100,000
+LIGHT_POWER = 0.096  # exponent by which light per head grows with the town, against one of 100,000
 COUNTRIES = {
     1.22: ("US", "CA"),
     2.70: ("AE", "QA", "KW", "BH", "SA", "OM"),
     0.60: ("DE", "AT", "CH", "IN", "BD", "PK"),
 }  # light per head, against 1 elsewhere
-LOW_AIRMASS = 1.2  # above the zenith's, from which the pattern's whole error counts
+LOW_AIRMASS = 1.2  # airmass above the zenith's from which the pattern's whole error counts
 LOWEST = 10.0  # degrees; the pattern is held constant below
 ALT_STEP, AZ_STEP = 5.0, 5.0
-PATTERN_SIGMA = 0.25  # of town light at low height, as a share; nothing at the zenith, where it is measured
+PATTERN_SIGMA = 0.25  # relative error of town light low in the sky; none at the zenith, where it is measured
 EXTINCTION_SIGMA = 0.05  # mag/airmass
 
 

@@ -31,7 +31,7 @@ class Idea:
 
 @dataclass(frozen=True)
 class Hour:
-    """The middle of an hour (Unix time), the Sun's altitude then, and what to shoot, best first."""
+    """The midpoint of an hour (Unix time), the Sun's altitude then, and what to shoot, best first."""
 
     t: float
     sun: float

@@ -12,10 +12,10 @@ from vinter.core.sky.targets import Target
 from vinter.core.sky.thresholds import MOON_SCHOOLS, Thresholds
 from vinter.core.sky.verdict import Verdict, best_of, judge
 
-EVEN_CHANCE = 0.5  # of a clear sky, where no forecast reaches
-MOST_OF_A_LUNATION = 2  # of the best nights, where nothing else is asked
+EVEN_CHANCE = 0.5  # chance of a clear sky where no forecast reaches
+MOST_OF_A_LUNATION = 2  # best nights of a lunation that are shown unless more are asked for
 NEW_MOON_DAY, SYNODIC_DAYS = date(2000, 1, 6).toordinal() + 0.76, 29.530589  # mean new Moon; 14 h off at most
-SAME_RUN_DAYS = 3  # a gap in the good nights longer than this begins a new run
+SAME_RUN_DAYS = 3  # days: a longer gap in the good nights begins a new run
 
 
 @dataclass(frozen=True)
@@ -114,7 +114,7 @@ def best_nights(
     most_of_a_lunation: int | None = MOST_OF_A_LUNATION,
     chance: Callable[[int, Night], float | None] = lambda site, night: None,
 ) -> list[Choice]:
-    """The nights worth most over all sites, each evening once (at its best site), at most so many of a
+    """The nights worth most over all sites, each evening once (at its best site), at most ``most`` of a
     lunation (None for any), best first.
 
     ``chance`` gives that of a clear sky for a site's place in the list and a night, or None; it enters the

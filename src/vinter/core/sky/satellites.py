@@ -17,13 +17,14 @@ from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.ephemeris import Array
 from vinter.core.sky.site import Site
 
-STEP = 10.0  # seconds between samples of a night
+STEP = 10.0  # s between samples of a night
 LOWEST = 10.0  # degrees, under which a pass is not worth a frame
 DARK_SUN = -6.0
 OLD_DAYS, DEAD_DAYS = 14.0, 60.0  # from which the page warns, and from which no pass is told
 MOST = 50
-STATION_WORDS = ("ISS (", "CSS (", "TIANGONG", "STATION")  # in the names of those a long file is read for
-SHORTEST = 20  # seconds that a pass must be seen
+# words in the names of the stations that a long file is read for
+STATION_WORDS = ("ISS (", "CSS (", "TIANGONG", "STATION")
+SHORTEST = 20  # s that a pass must be visible
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -9,7 +9,7 @@ from vinter.core.sky.brightness import CLASS_LIMITS, CLASS_MIDDLES
 
 READING_SIGMA = 0.10  # mag/arcsec^2, standard error of a zenith that somebody reads or gives
 DARKEST_ZENITH, BRIGHTEST_ZENITH = 22.0, 17.0  # mag/arcsec^2, ends of the darkest and the brightest class
-READINGS_USED = 3  # the newest ones; their median
+READINGS_USED = 3  # readings, the newest, whose median counts
 
 
 @dataclass(frozen=True)

@@ -24,8 +24,8 @@ from vinter.core.sky.glow import town_light
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import CORE, Target, lean, place, position
 
-PERFECT_NL = 56.4  # a 21.95 zenith, for the reference contrast
-OUTSHINES = 1000.0  # the contrast of what outshines the sky
+PERFECT_NL = 56.4  # nL of a 21.95 mag/arcsec^2 zenith, for the reference contrast
+OUTSHINES = 1000.0  # contrast of a target that outshines the sky
 STAND_IN = 21.5  # mag/arcsec^2, a faint stretch of the band
 PERFECT_LOSS = 0.172  # magnitudes of extinction in that reference
 

@@ -214,7 +214,7 @@ STRETCHES = (
 
 @cache
 def constellations() -> dict[str, Target]:
-    """The constellations by key (con:ori), pointing at their middles."""
+    """The constellations by key (con:ori), pointing at their centres."""
     with np.load(DATA / "figures.npz") as data:
         names = data["names"].tobytes().decode().split("\n")
         centres = data["centres"].astype(float)

@@ -15,7 +15,7 @@ from vinter.core.frames.stars import background, find_stars
 from vinter.core.stack.ingest import quiet_worker
 from vinter.core.stack.registration.star_matching import mutual_pairs
 
-BRIGHT = 9.0  # deviations of the background, from which a star tells its width
+BRIGHT = 9.0  # standard deviations of the background from which a star tells its width
 
 
 def write_left_out(left_out: Path, mask: Path, warp: LensWarp | None, out: Path) -> float:
@@ -34,7 +34,7 @@ def star_widths(spill: Path, pattern: npt.NDArray[np.int64] | None, stacked: Pat
     pool process."""
     quiet_worker()
     whole = np.load(stacked, mmap_mode="r")
-    rows, columns = (slice(size // 8 * 2, size // 8 * 6) for size in whole.shape[:2])  # the middle is enough
+    rows, columns = (slice(size // 8 * 2, size // 8 * 6) for size in whole.shape[:2])  # the centre is enough
     data, picture = np.array(np.load(spill, mmap_mode="r")[rows, columns]), whole[rows, columns]
     before = picture_half(demosaic(data, pattern) if pattern is not None else data)
     after = picture_half(np.clip(picture * SPAN + PEDESTAL, 0, 65535).astype(np.uint16))

@@ -40,14 +40,14 @@ class Band:
 BANDS = (Band(2.0, 11.0, 5.6, 34.0, 6.3), Band(7.0, 34.0, 4.1, 200.0, 5.6))
 BRIGHTEST = 18  # stars of a picture that make triangles
 JUDGES = 60  # stars of a picture that a pose is judged by
-STEP = 0.016  # of the focal length, from one that is tried to the next
+STEP = 0.016  # relative step from one focal length that is tried to the next
 NARROWEST, WIDEST = 10.0, 125.0  # degrees across the diagonal of the frames that are tried
-KNOWN = 0.07  # of the focal length, that a lens which is named may be wrong
+KNOWN = 0.07  # relative error that the focal length of a named lens may have
 SIDE_ERROR, SIDE_FLOOR = 0.010, 0.03  # of a side, and degrees, by which sides may differ
-NEAR = 0.006  # of the diagonal, within which a star of the catalogue counts for one of the picture
+NEAR = 0.006  # share of the diagonal within which a star of the catalogue matches one of the picture
 LEAST_JUDGED = 9  # stars that must agree
-SURE = 1e-7  # chance that as many agree by accident, under which a pose is fitted
-TRIED_AT_ONCE = 4000  # poses
+SURE = 1e-7  # chance of an accidental match under which a pose is fitted
+TRIED_AT_ONCE = 4000  # poses tried at once
 SURE_MATCHES, SURE_RMS = 14, 1.4  # of the fitted field: stars, px
 
 
@@ -175,7 +175,7 @@ def _turns(rays: Array, vectors: Array) -> Array:
 
 
 def _believed(rays: Array, turns: Array, band: Band, near: float) -> list[Array]:
-    """Of rotations those under which so many of the picture's stars have one of the catalogue's beside them
+    """Of rotations those under which enough of the picture's stars have one of the catalogue's beside them
     that it is no chance; the best first."""
     vectors, _, _ = stars_to(band.beside)
     tree, reach = _tree(band.beside), 2 * np.sin(np.radians(near) / 2)

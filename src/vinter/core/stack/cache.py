@@ -11,8 +11,8 @@ from typing import Any
 
 from vinter.core.formats.whole import whole
 
-SUM_BYTES = 32  # of the SHA-256 that stands before what is kept
-FORMAT = 3  # raise it when what is kept changes its meaning
+SUM_BYTES = 32  # bytes of the SHA-256 that stands before what is kept
+FORMAT = 3  # version; raise it when what is kept changes its meaning
 
 
 def key_of(*parts: Any) -> str:

@@ -28,14 +28,14 @@ F32 = npt.NDArray[np.float32]
 Array = npt.NDArray[np.float64]
 # azimuth and altitude from which a lens of unknown pose is looked for, each to 95 degrees beside
 LIKELY = ((180.0, 28.0), (0.0, 28.0), (180.0, 52.0), (0.0, 52.0), (180.0, 8.0), (0.0, 8.0))
-LINEAR = 0.45  # of full scale: the peak of a star at half size up to which none of its pixels is cut
+LINEAR = 0.45  # share of full scale at half size up to which no pixel of a star is clipped
 FEWEST_STARS = 12
 CONTRADICTION = "these stars did not stand over that place at that time: place, time or its zone is wrong"
 
 
 @dataclass(frozen=True, kw_only=True)
 class Circumstances:
-    """Where and when a picture was taken, as far as it is known: the site, the middle of the exposure (Unix
+    """Where and when a picture was taken, as far as it is known: the site, the midpoint of the exposure (Unix
     s), rough views (poses and lens) to begin with, the 35 mm equivalent focal length (mm) where only that is
     known, and whether a lens warp was already taken out of it."""
 

@@ -25,7 +25,7 @@ BURST, JOINED = "stack", "joined"
 @dataclass(frozen=True, kw_only=True)
 class About:
     """What a stack's file says of itself: burst or joined, colours, frames in it, focal length (px, None
-    where it is not known), the middle of the exposure that its stars stand as they did in (Unix s), whether
+    where it is not known), the midpoint of the exposure that its stars stand as they did in (Unix s), whether
     it is a night sky, the solved field, and what was measured once it was solved (as in its report)."""
 
     kind: str = BURST

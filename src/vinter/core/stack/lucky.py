@@ -29,12 +29,12 @@ from vinter.core.stack.report import REPORT
 F32 = npt.NDArray[np.float32]
 Array = npt.NDArray[np.float64]
 LEAST_FRAMES = 5
-SHARE = 0.3  # of the frames that is kept unless said
+SHARE = 0.3  # share of the frames that is kept unless the user says otherwise
 LEAST_KEPT = 3
 ROOM = 1.35  # times the disc's size, that is cut out about it
 LEAST_DISC, MOST_SIDE = 12, 2400  # px of the disc, and of the side of what is cut out
 FIELDS, FIELD_PX = 12, 48  # fields along a side at most, and their least size, px
-MOST_SHIFT = 0.12  # of a field's side, that the air may move it by
+MOST_SHIFT = 0.12  # share of a field's side that the air may move it by
 FIRST_LOOK = 24  # frames that tell the disc's size
 
 
@@ -71,7 +71,7 @@ def frames_of(files: list[Path]) -> Iterator[tuple[F32, Colour]]:
 
 
 def disc_of(rgb: F32) -> tuple[float, float, float] | None:
-    """Middle and size (px) of the bright thing in a picture: what stands over half of its brightest; None
+    """Centre and size (px) of the bright thing in a picture: what stands over half of its brightest; None
     where there is none."""
     green = np.asarray(cv2.GaussianBlur(np.ascontiguousarray(rgb[..., 1]), (0, 0), 1.5))
     dark = float(np.median(green))
@@ -85,7 +85,7 @@ def disc_of(rgb: F32) -> tuple[float, float, float] | None:
         return None
     size = float(max(stats[best, cv2.CC_STAT_WIDTH], stats[best, cv2.CC_STAT_HEIGHT]))
     left, up = stats[best, cv2.CC_STAT_LEFT], stats[best, cv2.CC_STAT_TOP]
-    # of a thin Moon the middle of its box, not of its light
+    # of a thin Moon the centre of its box, not of its light
     x = float(left) + (stats[best, cv2.CC_STAT_WIDTH] - 1) / 2
     y = float(up) + (stats[best, cv2.CC_STAT_HEIGHT] - 1) / 2
     return x, y, size
@@ -203,7 +203,7 @@ def _judged(
     progress: Callable[[str, float], None],
     stop: Callable[[], bool],
 ) -> tuple[dict[int, tuple[float, float]], dict[int, float], int, Colour]:
-    """Middle and sharpness of the disc in each frame, the side of what is cut out, and the colours."""
+    """Centre and sharpness of the disc in each frame, the side of what is cut out, and the colours."""
     places: dict[int, tuple[float, float]] = {}
     marks: dict[int, float] = {}
     sizes: list[float] = []

@@ -158,7 +158,7 @@ def _without_lines(sky: U8, lines: list[Line], path: Path) -> Path:
 
 
 def _busiest_sky(grid: list[Tile], mask: U8, size: tuple[int, int]) -> Tile:
-    """The tile nearest the middle that is all sky, or the one with most sky."""
+    """The tile nearest the centre that is all sky, or the one with most sky."""
 
     def rank(t: Tile) -> tuple[float, float]:
         share = float(mask[t.y : t.y + t.height : 8, t.x : t.x + t.width : 8].mean())

@@ -29,7 +29,7 @@ from vinter.core.sky.targets import CLOUDS, CORE, constellations
 Array = npt.NDArray[np.float64]
 FAINTEST = 6.0
 MOST_STARS = 400
-VOTE_PX = 24.0  # cell of the vote for the first shift
+VOTE_PX = 24.0  # px, cell of the vote for the first shift
 ROLLS = (
     0.0,
     -1.0,
@@ -60,10 +60,10 @@ TRIES = (
     (0.0, -14.0),
 )
 FINE_FAINTEST, FINE_REACH, FINE_STARS = 7.5, 2.5, 3000  # of the last fit: V, px, stars of the picture at most
-LENS_STARS = 60  # from which on the radial term is fitted too
-SCATTER_PX = 0.3  # of a matched star, beyond which it counts less
-LEAST_DEPTH = 0.1  # of a unit ray, in front of the lens
-MOST_SHIFT = 0.35  # of the frame's width that the rough pose may be off
+LENS_STARS = 60  # stars from which the radial term is fitted too
+SCATTER_PX = 0.3  # px of a matched star beyond which it counts less
+LEAST_DEPTH = 0.1  # depth of a unit ray in front of the lens
+MOST_SHIFT = 0.35  # share of the frame's width that the rough pose may be off
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -71,7 +71,7 @@ class Solution:
     """A solved field. ``rotation`` takes ICRS unit vectors, as the air shows them, to the camera (right,
     down, forward); ``zenith`` is the ICRS direction overhead, empty where none is known; focal length in px
     and radial term as the lens's; ``rms_px`` over the matched stars; centre in ICRS degrees; what is in the
-    frame. A joined picture has a ``layout`` of its own and, once cut, an ``axis`` (px) beside its middle."""
+    frame. A joined picture has a ``layout`` of its own and, once cut, an ``axis`` (px) beside its centre."""
 
     rotation: list[list[float]]
     focal_px: float
@@ -90,7 +90,7 @@ class Solution:
 
     @property
     def middle(self) -> tuple[float, float]:
-        """Pixel of the optical axis: the picture's middle unless it was cut."""
+        """Pixel of the optical axis: the picture's centre unless it was cut."""
         return (self.axis[0], self.axis[1]) if self.axis else _centre(self.width, self.height)
 
     def rays(self, xy: Array) -> Array:

@@ -127,7 +127,7 @@ def _sky_mask(frames: list[Ingested], registration: Registration, seeds: _MaskSe
 
 
 def _travel(homographies: list[Any], size: tuple[int, int]) -> float:
-    """How far the sky's middle moves over the frames, px."""
+    """How far the sky's centre moves over the frames, px."""
     there = [h @ np.array([size[0] / 2, size[1] / 2, 1.0]) for h in homographies]
     places = np.array([p[:2] / p[2] for p in there])
     return float(np.hypot(*np.ptp(places, axis=0)))

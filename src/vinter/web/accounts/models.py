@@ -13,7 +13,7 @@ from django.utils import timezone
 from vinter.web.conventions import CLOCKS, LANGUAGES, UNITS, USUAL, Conventions
 
 INVITATION_DAYS = 14
-OPEN = "open"  # the setting by which everybody may sign up
+OPEN = "open"  # value of the setting by which everybody may sign up
 
 
 def _code() -> str:

@@ -31,9 +31,9 @@ from vinter.web.takes.models import Frame, Take
 
 FORMAT, VERSION = "vinter-archive", 1
 LEFT_OUT = {"id", "owner", "binned"}  # fields of rows that an archive does not hold
-IN_BIN = "in_bin"  # marks a row that lies in the bin and is there because another names it
-FRAME = "frame:"  # how a stack names the frame that its ground is of
-ORIGINAL = "original"  # what a frame's own file is called in the archive
+IN_BIN = "in_bin"  # mark of a row that lies in the bin and is there because another names it
+FRAME = "frame:"  # prefix by which a stack names the frame that its ground is from
+ORIGINAL = "original"  # name of a frame's own file in the archive
 STACK_FILES = (
     "stack.tif",
     "stack.mask.png",

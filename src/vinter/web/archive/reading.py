@@ -26,9 +26,10 @@ from vinter.web.fields import VersionedJSONField
 from vinter.web.gear.models import Phone
 from vinter.web.nights.models import Preferences
 from vinter.web.quota import check_quota
+from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Reading, ScoutPicture, Site
 from vinter.web.stacks.models import Stack
-from vinter.web.takes.models import Frame
+from vinter.web.takes.models import Frame, Take
 
 LARGEST_MEMBER = 512 * 2**20  # bytes of one list of rows, read by the worker
 LARGEST_ABOUT = 2**16  # bytes of archive.json, which is read while its sender waits
@@ -251,7 +252,16 @@ def _stack_of_today(data: dict[str, Any]) -> dict[str, Any]:
     return data | kind | {"options": options}
 
 
-_TODAY: dict[Any, Callable[[dict[str, Any]], dict[str, Any]]] = {Stack: _stack_of_today}
+def _renamed(**names: str) -> Callable[[dict[str, Any]], dict[str, Any]]:
+    """What gives a row its fields by today's names, for archives that were written before."""
+    return lambda data: {names.get(key, key): value for key, value in data.items()}
+
+
+_TODAY: dict[Any, Callable[[dict[str, Any]], dict[str, Any]]] = {
+    Stack: _stack_of_today,
+    Shot: _renamed(own="manual_settings", said="forecast_chance"),
+    Take: _renamed(told="simulation_overrides"),
+}
 
 
 def _stack(row: Stack, importing: Importing) -> None:

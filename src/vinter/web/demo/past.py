@@ -46,9 +46,8 @@ def add_past(user: User) -> None:
 
 
 def _take(user: User, shot: Shot, told: dict[str, Any], name: str) -> Take:
-    take: Take = Take.objects.create(
-        owner=user, shot=shot, kind=Take.SIMULATED, title=told["title"], seed=told["seed"], told=told["told"]
-    )
+    named = {name: told[name] for name in ("title", "seed", "simulation_overrides")}
+    take: Take = Take.objects.create(owner=user, shot=shot, kind=Take.SIMULATED, **named)
     shutil.rmtree(take.folder, ignore_errors=True)
     take.previews.mkdir(parents=True)
     for told_frame in told["frames"]:

@@ -18,7 +18,7 @@ HORIZON_STEP = 3  # degrees of azimuth between points of the horizon that the pa
 
 def minutes_of(shot: Shot, wish: Wish) -> list[Minute]:
     """The night of a shot at every ten minutes; ``wish`` is what was asked for."""
-    return card_minutes(wish, shot.pose, "pose" in shot.own)
+    return card_minutes(wish, shot.pose, "pose" in shot.manual_settings)
 
 
 def night_data(shot: Shot, wish: Wish, rows: list[Minute]) -> dict[str, Any]:

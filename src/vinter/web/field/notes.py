@@ -15,7 +15,7 @@ from vinter.web.forms import checked
 from vinter.web.shots.models import Shot
 
 LARGEST = 256 * 1024  # bytes of what is sent at a time
-MOST = 500  # notes in it
+MOST = 500  # notes accepted at a time
 CLOCK_OFF = 120.0  # s by which a phone's clock may differ before its times are moved
 OLDEST = 400 * 86400.0  # s before which nothing was noted
 

@@ -269,7 +269,7 @@ def check(request: HttpRequest, pk: int) -> HttpResponse:
         with saved_files([file]) as ((path, name),):
             m, linear = computed(("measure", path), measure_saved, path, name)
             solved = computed(("solve", path), solve_picture, path, given)
-        found = aimed(solved, shot.wish, shot.pose, "pose" in shot.own)
+        found = aimed(solved, shot.wish, shot.pose, "pose" in shot.manual_settings)
         advice = advise(
             m,
             shot.core_lens,

@@ -13,7 +13,7 @@ from vinter.core.errors import BadInput
 from vinter.core.forecast import MOST_HOURS, Forecast, Hour
 from vinter.core.json_input import read_json
 
-PATIENCE = 4.0  # seconds
+PATIENCE = 4.0  # s to wait for the provider
 LARGEST = 2 * 2**20  # bytes of an answer
 
 

@@ -12,7 +12,7 @@ GLOSSARY = (
     ),
     (
         "Core",
-        "The middle of our galaxy, in Sagittarius: the brightest part of the Milky Way, low in the "
+        "The centre of our galaxy, in Sagittarius: the brightest part of the Milky Way, low in the "
         "south from the north.",
     ),
     (

@@ -23,7 +23,7 @@ from vinter.web.sites.models import Site
 from vinter.web.stacks.models import Stack
 
 CAME = {"clear": 1.0, "partly": 0.5, "clouded": 0.0}
-MOSTLY_KEPT = 0.8  # of the frames, from which on a night nobody judged counts as clear
+MOSTLY_KEPT = 0.8  # share of the frames from which a night that nobody judged counts as clear
 WIDTH, HEIGHT, LEFT = 420, 130, 34  # of a chart, px, and where its nights begin
 MOST_OFF = 0.8  # mag/arcsec^2 at the edge of the sky's chart
 SHEET_WIDTH, SHEET_HEIGHT, FULL_SCORE = 1095, 46, 100.0
@@ -62,14 +62,14 @@ def forecast_nights(nights: list[Evening]) -> list[ForecastNight]:
     for night in nights:
         for entry in night.entries:
             shot, came = entry.shot, None
-            if shot is None or not shot.said:
+            if shot is None or not shot.forecast_chance:
                 continue
             if shot.sky_came:
                 came = CAME[shot.sky_came]
             elif entry.tally.frames and entry.tally.kept >= MOSTLY_KEPT * entry.tally.frames:
                 came = 1.0
             if came is not None:
-                out.append(ForecastNight(night.day, float(shot.said["chance"]), came))
+                out.append(ForecastNight(night.day, float(shot.forecast_chance["chance"]), came))
                 break
     return out
 
@@ -77,9 +77,9 @@ def forecast_nights(nights: list[Evening]) -> list[ForecastNight]:
 def site_record(site: Site) -> ForecastRecord | None:
     """How the forecasts of a site's nights came out; None without one."""
     nights = [
-        ForecastNight(shot.night, float(shot.said["chance"]), CAME[shot.sky_came])
+        ForecastNight(shot.night, float(shot.forecast_chance["chance"]), CAME[shot.sky_came])
         for shot in Shot.objects.filter(site=site, owner=site.owner_id).exclude(sky_came="")
-        if shot.said
+        if shot.forecast_chance
     ]
     return forecast_record(nights)
 

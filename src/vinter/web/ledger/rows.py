@@ -6,7 +6,7 @@ from typing import Any
 
 from vinter.web.ledger.records import Night, Work, evenings_of, told
 
-AT_ONCE = 50  # evenings, whose frames are in memory at a time
+AT_ONCE = 50  # evenings whose frames are in memory at a time
 COLUMNS = (
     "night",
     "site",
@@ -72,7 +72,7 @@ def _row(night: Night, work: Work) -> dict[str, Any]:
         "trail_px": _rounded(got.trail_px) if got else None,
         "sky_measured_mag_arcsec2": _rounded(sky.get("zenith")),
         "sky_measured_error": _rounded(sky.get("error")),
-        "chance_said": shot.said.get("chance") if shot else None,
+        "chance_said": shot.forecast_chance.get("chance") if shot else None,
         "sky_came": shot.sky_came if shot else "",
         "first_frame": _moment(got.first) if got else None,
     }

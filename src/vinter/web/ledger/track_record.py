@@ -8,10 +8,10 @@ from typing import Any
 
 import numpy as np
 
-BIAS_SPREAD = 0.7  # of the bias of forecasts over sites, in log-odds: a record is weighed against it
-SURE_FROM = 1.8  # errors of its own, by which a bias is used: below them it costs more than it gains
+BIAS_SPREAD = 0.7  # log-odds, spread of the bias of forecasts over sites: a record is weighed against it
+SURE_FROM = 1.8  # standard errors from which a bias is used: below them it costs more than it gains
 LEAST, MOST = 0.03, 0.97  # chances, held there when a bias is sought: no single night outweighs all others
-STEPS = 20  # of Newton's method towards the shift
+STEPS = 20  # steps of Newton's method towards the shift
 SKY_SCATTER = 0.1  # mag/arcsec^2, by which single nights differ at least
 SKY_SHARED = 0.1  # mag/arcsec^2, error of a phone's zero point, which all its nights share
 

@@ -29,7 +29,7 @@ from vinter.web.shots.models import SKIES, Shot
 from vinter.web.sites.models import Site
 from vinter.web.workflow import head
 
-NIGHTS = 12  # on a page
+NIGHTS = 12  # nights on a page
 
 
 def ledger(request: HttpRequest) -> HttpResponse:

@@ -16,7 +16,7 @@ from vinter.web.nights.query import PlanQuery
 from vinter.web.nights.years import FIRST_HOUR, LAST_HOUR, YEARS, JudgedYear, judged_year, year_span
 
 WIDTH, HEIGHT = 780, 600
-FADE = 0.72  # how far nights outside the filter fade towards paper
+FADE = 0.72  # share by which nights outside the filter fade towards paper
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -25,7 +25,7 @@ from vinter.web.forms import checked
 from vinter.web.owned import owned
 from vinter.web.shots.models import Shot
 
-SIDEREAL_DAY = 86164.09  # s; after so many the same stars stand in the frame
+SIDEREAL_DAY = 86164.09  # s; after this long the same stars stand in the frame
 MOST_DAYS = 15
 QUALITY = 90
 PICTURES = ByteCache(24 * 2**20)
@@ -77,7 +77,7 @@ class Trial:
 
     @property
     def place(self) -> tuple[int, int]:
-        """First pixel of the part that is shown at full size: just above the middle of the frame."""
+        """First pixel of the part that is shown at full size: just above the centre of the frame."""
         lens = self.shot.core_lens
         wide, high = (lens.height, lens.width) if self.shot.portrait else (lens.width, lens.height)
         return (wide - PART[0]) // 2, round(0.42 * high) - PART[1] // 2

@@ -57,7 +57,7 @@ class Shot(Binnable):
     alone = models.BooleanField(default=True)
     use = models.CharField(max_length=10, default="screen")
     portrait = models.BooleanField(default=False)
-    own = VersionedJSONField(
+    manual_settings = VersionedJSONField(
         schema=OWN, default=dict
     )  # what the photographer set: iso, shutter, frames, pose, target
     optics = models.JSONField(default=dict)  # resolution and clip-on, as in the core's Optics
@@ -71,7 +71,8 @@ class Shot(Binnable):
     version = models.CharField(max_length=20)
     lesson = models.TextField(blank=True, default="")
     sky_came = models.CharField(max_length=8, blank=True, default="", choices=SKIES)
-    said = models.JSONField(default=dict, blank=True)  # the chance of a clear sky, as last said before
+    # the chance of a clear sky, as last forecast before the night: chance, error, at (Unix s)
+    forecast_chance = models.JSONField(default=dict, blank=True)
     timed = models.JSONField(
         default=dict, blank=True
     )  # start and end of the burst by the field's timer, Unix
@@ -126,14 +127,14 @@ class Shot(Binnable):
             night=self.found_night(),
             use=self.use,
             portrait=self.portrait,
-            pose=Pose(*self.own["pose"]) if "pose" in self.own else None,
-            own=OwnSettings(**{key: self.own.get(key) for key in OWN_SETTINGS}),
+            pose=Pose(*self.manual_settings["pose"]) if "pose" in self.manual_settings else None,
+            own=OwnSettings(**{key: self.manual_settings.get(key) for key in OWN_SETTINGS}),
         )
 
     @property
     def wanted_target(self) -> str:
         """Key of what the photographer wanted, where the mode points at something of its own."""
-        return str(self.own.get("target") or self.target)
+        return str(self.manual_settings.get("target") or self.target)
 
     @property
     def outdated(self) -> list[str]:

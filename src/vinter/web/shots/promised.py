@@ -15,4 +15,4 @@ def note_chance(shot: Shot) -> None:
     found = Chances(shot.site).outlook(night)
     if found is not None:
         said = {"chance": round(found.chance, 3), "error": round(found.error, 3), "at": round(time.time())}
-        Shot.objects.filter(pk=shot.pk).update(said=said)
+        Shot.objects.filter(pk=shot.pk).update(forecast_chance=said)

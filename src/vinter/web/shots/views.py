@@ -142,9 +142,9 @@ class Planning:
         one = self.shot or Shot(owner=person(self.request), site=self.site)
         one.phone, one.lens, one.night, one.use = phone, lens, night.day, form.cleaned_data["use"]
         pose = form.pose()
-        one.own = {key: value for key, value in form.own().items() if value is not None}
-        one.own |= {"pose": [pose.azimuth, pose.altitude, pose.roll]} if pose else {}
-        one.own |= {"target": self.what.key} if self.what != picture.target else {}
+        one.manual_settings = {key: value for key, value in form.own().items() if value is not None}
+        one.manual_settings |= {"pose": [pose.azimuth, pose.altitude, pose.roll]} if pose else {}
+        one.manual_settings |= {"target": self.what.key} if self.what != picture.target else {}
         one.optics = asdict(form.optics())
         one.__dict__.pop("core_lens", None)
         one.title = form.cleaned_data["title"] or (
@@ -165,9 +165,9 @@ def _fields(shot: Shot) -> dict[str, Any]:
         "mode": shot.mode,
         "use": shot.use,
         "portrait": "1" if shot.portrait else "",
-        **{key: shot.own.get(key, "") for key in OWN_SETTINGS},
+        **{key: shot.manual_settings.get(key, "") for key in OWN_SETTINGS},
         "title": shot.title,
-        **dict(zip(("az", "up", "roll"), shot.own.get("pose", ("", "", "")), strict=True)),
+        **dict(zip(("az", "up", "roll"), shot.manual_settings.get("pose", ("", "", "")), strict=True)),
     }
 
 
@@ -260,7 +260,7 @@ def shot(request: HttpRequest, pk: int) -> HttpResponse:
             "mode_plan": one.mode_plan,
             "charge": charge(one.minutes),
             "outdated": one.outdated,
-            "said": one.said,
+            "said": one.forecast_chance,
             **_balance(one.core_mode),
             **(panel(one) if one.core_mode.of_a_frame else {}),
             **head("Shot", shot=one),

@@ -13,7 +13,7 @@ from vinter.core.sky.glow import glow, places
 from vinter.web.forms import checked
 from vinter.web.sites.forms import BoxForm, PointForm
 
-LINE_STEPS = 900  # lines are simplified to this part of the region's width
+LINE_STEPS = 900  # parts of the region's width to which lines are simplified
 TOWNS = 70
 LARGEST_GLOW = 26.0  # degrees of width; beyond it the overlay is not drawn
 PICTURE = 512
@@ -38,7 +38,7 @@ def map_lines(request: HttpRequest) -> JsonResponse:
 
 
 def map_towns(request: HttpRequest) -> JsonResponse:
-    """The largest towns in view, with what they add to the zenith a kilometre from their middle."""
+    """The largest towns in view, with what they add to the zenith a kilometre from their centre."""
     region, p = _region(request), places()
     middle = (region.west + region.east) / 2
     lon = (p.lon - middle + 180) % 360 - 180 + middle

@@ -21,7 +21,7 @@ from vinter.web.sites.models import Site
 from vinter.web.skyline.forms import SkylineForm
 
 USUAL_SPAN = 150.0  # degrees
-EXAMPLE_MINUTE = 1812588300.0  # where no night of the year ahead is good: a June night in 2027
+EXAMPLE_MINUTE = 1812588300.0  # Unix s, a June night in 2027, shown where no night of the year ahead is good
 
 
 @dataclass(frozen=True, kw_only=True)

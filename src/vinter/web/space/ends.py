@@ -11,9 +11,9 @@ from vinter.web.accounts.models import INVITATION_DAYS, Invitation
 from vinter.web.field.models import OPEN_DAYS, CardTicket
 from vinter.web.jobs.models import Job
 
-JOB_DAYS = 30  # after which a job that ended is forgotten
-LOG_DAYS = 30  # of signing in, as security asks for
-TRIES_DAYS = 2  # of wrong passwords, long after they stopped counting
+JOB_DAYS = 30  # days after which a job that ended is forgotten
+LOG_DAYS = 30  # days that the record of sign-ins is kept, for security
+TRIES_DAYS = 2  # days that wrong passwords are kept, long after they stopped counting
 
 
 def forget_old() -> int:

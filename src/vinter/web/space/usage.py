@@ -19,7 +19,8 @@ from vinter.web.stacks.models import Stack
 from vinter.web.stacks.working import WORKING
 from vinter.web.takes.models import Frame, Take
 
-DERIVED = ("stack.fits", "stack.dng", "stack.png", "working.npz", WORKING)  # written when they are asked for
+# files that are written when they are asked for
+DERIVED = ("stack.fits", "stack.dng", "stack.png", "working.npz", WORKING)
 
 
 @dataclass(frozen=True)

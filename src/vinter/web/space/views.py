@@ -15,7 +15,7 @@ from vinter.web.space.usage import Usage, give_back, size_of, usage
 from vinter.web.takes.models import Take
 from vinter.web.workflow import head
 
-BAR = 1000.0  # units of the bar's width
+BAR = 1000.0  # width of the bar in its own units
 
 
 def _bar(found: Usage, whole: int) -> list[dict[str, Any]]:

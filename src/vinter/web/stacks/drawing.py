@@ -24,7 +24,7 @@ def _bars(values: list[float | None], most: float) -> list[dict[str, float]]:
 
 
 def _line(values: list[float | None], least: float, most: float) -> list[str]:
-    """A line through values in the middles of the bars, as the points of polylines; broken where a value is
+    """A line through values in the centres of the bars, as the points of polylines; broken where a value is
     missing."""
     step = WIDTH / max(len(values), 1)
     runs: list[list[str]] = [[]]

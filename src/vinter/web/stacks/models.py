@@ -73,7 +73,11 @@ class Stack(Binnable):
         if not pose or shot is None:
             return None
         now = Pose(**pose)
-        wanted = shot.pose if "pose" in shot.own else wanted_at(shot.wish, shot.pose, False, self.taken_at)
+        wanted = (
+            shot.pose
+            if "pose" in shot.manual_settings
+            else wanted_at(shot.wish, shot.pose, False, self.taken_at)
+        )
         return Aimed(now, wanted, turn_to(now, wanted))
 
     @property

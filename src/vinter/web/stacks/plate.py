@@ -58,7 +58,7 @@ def _time_known(one: Stack) -> bool:
 
 
 def field_time(one: Stack) -> float:
-    """Unix time of the middle of the exposure that a stack's stars stand as they did in."""
+    """Unix time of the midpoint of the exposure that a stack's stars stand as they did in."""
     report, shot = one.report or {}, one.take.shot
     row = next(r for r in report["frames"] if r["file"] == report["reference"])
     frame = _reference(one)

@@ -25,7 +25,7 @@ from vinter.web.takes.intake import Refused, take_in_upload
 from vinter.web.takes.models import Frame, Take
 from vinter.web.workflow import head
 
-AT_ONCE = "finish"  # in the address of a page that begins a finish as soon as there is something to finish
+AT_ONCE = "finish"  # query of a page that begins a finish as soon as there is something to finish
 FILES = {
     "before": ("before.jpg", "image/jpeg"),
     "after": ("after.jpg", "image/jpeg"),

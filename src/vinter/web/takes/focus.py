@@ -14,7 +14,7 @@ from vinter.web.takes.models import Frame, Take
 LEAST_STARS = 25
 SHOWING = ("sky", "test")  # types of frames whose stars tell the focus
 SCATTER = 0.1  # px, of the median width of one frame's stars
-SOFT_TICKS = 1.5  # from which on stars are seen to be soft, and a tick to each side is tried
+SOFT_TICKS = 1.5  # ticks of blur from which stars are soft and one tick to each side is tried
 
 
 def points_of(phone: Phone, lens: str) -> list[FocusPoint]:

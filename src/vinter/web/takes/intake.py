@@ -147,7 +147,7 @@ def import_folder(
         owner=owner,
         kind=Take.UPLOADED,
         title=(title or folder.resolve().name)[:120],
-        told={"by_night": True} if by_night else {},
+        simulation_overrides={"by_night": True} if by_night else {},
     )
     results = {}
     for path in files:

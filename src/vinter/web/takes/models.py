@@ -40,7 +40,7 @@ class Take(Binnable):
     kind = models.CharField(max_length=12)
     title = models.CharField(max_length=120)
     seed = models.IntegerField(default=1)
-    told = models.JSONField(default=dict)  # what the simulated phone was told besides its shot
+    simulation_overrides = models.JSONField(default=dict)  # what the simulated phone does besides its shot
     film_wish = models.JSONField(default=dict)
     corrected = models.JSONField(
         default=dict
@@ -200,17 +200,17 @@ class Take(Binnable):
     def burst(self) -> Burst:
         """What the simulated phone is told: its shot's, turned, later, or with the faults of this take."""
         assert self.shot is not None
-        shot, told = self.shot.burst(self.seed), self.told
-        pose = replace(shot.pose, azimuth=shot.pose.azimuth + told.get("turn", 0.0))
+        shot, changes = self.shot.burst(self.seed), self.simulation_overrides
+        pose = replace(shot.pose, azimuth=shot.pose.azimuth + changes.get("turn", 0.0))
         return replace(
             shot,
             pose=pose,
             focus_error=self.focus_error,
-            facing=shot.pose.azimuth if "turn" in told else None,
-            start=shot.start + told.get("late", 0.0),
-            faults=tuple((kind, tuple(frames)) for kind, frames in told.get("faults", ())),
-            traffic=bool(told.get("traffic", True)),
-            cloud=float(told.get("cloud", 0.0)),
+            facing=shot.pose.azimuth if "turn" in changes else None,
+            start=shot.start + changes.get("late", 0.0),
+            faults=tuple((kind, tuple(frames)) for kind, frames in changes.get("faults", ())),
+            traffic=bool(changes.get("traffic", True)),
+            cloud=float(changes.get("cloud", 0.0)),
         )
 
     def stackable(self) -> "list[Frame]":

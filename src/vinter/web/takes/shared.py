@@ -19,7 +19,7 @@ from vinter.web.takes.intake import Refused, take_in_upload
 from vinter.web.takes.models import Take
 from vinter.web.workflow import head
 
-OWN_HAND = ("none", "same-origin")  # where a share comes from: the phone itself, as browsers say
+OWN_HAND = ("none", "same-origin")  # origins of a share, as browsers name them: the phone itself
 NEAR_DAYS = 1  # days around today in which tonight's shots are looked for
 TITLE = "Shared from the phone"
 

@@ -116,7 +116,7 @@ def measure_take(pk: int, context: JobContext) -> None:
     if take.shot:
         take.settle_times()
     learn_focus(take)
-    if take.told.get("by_night") and len(take.groups()) > 1:
+    if take.simulation_overrides.get("by_night") and len(take.groups()) > 1:
         split_apart(take)
 
 

@@ -23,8 +23,8 @@ from vinter.web.sites.models import Site
 from vinter.web.takes.models import Frame, Take
 
 KM_A_DEGREE = 111.19
-NEAR_KM = 4.0  # of a site, within which frames by their place are taken for its own
-HERE = "here"  # the choice of a new site where the frames say
+NEAR_KM = 4.0  # km from a site within which frames with a place are taken for its own
+HERE = "here"  # choice of a new site where the frames say
 
 
 class OriginForm(forms.Form):

@@ -67,7 +67,7 @@ def shoot(request: HttpRequest, pk: int) -> HttpResponse:
         kind=Take.SIMULATED,
         title=shot.title,
         seed=shot.take_set.count() + 1,
-        told={"cloud": round(cloud, 2)} if cloud >= LEAST_CLOUD else {},
+        simulation_overrides={"cloud": round(cloud, 2)} if cloud >= LEAST_CLOUD else {},
     )
     enqueue(request.user, "shoot", take.pk)
     return redirect("take", take.pk)

@@ -21,10 +21,10 @@ from vinter.core.finish.loops.pixels import (
     widened,
 )
 
-REACH = 3.0  # deviations that a smoothing looks at to each side
+REACH = 3.0  # standard deviations that a smoothing reaches to each side
 LUMA = (np.float32(0.299), np.float32(0.587), np.float32(0.114))
 OF_RED, OF_BLUE = np.float32(0.713), np.float32(0.564)  # of a colour's difference from luma, in YCrCb
-ROWS, COLUMNS = 48, 3  # of so many pixels one is looked at, where grain is measured
+ROWS, COLUMNS = 48, 3  # pixels down and across of which one is looked at, where grain is measured
 
 
 def weights(sigma: float) -> F32:

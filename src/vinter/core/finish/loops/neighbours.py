@@ -21,7 +21,7 @@ from vinter.core.finish.loops.pixels import (
     widened,
 )
 
-SLOPE = np.float32(-0.6)  # of the cubic's kernel one pixel away, as in a stack
+SLOPE = np.float32(-0.6)  # slope of the cubic kernel one pixel away, the same as in a stack
 
 
 @kernel  # type: ignore[untyped-decorator]
@@ -56,7 +56,7 @@ def locally(rgb: F32, share: F32, changes: F32) -> F32:
 
 @numba.njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
 def _taps(many: int, larger: float, middle: float) -> tuple[npt.NDArray[np.int32], F32]:
-    """For places along a side, ``larger`` times as far from the middle: the four samples about each (the
+    """For places along a side, ``larger`` times as far from the centre: the four samples about each (the
     side's ends stand for what lies beyond), and how far each lies beyond the second."""
     at, over = np.empty((4, many), np.int32), np.empty(many, np.float32)
     for i in range(many):
@@ -113,7 +113,7 @@ def _shifted(line: F32, columns: npt.NDArray[np.int32], over: F32, out: F32) -> 
 @kernel  # type: ignore[untyped-decorator]
 def drawn_in(rgb: F32, larger: Array, middle: Array) -> F32:
     """A picture (h, w, 3) of which each colour (``larger`` (3,), 1 for one that stays) is taken from so many
-    times as far from a middle (x, y px)."""
+    times as far from a centre (x, y px)."""
     out = np.empty_like(rgb)
     height, wide = rgb.shape[:2]
     flat, to = rgb.reshape(height, 3 * wide), out.reshape(height, 3 * wide)

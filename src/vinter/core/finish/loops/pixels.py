@@ -25,7 +25,7 @@ def places(many: int, few: int) -> tuple[npt.NDArray[np.int32], F32]:
 
 @row_kernel  # type: ignore[untyped-decorator]
 def widened(small: F32, wide: int) -> F32:
-    """The planes of a small map (rows, columns, planes), each row spread over so many places: (planes, rows,
+    """The planes of a small map (rows, columns, planes), each row spread over ``wide`` places: (planes, rows,
     wide)."""
     rows, columns, planes = small.shape
     left, along = places(wide, columns)

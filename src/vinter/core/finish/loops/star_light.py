@@ -17,7 +17,7 @@ from vinter.core.finish.loops.pixels import (
 )
 
 I64 = npt.NDArray[np.int64]
-BEYOND = np.float32(1e30)  # more than any light
+BEYOND = np.float32(1e30)  # linear level above any light
 
 
 def disc(wide: int) -> I64:

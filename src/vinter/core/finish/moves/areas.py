@@ -13,13 +13,13 @@ from vinter.core.finish.moves.base import F32, Move, Part, move, setting
 from vinter.core.finish.scene import Scene
 
 MOST_AREAS, MOST_POINTS = 200, 400
-COARSE_PX = 480  # across the map that areas are painted on; they are soft, so that is enough
-NEAR = 1e-3  # of the width, over which a radius is measured
+COARSE_PX = 480  # px across the map that areas are painted on; they are soft, so that is enough
+NEAR = 1e-3  # share of the width over which a radius is measured
 EFFECTS = ("light", "warmth", "colour", "smooth")
 
 
 class Area(Part):
-    """One stroke, ellipse or gradient: points (x, y as shares of width and height; of an ellipse its middle
+    """One stroke, ellipse or gradient: points (x, y as shares of width and height; of an ellipse its centre
     and a corner of its box, of a gradient from full to nothing), radius as a share of the width, softness,
     and how much: EV, EV of red against blue, share of colour, share of smoothing. ``erase`` takes away what
     is painted before."""

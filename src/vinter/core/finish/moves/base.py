@@ -29,7 +29,7 @@ class Row:
     place: int
 
 
-DARK_AND_LIGHT = Row("Dark and light", 40)  # black point, brightness and curve stand together
+DARK_AND_LIGHT = Row("Dark and light", 40)  # the row where black point, brightness and curve stand together
 
 
 @dataclass(frozen=True)

@@ -16,7 +16,7 @@ MOST_FRINGE = 5.0  # px
 
 @move("corners", place=15)
 class Corners(LinearMove):
-    """Light given back to the corners: EV in the corner, falling to the middle with the fourth power of the
+    """Light given back to the corners: EV in the corner, falling to the centre with the fourth power of the
     cosine of a wide lens (r^2 and r^4). Red and blue drawn in: by how many px of the full size they lie
     outside green in the corner."""
 

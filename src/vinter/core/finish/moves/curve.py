@@ -13,7 +13,7 @@ from vinter.core.finish.moves.base import DARK_AND_LIGHT, F32, LinearMove, Part,
 from vinter.core.finish.scene import Scene
 
 PIVOT = 0.30  # encoded level around which the curve turns
-LUT_SIZE = 4097  # straight between its entries it is closer than 1 in 100,000
+LUT_SIZE = 4097  # entries: a straight line between two of them is within 1 in 100,000
 BRIGHTEST = 8.0  # linear level at the end of the curve's table
 MOST_POINTS = 8
 SHOULDER = 0.5  # linear level from which highlights roll off

@@ -13,7 +13,7 @@ from vinter.core.finish.scene import Scene
 
 DETAIL = Row("Haze", 55)
 LARGE, FINE = 4.0, 0.6  # degrees of the two scales
-FAINT = 0.10  # encoded contrast over which something is a star or an edge and stays as it is
+FAINT = 0.10  # encoded contrast above which something is a star or an edge and stays as it is
 REDUCED = 4  # px a side that the means are taken on
 SMOOTH = 3.0  # px of deviation that a wide mean keeps when it is taken at a smaller size still
 

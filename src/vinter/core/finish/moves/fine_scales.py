@@ -12,10 +12,10 @@ from vinter.core.finish.moves.base import Move, Row, Shown, move, setting
 from vinter.core.finish.scene import Scene
 
 SCALES = Row("Fine scales", 68)
-SURE = 2.5  # deviations of a scale's grain, over which its detail is trusted
-SOME = 5  # of so many rows and columns one is looked at, where grain is measured
+SURE = 2.5  # standard deviations of a scale's grain above which its detail is trusted
+SOME = 5  # rows and columns: every fifth is looked at where grain is measured
 ANY_LIGHT = 1e6
-LARGEST = 0.25  # encoded light that a scale adds or takes at most
+LARGEST = 0.25  # encoded light that a scale adds or removes at most
 
 
 @move("fine_scales", place=68)

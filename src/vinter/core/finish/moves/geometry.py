@@ -21,7 +21,7 @@ RATIOS = {"full": None, "3:2": 3 / 2, "4:5": 4 / 5, "1:1": 1.0, "16:9": 16 / 9, 
 MOST_TURN = 15.0  # degrees
 MOST_LEAN = 40.0  # degrees of the lens looking up or down
 LEVEL, CROP = Row("Level", 10), Row("Crop", 90)
-FINE = 30  # halvings of the size of a rectangle that is sought
+FINE = 30  # halvings of the size of the rectangle that is sought
 
 
 @move("geometry", place=90)
@@ -102,7 +102,7 @@ class Geometry(Move):
         centre, middle = _at(back, width / 2, height / 2), _at(back, self.x * width, self.y * height)
         h = self.size * _tallest(plane, centre, ratio, width, height)
         if _tallest(plane, middle, ratio, width, height) < h:
-            # a rectangle that would reach out is brought back towards the middle, as little as may be
+            # a rectangle that would reach out is brought back towards the centre, as little as may be
             out, within = 0.0, 1.0
             for _ in range(FINE):
                 half = (out + within) / 2
@@ -117,11 +117,11 @@ class Geometry(Move):
 
 
 def straightened(level: float, upright: float, width: int, height: int, focal: float) -> Array:
-    """Homography (3, 3) from a plane whose origin lies in the middle of the picture, as a camera that looks
+    """Homography (3, 3) from a plane whose origin lies in the centre of the picture, as a camera that looks
     level sees it, to pixels of the picture of a camera that looks up by ``upright`` degrees and leans by
     ``level``."""
     up, turn = np.radians(upright), np.radians(-level)
-    c, s, near = np.cos(turn), np.sin(turn), focal * np.cos(up)  # as large as it was in the middle
+    c, s, near = np.cos(turn), np.sin(turn), focal * np.cos(up)  # as large as it was in the centre
     rays = np.array([[1 / near, 0, 0], [0, 1 / near, -np.tan(up)], [0, 0, 1]])
     tilted = np.array([[1, 0, 0], [0, np.cos(up), np.sin(up)], [0, -np.sin(up), np.cos(up)]])
     seen = np.diag([focal, focal, 1.0])

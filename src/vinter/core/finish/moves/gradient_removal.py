@@ -13,9 +13,9 @@ from vinter.core.finish.scene import Scene, terms
 Array = npt.NDArray[np.float64]
 GLOW = Row("Town glow", 30)
 MOST_PLAIN = 40
-PATCH = 0.012  # of the width, half the side of what is looked at about a plain place
+PATCH = 0.012  # share of the width, half the side of the patch looked at around a plain place
 PLANE, BOWL = 3, 7  # marked places from which on a plane, and a bowl, is drawn through them
-STIFF = 1e-4  # how much the terms of a bowl are held small
+STIFF = 1e-4  # weight that keeps the terms of a bowl small
 
 
 def glow_base(scene: Scene) -> Array:

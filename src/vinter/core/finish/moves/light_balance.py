@@ -15,7 +15,7 @@ from vinter.core.frames.reading import Colour
 
 Array = npt.NDArray[np.float64]
 AS_SHOT_KELVIN = 5200.0
-TARGET_SKY = 0.045  # linear level to which the sky's background is brought before the user's own changes
+TARGET_SKY = 0.045  # linear level of the sky's background before the user's own changes
 BALANCE = Row("White balance", 20)
 KELVIN = Shown("neutral light", "K", BALANCE, step=50)
 CAST = Shown("green to magenta", "EV", BALANCE)

@@ -15,9 +15,9 @@ GRAIN = Row("Noise", 70)
 COLOUR_PX, LIGHT_PX = 7.0, 2.2  # px at full size that colour and light are smoothed over (deviations)
 SHRINKABLE = 2.5  # px of that, from which on a smaller picture of blocks of 4 px serves as well
 NO_SMOOTHING = 0.1
-SOME = 12  # of so many rows and columns one is looked at, where the grain of colour is measured
-LEAST_COLOUR = 0.12  # encoded, from which on a colour stands out of a picture without grain
-SMOOTH_LIMIT = 0.33  # of luminance, beyond which grain turns to blotches
+SOME = 12  # rows and columns: every twelfth is looked at where the grain of colour is measured
+LEAST_COLOUR = 0.12  # encoded colour that stands out of a picture without grain
+SMOOTH_LIMIT = 0.33  # share of luminance above which grain turns to blotches
 
 
 class Smoothing(Part):

@@ -10,12 +10,12 @@ from vinter.core.finish.scene import Scene
 
 MOST_SPOTS = 60
 DIRECTIONS, DISTANCES = 16, (2.4, 3.4, 4.6)  # where a patch to copy is looked for, in radii
-FEATHER = 0.3  # of the radius, over which a patch fades in
-BRIGHT_COSTS = 0.5  # how much a bright thing in a patch counts against it
+FEATHER = 0.3  # share of the radius over which a patch fades in
+BRIGHT_COSTS = 0.5  # weight against a patch that holds something bright
 
 
 class Spot(Part):
-    """A place to mend: its middle and radius as shares of the picture's width (y of its height)."""
+    """A place to mend: its centre and radius as shares of the picture's width (y of its height)."""
 
     x: float = setting(0.5, ge=0, le=1)
     y: float = setting(0.5, ge=0, le=1)

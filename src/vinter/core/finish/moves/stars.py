@@ -16,10 +16,10 @@ from vinter.core.finish.scene import Scene
 Array = npt.NDArray[np.float64]
 STARS = Row("Stars", 67)
 STAR_PX = 7.0  # px at full size that hold a star
-BRIGHT = 0.28  # encoded height over the sky, from which on a star is not among the faint ones
+BRIGHT = 0.28  # encoded height above the sky from which a star is no longer faint
 LEAST_TRAIL = 0.6  # px of the canvas, from which on stars are shortened
-SEEN = 0.3  # of a star's linear peak: half of it as encoded
-NEAR = 1e-3  # of the picture, over which a direction is measured
+SEEN = 0.3  # share of a star's linear peak that is half of it when encoded
+NEAR = 1e-3  # share of the picture over which a direction is measured
 MOST_BACK = 2.5  # times brighter than before a shortened star may become
 LEAST, SURE = 0.02, 0.1  # encoded height of the faintest, and how much more is surely a star
 SURE_OF_COLOUR, SURE_OF_EDGE, SURE_OF_TRAIL = 0.12, 0.08, 0.06  # the same where those are changed

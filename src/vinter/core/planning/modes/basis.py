@@ -21,7 +21,7 @@ from vinter.core.sky.targets import CORE, Target
 from vinter.core.versions import Schema
 from vinter.core.words import spoken_seconds
 
-DELAY_SECONDS = 3.0  # until the phone has stopped shaking
+DELAY_SECONDS = 3.0  # s until the phone has stopped shaking
 
 
 @dataclass(frozen=True, kw_only=True)

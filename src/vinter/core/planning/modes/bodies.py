@@ -26,7 +26,7 @@ from vinter.core.sky.ephemeris import horizontal, year_body, year_ephemeris, yea
 from vinter.core.sky.target_track import track
 from vinter.core.sky.targets import MOON, target
 
-SUNLIT = 11.0  # f-number at which full Moon needs 1/ISO s
+SUNLIT = 11.0  # f-number at which the full Moon needs 1/ISO s
 MOON_KM = 1737.4
 PLANETS = {
     "venus": (1.9, 6051.8),
@@ -34,8 +34,8 @@ PLANETS = {
     "jupiter": (5.4, 71492.0),
     "saturn": (7.0, 60268.0),
 }  # mean V mag/arcsec^2 of the lit disc, radius at the equator in km
-PLANET_LEVEL = 0.45  # of full scale
-ARM_MM = 150.0  # from the balance point to the counterweight
+PLANET_LEVEL = 0.45  # share of full scale that a planet's disc is exposed to
+ARM_MM = 150.0  # mm from the balance point to the counterweight
 LOW_PLANET = 30.0  # degrees
 FRAMES = Option("frames", "Frames", 30, 1, 500)
 

@@ -19,7 +19,7 @@ from vinter.core.words import spoken_about
 LONGEST = 10.0  # s; a leaned phone creeps by pixels in more
 FEWEST = 8
 SETTLE_SECONDS = 10.0
-WIDE_MM = 35.0  # equivalent focal length above which creeping shows
+WIDE_MM = 35.0  # mm, equivalent focal length above which creeping shows
 
 
 @mode(

@@ -17,9 +17,9 @@ from vinter.core.planning.modes.basis import (
 )
 
 HEIGHT_M = 1.75
-SWAY_M = 0.01  # by which somebody who stands still moves in ten seconds or more
-SKIN_AND_CLOTH = 0.3  # reflectance
-WALK_M_S = 0.8  # in the dark, over rough ground
+SWAY_M = 0.01  # m that somebody who stands still moves in ten seconds or more
+SKIN_AND_CLOTH = 0.3  # reflectance of skin and cloth
+WALK_M_S = 0.8  # m/s in the dark over rough ground
 
 
 @mode(

@@ -28,12 +28,12 @@ from vinter.core.sky.ephemeris import year_of
 from vinter.core.sky.target_track import track
 from vinter.core.sky.targets import MOON
 
-OVERLAP = 0.35  # of a panorama's frames
+OVERLAP = 0.35  # share of a panorama's frame that the next one repeats
 GROUND_REFLECTANCE = 0.1
 GROUND_BINNING = 4  # pixels of the picture a side, in which ground is judged
 ARCH_SPAN = 200.0  # degrees along the horizon from foot to foot, with room
 FULL_MOON_MAG, LUX_ZERO = -12.73, 14.18  # V of the full Moon; V of one lux is -14.18
-CANDELA_OF_NL = 1e-5 / np.pi  # cd/m^2 of a nanolambert
+CANDELA_OF_NL = 1e-5 / np.pi  # cd/m^2 in one nanolambert
 
 
 @mode(

@@ -10,7 +10,7 @@ import numpy.typing as npt
 F64 = npt.NDArray[np.float64]
 U8 = npt.NDArray[np.uint8]
 U16 = npt.NDArray[np.uint16]
-USABLE = 250  # of 255, from which a place of a frame is sky
+USABLE = 250  # level of 255 from which a place of a frame is sky
 BLOCK = 16  # px a side
 
 

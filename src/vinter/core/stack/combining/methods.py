@@ -54,4 +54,4 @@ _ABOUT = {
     Method.MEDIAN: _About("median", needs_noise=True),
     Method.TRAILS: _About("star trails", points=False),
 }
-KAPPA = 3.5  # deviations beyond which a sample is left out, unless the user says otherwise
+KAPPA = 3.5  # standard deviations beyond which a sample is left out, unless the user says otherwise

@@ -68,7 +68,7 @@ def middle(rows: U16, at: int, count: int) -> float:
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
 def scatter(rows: U16, at: int, count: int, centre: float) -> float:
     """Median distance from ``centre``, their median, of the ``count`` largest of the ordered values of a
-    place: taken from the middle outwards."""
+    place: taken from the centre outwards."""
     first, half = len(rows) - count, count // 2
     up, down = first + half, first + half - 1
     here = before = 0.0

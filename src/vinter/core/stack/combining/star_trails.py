@@ -10,9 +10,9 @@ from vinter.core.stack.combining.tiles import Source
 from vinter.core.stack.registration.motion_model import RotationModel
 
 Array = npt.NDArray[np.float64]
-SKY_RATE = np.radians(SIDEREAL_ARCSEC / 3600)  # radians a second of the sky about its pole
-LEAST_PX = 0.5  # at the focal length: a shorter gap is filled by the width of a star
-MOST_COPIES = 12  # a longer pause is a pause, and stays one
+SKY_RATE = np.radians(SIDEREAL_ARCSEC / 3600)  # rad/s of the sky about its pole
+LEAST_PX = 0.5  # px at the focal length: the width of a star fills a shorter gap
+MOST_COPIES = 12  # copies: a longer pause is a pause, and stays one
 
 
 @dataclass(frozen=True)

@@ -23,9 +23,9 @@ Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
 U16 = npt.NDArray[np.uint16]
 U8 = npt.NDArray[np.uint8]
-BUDGET_BYTES = 220_000_000  # of samples a worker holds for one tile
+BUDGET_BYTES = 220_000_000  # bytes of samples that a worker holds for one tile
 PAD = 6
-FEW_TO_SPLIT, MOST_TO_SPLIT = 5, 9  # up to so many frames more runs of them are looked at, and how many
+FEW_TO_SPLIT, MOST_TO_SPLIT = 5, 9  # frames up to which more runs are looked at, and the most runs
 
 
 @dataclass(frozen=True)
@@ -259,7 +259,7 @@ def noise_seen(cube: U16, count: npt.NDArray[np.uint16], rules: Rules) -> tuple[
     themselves, and how far the two lie apart tells.
     """
     n, weight, spread = len(cube), rules.weights, rules.spread
-    full = count[::4, ::4, 1] >= n - 1  # so many places are enough to tell
+    full = count[::4, ::4, 1] >= n - 1  # a sixteenth of the places is enough to tell
     if n < 4 or not rules.method.points or full.sum() < 2000:
         return float("nan"), float("nan")
     cube = np.ascontiguousarray(cube[:, ::4, ::4])
@@ -281,7 +281,7 @@ def noise_seen(cube: U16, count: npt.NDArray[np.uint16], rules: Rules) -> tuple[
 
 
 def noise_by_count(cube: U16, weight: F32, spread: F32) -> list[tuple[int, float]]:
-    """How noise falls while frames are added: counts, and the noise of the mean of so many, shares of full
+    """How noise falls while frames are added: counts, and the noise of the mean of that count, shares of full
     scale."""
     part = cube[:, 1::2, 1::2, 1].astype(np.float32)
     part = part[:, (part > 0).all(axis=0)]
@@ -298,7 +298,7 @@ def noise_by_count(cube: U16, weight: F32, spread: F32) -> list[tuple[int, float
 
 
 def _orders(count: int, frames: int) -> list[list[int]]:
-    """Which runs of so many frames are looked at, from the last on into the first: frames are not equally
+    """Which runs of ``count`` frames are looked at, from the last on into the first: frames are not equally
     noisy, for each is smoothed by how it fell between the pixels, and one that was not resampled must not
     stand on one side alone."""
     turns = min(frames, FEW_TO_SPLIT if count > FEW_TO_SPLIT else MOST_TO_SPLIT)

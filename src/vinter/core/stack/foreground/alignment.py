@@ -17,21 +17,21 @@ from vinter.core.stack.registration.star_matching import apply
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
-WORKING_PX = 1000  # width at which the ground is compared
+WORKING_PX = 1000  # px of width at which the ground is compared
 EDGE_PX = (
     14  # of the working size, of sky above the ground that is taken along: the skyline is what shows best
 )
 LEAST_LIKENESS = 0.55  # correlation below which the ground could not be compared
-HELD_PX = 0.7  # a corner of the ground that moved less has not moved
+HELD_PX = 0.7  # px: a corner of the ground that moved less has not moved
 SURE_ERRORS = 3.0
 MARGIN = 16  # working px kept around the part that is compared
-TRUSTED = 0.35  # of the motion, by which its parts may disagree
-INSIDE_PX = 8  # half-size px from the sky, within which the ground's own texture is not compared
-TEXTURE = (1.0, 6.0)  # half-size px, deviations of the blurs between which the texture lies
+TRUSTED = 0.35  # share of the motion by which its parts may disagree
+INSIDE_PX = 8  # half-size px from the sky within which the ground's own texture is not compared
+TEXTURE = (1.0, 6.0)  # half-size px, standard deviations of the two blurs between which the texture lies
 # Px that the texture may ask for beyond the coarse look where that is sure, ten times as much where it is not
 STRAY = 1.5
 LIKE_TEXTURE = 0.6  # correlation of texture that needs no coarse look to agree with it
-LEAST_TEXTURE = 0.25  # and with one: under it the texture is noise
+LEAST_TEXTURE = 0.25  # correlation of texture, with a coarse look that agrees; under it the texture is noise
 WINDOW, LEAST_WINDOW = (
     (320, 200),
     1500,
@@ -44,7 +44,7 @@ AT_MOST = 8  # frames looked at before it is known that something moved
 @dataclass(frozen=True, kw_only=True)
 class CameraShift:
     """How the ground of one frame lies: homography (3, 3) from the frame's ground to the reference's, the
-    most any corner of it moved (px), its middle's shift (px, right and down), turn (degrees), the likeness
+    most any corner of it moved (px), its centre's shift (px, right and down), turn (degrees), the likeness
     that was reached (0 to 1), and the error (px) by which its parts disagree."""
 
     homography: Array = field(default_factory=lambda: np.eye(3))

@@ -21,7 +21,7 @@ from vinter.core.stack.settings import Settings
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
-LAMP_LIGHT = 0.15  # of the sky's light, by which a lamp lifts the ground of a frame over that of the others
+LAMP_LIGHT = 0.15  # share of the sky's light by which a lamp lifts one frame's ground above the others'
 SHARP_PX = 8.0  # half-size px over which sharpness is collected
 LEAST_GROUND_PX = 500
 

@@ -14,12 +14,12 @@ from vinter.core.stack.plate_solve import Solution
 
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
-BRIGHT = 0.25  # of full light, from which ground shines by itself
+BRIGHT = 0.25  # share of full light from which ground shines by itself
 OVER_SKY = 6.0  # times the sky's level: over towns no more is left below full light
 LEAST_PX = 6
-LARGEST = 0.003  # of the picture: what is larger is lit, and does not shine
+LARGEST = 0.003  # share of the picture: what is larger is lit, and does not shine
 HIGHEST = 15.0  # degrees above the horizon: higher it is no lamp of the ground
-BESIDE = 0.008  # of the width, by which a lamp may stand over what is seen of its post
+BESIDE = 0.008  # share of the width by which a lamp may stand above the visible part of its post
 FAINTEST = 3.0  # V of stars that could be taken for a lamp
 BODIES = ("moon", "venus", "mars", "jupiter barycenter", "saturn barycenter")
 SAME = 0.8  # degrees, within which a spot is a star, planet or the Moon: refraction low down, and its glare

@@ -35,9 +35,9 @@ Array = npt.NDArray[np.float64]
 FEWEST, MOST = 2, 8
 GRID_PX = 8  # px between places whose direction is worked out; between them it is interpolated
 ROWS = 384  # px of height worked on at once
-FEATHER = 0.16  # of the shorter side, over which a stack's sky fades in from its edge
-GROUND_FEATHER = 0.012  # the same of the ground, which may have been seen from a little aside
-SAMPLES_ACROSS = 220  # places across, at which the light of stacks is compared
+FEATHER = 0.16  # share of the shorter side over which a stack's sky fades in from its edge
+GROUND_FEATHER = 0.012  # share of the shorter side for ground, which may have been seen from slightly aside
+SAMPLES_ACROSS = 220  # places across at which the light of stacks is compared
 TINY = 1e-30  # weight of a place that nothing shows
 RIM_PX, RIM_WEIGHT, LEVEL_SOFT = 18, 1e-4, 6.0  # px beside the skyline, least weight, coarse cells
 
@@ -288,7 +288,7 @@ def _bounds(inside: npt.NDArray[np.bool_]) -> tuple[slice, slice]:
 
 
 def _straight(x: F32, y: F32, size: tuple[int, int]) -> F32:
-    """How near a place is to a panel's middle, across: to a high power, so that one panel gives the
+    """How near a place is to a panel's centre, across: to a high power, so that one panel gives the
     ground."""
     w, _ = size
     away = np.abs(2 * x / w - 1)

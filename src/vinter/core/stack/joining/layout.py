@@ -62,7 +62,7 @@ def _borders(panels: list[Panel], site: Site) -> Array:
 
 
 def _extent(panels: list[Panel], site: Site) -> tuple[float, float, tuple[float, float]]:
-    """Azimuth of the middle, degrees round, and lowest and highest altitude of all panels."""
+    """Azimuth of the centre, degrees round, and lowest and highest altitude of all panels."""
     enu = _borders(panels, site)
     level = np.concatenate([enu_of(p, site, np.array([p.field.middle])) for p in panels])
     mean = level[:, :2] / np.maximum(np.linalg.norm(level[:, :2], axis=1, keepdims=True), 1e-9)
@@ -79,7 +79,7 @@ def _extent(panels: list[Panel], site: Site) -> tuple[float, float, tuple[float,
 
 
 def _around(panels: list[Panel], site: Site) -> float:
-    """Twice the widest angle from the middle of all panels, in degrees."""
+    """Twice the widest angle from the centre of all panels, in degrees."""
     enu = _borders(panels, site)
     middle = _middle(enu)
     return float(2 * np.degrees(np.arccos(np.clip(enu @ middle, -1, 1))).max())

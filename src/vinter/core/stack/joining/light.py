@@ -10,7 +10,7 @@ F32 = npt.NDArray[np.float32]
 Array = npt.NDArray[np.float64]
 ROUNDS = 4
 TILT_HELD, CORNER_HELD = 0.02, 0.05  # of the samples' weight that holds a slope, and the corners, at nothing
-FEWEST = 20  # places of overlap from which on light is compared
+FEWEST = 20  # places of overlap from which light is compared
 
 
 @dataclass(frozen=True)

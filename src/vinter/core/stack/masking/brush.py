@@ -13,9 +13,9 @@ from vinter.core.stack.masking.sky_mask import FEATHER
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 MOST_STROKES, MOST_POINTS = 400, 4000
-FARTHEST_PX = 1e5  # from the picture's corner
-SNAP_SHARE = 0.8  # of a stroke's radius, within which its edge may move to the picture's
-SOFTNESS = 4e-3  # of the guide's variance: how strongly an edge of the picture holds
+FARTHEST_PX = 1e5  # px from the picture's corner
+SNAP_SHARE = 0.8  # share of a stroke's radius within which its edge may move to the picture's
+SOFTNESS = 4e-3  # share of the guide's variance: how strongly an edge of the picture holds
 
 
 @dataclass(frozen=True)

@@ -15,10 +15,10 @@ F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 WORKING_PX = 1000
 WINDOW = 9.0  # working px over which differences are collected
-SEEN = 0.35  # of the noise, beyond which a difference counts
+SEEN = 0.35  # share of the noise beyond which a difference counts
 NOT_SKY = 0.45  # share of the difference that is left when the stars are laid on each other
 BRIGHTEST = 30.0  # times the noise, that a place's detail counts as at most: one star is no texture
-STANDING = 0.7  # of a mean's noise, by which a texture that stands still shows
+STANDING = 0.7  # share of a mean's noise by which a texture that stands still shows
 
 
 def shrunk(plane: F32, homography: Array) -> tuple[F32, Array, int]:

@@ -14,17 +14,17 @@ F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 DEGREE = 3
 GRID_CELLS = 90  # places across, beside the stars, at which the sky is looked at again
-PALE = 0.8  # natural log against the first surface, within which such a place may be sky
+PALE = 0.8  # natural log against the first surface within which such a place may be sky
 LOG_LIMIT = 0.35  # natural log of brightness against the smooth sky beyond which a pixel is no sky
 EMPTY = 1e-4  # share of a sky that lies in gaps as wide as those that count as none
 LONG = 3.0  # times as long as a gap is wide: no gap in a sky
 LEAST_GROUND = 0.002  # share of the frame below which there is no ground at all
-SURE_REACH = 22  # half-size px by which what moves otherwise is seen beyond its border
+SURE_REACH = 22  # half-size px that something moving otherwise is seen beyond its border
 SPECK = 2e-4  # share of the frame under which a piece is not looked at
-BODY_PX = 41  # half-size px across, of dark ground that is more than a patch
-NOT_DARK = 0.4  # of the sky's light: a corner of the lens is not darker
+BODY_PX = 41  # half-size px across dark ground that is more than a patch
+NOT_DARK = 0.4  # share of the sky's light: a corner of the lens is not darker
 SURE_COUNT = 3.0  # stars that a place must be wide enough for, that their absence says something
-EMPTY_OF_STARS = 0.35  # of the stars that a sky would show there
+EMPTY_OF_STARS = 0.35  # share of the stars that a sky would show there
 LOST_STARS = 0.6  # share of the stars in the ground that is too many even with a lake that mirrors them
 FEATHER = 1.3  # px, standard deviation of the edge
 
@@ -110,7 +110,7 @@ def find_sky(
 
 
 def _dark(mean_plane: F32, stars: Array, count: float) -> U8:
-    """Places (1) darker than the smooth sky that the stars (half-size px; so many in a frame) show, or far
+    """Places (1) darker than the smooth sky that the stars (half-size px, their count) show, or far
     from any of them."""
     plane = cv2.GaussianBlur(cv2.medianBlur(mean_plane.astype(np.float32), 5), (0, 0), 1.0)
     floor = max(float(np.percentile(plane, 90)) * 0.02, 1e-6)

@@ -19,11 +19,11 @@ F32 = npt.NDArray[np.float32]
 Array = npt.NDArray[np.float64]
 BRIGHTEST, FAINTEST = 2.5, 6.5  # V of the stars used
 APERTURE, RING = 7.0, (9.0, 13.0)  # px about a star whose light is summed, and of its surroundings
-CUT = 0.7  # of full scale, above which a star may be cut
+CUT = 0.7  # share of full scale above which a star may be clipped
 LEAST_STARS, LEAST_PATCHES = 40, 12
 LOWEST_STAR, LOWEST_SKY = 15.0, 18.0  # degrees of altitude
 PATCH = 24  # px a side of a piece of sky, whose median leaves stars out
-MOST_BAND = 0.35  # of a piece's light that may be the Milky Way's
+MOST_BAND = 0.35  # share of a patch's light that may be the Milky Way's
 DARKEST, BRIGHTEST_SKY, STEP = 22.3, 17.0, 0.05  # zeniths that are tried, mag/arcsec^2
 FLOOR = 0.1  # mag: colour of the filter against V, the airglow of the night, the pattern of the towns
 SUN_DOWN = -17.0  # degrees, above which twilight is in the sky
@@ -96,7 +96,7 @@ def measure_sky(rgb: F32, sky: F32, field: Solution, site: Site, unix: float) ->
 
 
 def _r2(xy: Array, field: Solution) -> Array:
-    """Squares of distances from the middle, 1 in the corner."""
+    """Squares of distances from the centre, 1 in the corner."""
     half = np.array([(field.width - 1) / 2, (field.height - 1) / 2])
     return np.asarray(((xy - half) ** 2).sum(axis=1) / (half**2).sum())
 
@@ -162,7 +162,7 @@ def _aperture(green: F32, sky: F32, x: float, y: float) -> float:
 
 
 def _patches(green: F32, sky: F32) -> tuple[Array, Array]:
-    """Middles (n, 2) of pieces of pure sky, and their median level."""
+    """Centres (n, 2) of pieces of pure sky, and their median level."""
     h, w = (n // PATCH * PATCH for n in green.shape)
 
     def cut(values: F32) -> F32:

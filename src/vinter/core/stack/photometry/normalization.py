@@ -19,8 +19,8 @@ Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
 LEAST_SHARED, UNCLIPPED = 15, 0.75  # stars that both frames show, below this share of full scale
 LEAST_CELLS = 14  # cells of sky for a surface; with fewer one level a colour is matched
-SAME_SCALE = 0.015  # brightness this near the reference's is taken for the same
-UNFELT = 0.15  # of a sample's noise: a smaller difference of the background is let be
+SAME_SCALE = 0.015  # relative difference of brightness that is taken for none
+UNFELT = 0.15  # share of a sample's noise: a smaller difference of the background is ignored
 LEAST_LIGHT, MOST_LIGHT = 1 / 40, 40.0
 CLIPPED = PEDESTAL + 0.96 * SPAN
 
@@ -30,7 +30,7 @@ class Normalization:
     """What brings one frame to the reference: times ``scale``, plus a surface (3, 6) of degree 2 over the
     reference's frame in units of the clean scale; ``light`` is the share of the stars' light that came
     through, with its error; ``weight`` and ``spread`` are how much the frame counts and how noisy it is then,
-    against the take's middle."""
+    against the take's median."""
 
     scale: float = 1.0
     surface: Array = field(default_factory=lambda: np.zeros((3, 6)))
@@ -76,7 +76,7 @@ def terms(u: Array, v: Array) -> Array:
 
 
 def _cells(grid: F32, size: tuple[int, int]) -> Array:
-    """Middles of the cells of a background grid in px, in the grid's order."""
+    """Centres of the cells of a background grid in px, in the grid's order."""
     rows, columns = grid.shape[:2]
     x, y = np.meshgrid(
         (np.arange(columns) + 0.5) * size[0] / columns, (np.arange(rows) + 0.5) * size[1] / rows
@@ -95,7 +95,7 @@ def _at(grid: F32, xy: Array, size: tuple[int, int]) -> Array:
 
 
 def _is_sky(mask: npt.NDArray[np.uint8], xy: Array, reach: Array) -> npt.NDArray[np.bool_]:
-    """Whether a cell around each pixel is all sky: its middle and its four corners."""
+    """Whether a cell around each pixel is all sky: its centre and its four corners."""
     height, width = mask.shape
     out = np.ones(len(xy), bool)
     for dx, dy in ((0, 0), (-1, -1), (1, -1), (-1, 1), (1, 1)):

@@ -91,7 +91,7 @@ def left_out(frames: list[Ingested], reference: int) -> dict[int, str]:
 
 
 def _clock(frames: list[Ingested]) -> tuple[Array, bool]:
-    """Middle of every exposure in s, and whether a clock tells it; else counts."""
+    """Midpoint of every exposure in s, and whether a clock tells it; else counts."""
     times = [
         f.time + (f.measure.exposure_s or 0) / 2 if f.time is not None and f.measure else None for f in frames
     ]

@@ -26,12 +26,12 @@ from vinter.core.stack.registration.geometry import (
 from vinter.core.stack.registration.star_matching import Alignment, trimmed_rms, weights
 
 Array = npt.NDArray[np.float64]
-FIRST_HEIGHT = 0.35  # of the zenith over the picture, rad, that a search begins with
-MOST_PAIRS = 160  # of a frame, spread over the picture
+FIRST_HEIGHT = 0.35  # rad, height of the zenith above the picture with which a search begins
+MOST_PAIRS = 160  # pairs of stars of a frame, spread over the picture
 CELLS = 8
 BETTER = 0.985  # share of the residual that freeing the zenith must leave to be kept
-BUMP_PX = 1.5  # a step of the camera below which it is taken to have stood still
-LEAST_ANGLE = 2e-4  # radians between the outermost frames: less motion does not constrain a lens
+BUMP_PX = 1.5  # px: after a smaller step the camera is taken to have stood still
+LEAST_ANGLE = 2e-4  # rad between the outermost frames: less motion does not constrain a lens
 
 
 @dataclass(frozen=True, kw_only=True)

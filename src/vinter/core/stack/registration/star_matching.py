@@ -16,7 +16,7 @@ from vinter.core.words import count_of
 Array = npt.NDArray[np.float64]
 RADII = (14.0, 4.0, 2.5)  # px, matching radius of each round
 USUAL = 0.1  # px
-FIXED_PX = 0.7  # within which a detection stands still
+FIXED_PX = 0.7  # px within which a detection stands still
 FEWEST = 12  # matched stars below which an alignment is not trusted
 WORST_RESIDUAL = 1.5  # px RMS above which it is not either
 BRIGHTEST = 250  # stars that vote for a first shift
@@ -114,7 +114,7 @@ def vote_shift(a: Array, b: Array) -> Array:
 
 
 def vote_turn(a: Array, b: Array) -> Array:
-    """The turn about the stars' middle and the shift (homography) that most pairs share, for a camera that
+    """The turn about the stars' centre and the shift (homography) that most pairs share, for a camera that
     was knocked."""
     a, b = a[:BRIGHTEST], b[:BRIGHTEST]
     middle = a.mean(axis=0)

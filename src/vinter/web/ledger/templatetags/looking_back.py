@@ -7,7 +7,7 @@ from django import template
 from vinter.web.ledger.looking_back import HEIGHT, MOST_OFF, Chart, YearSheet
 
 register = template.Library()
-EXAMPLE = 0.6  # the chance that a record is said with
+EXAMPLE = 0.6  # chance of a clear sky with which a record is explained
 
 
 @register.inclusion_tag("ledger/drawings/forecast.html")

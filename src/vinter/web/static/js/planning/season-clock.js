@@ -1,6 +1,6 @@
 // Wall-clock times of a zone as Unix seconds: a pure function, no page.
 
-// Seconds of the minute so many minutes after an hour of the so many-th day of a year (0 is the first of January).
+// Seconds of the minute m minutes after an hour of the n-th day of a year (0 is the first of January).
 export function unixOf(year, day, hour, minutes, zone) {
   const guess = Date.UTC(year, 0, 1 + day, hour, minutes);
   const shown = new Intl.DateTimeFormat("en-GB", {

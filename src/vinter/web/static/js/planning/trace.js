@@ -66,7 +66,7 @@ function start() {
       1: "Click the left point.",
       2: "Click the right point.",
       level: "Click where altitude 0° lies.",
-      sun: "Click the Sun's middle.",
+      sun: "Click the Sun's centre.",
       trace: "Click along the horizon."
     } [fields.mark.value];
   }
