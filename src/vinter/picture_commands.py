@@ -131,7 +131,16 @@ def _finish(a: argparse.Namespace) -> None:
     if not a.picture.is_file():
         raise BadInput(f"{a.picture}: no such file")
     sharpening = FOR_PRINT if a.dpi else FOR_SCREEN if a.sharpen else 0.0
-    how = Output(width=a.width, space=a.colours, dpi=a.dpi, sharpening=sharpening, names=a.names)
+    how = Output(
+        width=a.width,
+        enlarge=a.enlarge,
+        space=a.colours,
+        dpi=a.dpi,
+        sharpening=sharpening,
+        names=a.names,
+        quality=a.quality,
+        place=a.place,
+    )
     made = export(a.picture, parse_recipe(text, a.recipe.name), a.out, how)
     print_json({"file": str(a.out), "width": made.width, "height": made.height})
 
@@ -189,8 +198,11 @@ def picture_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
     p = add("finish", _finish, "render a stack with a recipe")
     p.add_argument("picture", type=Path, metavar="IN.tif")
     p.add_argument("--recipe", type=Path, required=True, metavar="R.json")
-    p.add_argument("-o", dest="out", type=Path, required=True, help="jpg, png, tif or linear.tif")
+    p.add_argument("-o", dest="out", type=Path, required=True, help="jpg, heic, avif, png, tif or linear.tif")
     p.add_argument("--width", type=int, metavar="PX")
+    p.add_argument("--enlarge", action="store_true", help="reach the width though the picture is smaller")
+    p.add_argument("--quality", type=int, metavar="N", help="50 to 100, of jpg, heic and avif")
+    p.add_argument("--place", action="store_true", help="say in the file where the picture was taken")
     p.add_argument("--colours", default="srgb", metavar="SPACE", help="srgb or display-p3")
     p.add_argument("--dpi", type=float, help="density of a print; the picture is sharpened for it")
     p.add_argument("--sharpen", action="store_true", help="sharpen for a screen")

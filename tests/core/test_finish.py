@@ -23,6 +23,7 @@ from vinter.core.finish.recipe import RECIPE, Recipe, parse_recipe, recipe_from,
 from vinter.core.finish.render import Renderer, dithered_8bit, to_8bit
 from vinter.core.finish.scene import load_scene, prepare, save_scene
 from vinter.core.finish.suggestion import suggest
+from vinter.core.formats.exif import Taken
 from vinter.core.formats.pictures import PictureInfo
 from vinter.core.frames.reading import Colour, colour_from
 from vinter.core.stack.file import read_stack
@@ -252,9 +253,8 @@ def test_exports_open_elsewhere_with_size_depth_and_metadata(tmp_path):
     )
     cv2.imwrite(str(tmp_path / "s.mask.png"), mask)
     recipe = suggest(prepare(*read_stack(tmp_path / "s.tif")))
-    info = PictureInfo(
-        "Tide mill", "Marlet", "Marlet 7", 1812589930.0, 1600, 10.0, "Mill & <core>, 24 × 10 s"
-    )
+    taken = Taken(make="Marlet", model="Marlet 7", time=1812589930.0, iso=1600, exposure_s=10.0)
+    info = PictureInfo("Tide mill", "Mill & <core>, 24 × 10 s", taken)
     made = export(tmp_path / "s.tif", recipe, tmp_path / "o.jpg", Output(width=200), info)
     assert (made.width, made.height) == (200, 150)
     with Image.open(tmp_path / "o.jpg") as image:

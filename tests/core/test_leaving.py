@@ -12,20 +12,22 @@ from PIL import Image, ImageCms
 from vinter.core.errors import BadInput
 from vinter.core.finish.canvas import fresh
 from vinter.core.finish.destinations import DESTINATIONS, for_destination, print_width
-from vinter.core.finish.export import Output, export, kind_of, reduced, sharpened
+from vinter.core.finish.export import Output, export, kind_of, sharpened, sized
 from vinter.core.finish.moves.curve import BRIGHTEST, Contrast, Curve
 from vinter.core.finish.moves.light_balance import Light, LightBalance
 from vinter.core.finish.overlay import scale_of
 from vinter.core.finish.recipe import recipe_of
 from vinter.core.finish.render import Renderer
 from vinter.core.finish.scene import prepare
+from vinter.core.formats.exif import Taken
 from vinter.core.formats.icc import COLOUR_SPACES, DISPLAY_P3, in_space, profile
 from vinter.core.formats.pictures import PictureInfo
 from vinter.core.sky import galaxy
 from vinter.core.stack.file import keep_solved, read_stack
 from vinter.core.stack.plate_solve import Solution
 
-INFO = PictureInfo("Tide mill", "Marlet", "Marlet 7", 1812589930.0, 1600, 10.0, "Mill, 24 × 10 s")
+TAKEN = Taken(make="Marlet", model="Marlet 7", time=1812589930.0, iso=1600, exposure_s=10.0)
+INFO = PictureInfo("Tide mill", "Mill, 24 × 10 s", TAKEN)
 RECIPE = recipe_of(LightBalance(sky=Light(brightness=1.5)), Curve(sky=Contrast(contrast=1.4)))
 
 
@@ -192,7 +194,7 @@ def test_names_and_a_scale_lie_where_the_sky_is(stack, tmp_path):
     canvas = fresh(prepare(*read_stack(stack), field=field))
     degrees, length = scale_of(canvas, field)
     assert degrees / length == pytest.approx(500 / 3600, rel=0.02) and length <= 0.16 * 400
-    half = reduced(canvas, 200)
+    half = sized(canvas, 200)
     again, shorter = scale_of(half, field)
     assert again / shorter == pytest.approx(1000 / 3600, rel=0.02)
 

@@ -3,6 +3,7 @@ file."""
 
 import io
 import json
+import re
 import shutil
 from dataclasses import replace
 
@@ -189,6 +190,9 @@ def test_the_recipe_is_kept_and_leaves_as_the_file_the_command_line_reads(desk, 
 @pytest.mark.django_db
 @pytest.mark.parametrize(("kind", "deep"), [("jpg", False), ("tif", True), ("png", True)])
 def test_exports_open_at_the_wished_width_and_carry_when_they_were_taken(desk, begun, tools, kind, deep):
+    frame = begun.stack.take.frame_set.order_by("name").first()
+    frame.measure |= {"time": 1812589930.0, "local": 1812593530.0, "time_source": "the GPS stamp"}
+    frame.save()
     desk.post(reverse("export", args=[begun.pk]), {"kind": kind, "width": "400"})
     made = Export.objects.get()
     assert (
@@ -214,7 +218,26 @@ def test_exports_open_at_the_wished_width_and_carry_when_they_were_taken(desk, b
     )
     assert small.format == "JPEG" and small.width == 800  # for the ledger: up to 900 px, never enlarged
     if kind == "jpg":
-        assert "Small frames: 5 frames stacked" in Image.open(io.BytesIO(data)).getexif().get(270, "")
+        exif = Image.open(io.BytesIO(data)).getexif()
+        assert "Small frames: 5 frames stacked" in exif.get(270, "") and exif[272] == "Marlet 7"
+        assert exif.get_ifd(34665)[36867] == "2027:06:10 02:12:10" and not exif.get_ifd(34853)
+        assert exif.get_ifd(34665)[36881] == "+01:00"
+
+
+@pytest.mark.django_db
+def test_an_export_says_where_it_was_taken_and_how_large_it_will_be(desk, begun, tools):
+    words = re.sub(r"\s+", " ", said(desk.get(reverse("finish-sizes", args=[begun.pk]))))
+    assert "At 800 × 600 px" in words and "JPEG: quality 80" in words and "16-bit PNG:" in words
+    assert re.search(r"Story, 9:16, 1080 px: 338 × 600 px, 1080 px wide wanted", words)
+    wishes = {"kind": "jpg", "destination": "story", "enlarge": "on", "place": "on", "quality": "80"}
+    assert desk.post(reverse("export", args=[begun.pk]), wishes).status_code == 302
+    made = Export.objects.get()
+    export_finish(made.pk, tools)
+    made.refresh_from_db()
+    assert made.made_width == 1080 and "with the place, quality 80" in made.how
+    place = Image.open(made.path).getexif().get_ifd(34853)
+    site = begun.stack.take.site
+    assert sum(float(v) / 60**i for i, v in enumerate(place[2])) == pytest.approx(abs(site.lat), abs=1e-4)
 
 
 @pytest.mark.django_db

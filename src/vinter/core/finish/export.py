@@ -1,6 +1,7 @@
 """A finish at full size to a file, in one of the kinds there are."""
 
-from collections.abc import Callable
+import tempfile
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -14,12 +15,26 @@ from vinter.core.finish.moves.curve import Curve
 from vinter.core.finish.recipe import RecipeParts
 from vinter.core.finish.render import Renderer, dithered_8bit, to_8bit, to_16bit
 from vinter.core.finish.scene import prepare
-from vinter.core.formats.icc import COLOUR_SPACES, SRGB, in_space
-from vinter.core.formats.pictures import PictureInfo, write_jpeg, write_linear_tiff, write_png16, write_tiff16
+from vinter.core.formats.icc import COLOUR_SPACES, SRGB, in_space, linear_in_space
+from vinter.core.formats.pictures import (
+    AVIF_QUALITY,
+    HEIF_QUALITY,
+    JPEG_QUALITY,
+    PictureInfo,
+    avif_of,
+    heif_of,
+    write_bytes,
+    write_jpeg,
+    write_linear_tiff,
+    write_png16,
+    write_tiff16,
+)
 from vinter.core.stack.file import read_about, read_field, read_stack
 
 SMALL_PX = 900
 NARROWEST, WIDEST = 16, 60000
+LEAST_QUALITY, MOST_QUALITY = 50, 100
+MOST_ENLARGED = 4.0  # times; beyond it a picture only gets softer
 LEAST_DPI, MOST_DPI = 72, 1200
 SCREEN_BLUR, PRINT_BLUR_MM = 0.6, 0.09  # px, and mm on paper, over which a picture is sharpened
 MOST_HALO = 0.06  # encoded level that sharpening adds at most
@@ -27,34 +42,57 @@ MOST_HALO = 0.06  # encoded level that sharpening adds at most
 
 @dataclass(frozen=True)
 class ExportKind:
-    """A kind of finished picture: its name, the suffixes that ask for it, its content type, what writes it,
-    and whether it holds linear light, from before the curve."""
+    """A kind of finished picture: its name, the suffixes that ask for it, its content type, what writes it
+    (file, canvas, what it says, quality), the quality it usually has (None: nothing is lost), and whether it
+    holds linear light, from before the curve."""
 
     label: str
     suffixes: tuple[str, ...]
     content_type: str
-    write: Callable[[Path, Canvas, PictureInfo | None], None]
+    write: Callable[[Path, Canvas, PictureInfo, int], None]
+    quality: int | None = None
     linear: bool = False
 
 
 EXPORT_KINDS: dict[str, ExportKind] = {
     "jpg": ExportKind(
-        "JPEG", (".jpg", ".jpeg"), "image/jpeg", lambda out, c, info: write_jpeg(out, dithered_8bit(c), info)
+        "JPEG",
+        (".jpg", ".jpeg"),
+        "image/jpeg",
+        lambda out, c, info, quality: write_jpeg(out, dithered_8bit(c), info, quality),
+        JPEG_QUALITY,
+    ),
+    "heic": ExportKind(
+        "HEIF, 10 bit",
+        (".heic", ".heif"),
+        "image/heic",
+        lambda out, c, info, quality: write_bytes(out, heif_of(to_16bit(c), info, quality)),
+        HEIF_QUALITY,
+    ),
+    "avif": ExportKind(
+        "AVIF",
+        (".avif",),
+        "image/avif",
+        lambda out, c, info, quality: write_bytes(out, avif_of(dithered_8bit(c), info, quality)),
+        AVIF_QUALITY,
     ),
     "tif": ExportKind(
         "16-bit TIFF",
         (".tif", ".tiff"),
         "image/tiff",
-        lambda out, c, info: write_tiff16(out, to_16bit(c), info),
+        lambda out, c, info, quality: write_tiff16(out, to_16bit(c), info),
     ),
     "png": ExportKind(
-        "16-bit PNG", (".png",), "image/png", lambda out, c, info: write_png16(out, to_16bit(c), info)
+        "16-bit PNG",
+        (".png",),
+        "image/png",
+        lambda out, c, info, quality: write_png16(out, to_16bit(c), info),
     ),
     "linear": ExportKind(
         "linear TIFF, 32 bit",
         (".linear.tif",),
         "image/tiff",
-        lambda out, c, info: write_linear_tiff(out, c.rgb, info),
+        lambda out, c, info, quality: write_linear_tiff(out, c.rgb, info),
         linear=True,
     ),
 }
@@ -62,19 +100,23 @@ EXPORT_KINDS: dict[str, ExportKind] = {
 
 @dataclass(frozen=True, kw_only=True)
 class Output:
-    """How a picture leaves: its width in px (None: as large as it is; it is never enlarged), the colour space
-    of its numbers, sharpening (0 to 1) for the size it will be seen at, the density (dpi) it is printed at
-    (None: for a screen), and whether the sky's lines, names and scale are drawn over it.
+    """How a picture leaves: its width in px (None: as large as it is), whether it is enlarged to reach that,
+    the colour space of its numbers, sharpening (0 to 1) for the size it will be seen at, the density (dpi) it
+    is printed at (None: for a screen), whether the sky's lines, names and scale are drawn over it, its
+    quality (50 to 100; None: what its kind usually has), and whether it says where it was taken.
 
     Raises:
-        BadInput: for a width, density, sharpening or colour space out of range.
+        BadInput: for a width, density, sharpening, quality or colour space out of range.
     """
 
     width: int | None = None
+    enlarge: bool = False
     space: str = SRGB
     sharpening: float = 0.0
     dpi: float | None = None
     names: bool = False
+    quality: int | None = None
+    place: bool = False
 
     def __post_init__(self) -> None:
         if self.width is not None and not NARROWEST <= self.width <= WIDEST:
@@ -85,6 +127,8 @@ class Output:
             raise BadInput(f"sharpening {self.sharpening:g} is not a share from 0 to 1")
         if self.dpi is not None and not LEAST_DPI <= self.dpi <= MOST_DPI:
             raise BadInput(f"{self.dpi:g} dpi is not within {LEAST_DPI} to {MOST_DPI}")
+        if self.quality is not None and not LEAST_QUALITY <= self.quality <= MOST_QUALITY:
+            raise BadInput(f"quality {self.quality} is not within {LEAST_QUALITY} to {MOST_QUALITY}")
 
     @property
     def blur(self) -> float:
@@ -118,13 +162,19 @@ def kind_of(name: str) -> ExportKind:
     return max(asked, key=lambda one: one[0])[1]
 
 
-def reduced(canvas: Canvas, width: int | None) -> Canvas:
-    """A canvas of at most a width."""
+def sized(canvas: Canvas, width: int | None, enlarge: bool = False) -> Canvas:
+    """A canvas of at most a width (px); of that width, up to four times as wide as it was, where it is to be
+    enlarged."""
     height_now, width_now = canvas.sky.shape
-    if width is None or width >= width_now:
+    if width is None or width == width_now or (width > width_now and not enlarge):
         return canvas
+    width = min(width, round(MOST_ENLARGED * width_now))
     size = (width, max(round(height_now * width / width_now), 1))
-    rgb, sky = (cv2.resize(v, size, interpolation=cv2.INTER_AREA) for v in (canvas.rgb, canvas.sky))
+    how = cv2.INTER_AREA if width < width_now else cv2.INTER_LANCZOS4
+    rgb = cv2.resize(canvas.rgb, size, interpolation=how)
+    sky = cv2.resize(
+        canvas.sky, size, interpolation=cv2.INTER_AREA if width < width_now else cv2.INTER_LINEAR
+    )
     larger = np.diag([width_now / size[0], height_now / size[1], 1.0])
     larger[:2, 2] = (larger[0, 0] - 1) / 2, (larger[1, 1] - 1) / 2
     return replace(
@@ -148,6 +198,20 @@ def sharpened(canvas: Canvas, share: float, blur: float) -> Canvas:
     return replace(canvas, rgb=np.asarray(canvas.rgb + added[..., None], np.float32))
 
 
+def expected_bytes(parts: Sequence[Canvas], pixels: float, kind: ExportKind, quality: int) -> float:
+    """About how large a file of so many pixels will be, by parts of the picture at full size (encoded)."""
+    with tempfile.TemporaryDirectory(prefix="vinter-size-") as folder:
+        out, most = Path(folder) / "part", 0
+        blank = Path(folder) / "blank"
+        for part in parts:
+            kind.write(out, part, PictureInfo(), quality)
+            most += out.stat().st_size
+        kind.write(blank, replace(parts[0], rgb=np.zeros_like(parts[0].rgb)), PictureInfo(), quality)
+        said = blank.stat().st_size  # profile and tags, which a picture of any size has once
+    seen = sum(part.sky.size for part in parts)
+    return said + (most - said * len(parts)) * pixels / seen
+
+
 def export(
     stack: Path,
     recipe: RecipeParts,
@@ -158,8 +222,9 @@ def export(
 ) -> Made:
     """Render a stack with a recipe into a picture of the kind that ``out`` names.
 
-    ``small`` also gets a JPEG 900 px wide, in sRGB and without names. BadInput when names are asked for and
-    no field is known, or into a linear picture.
+    ``small`` also gets a JPEG 900 px wide, in sRGB and without names. How the picture was taken is what
+    ``info`` says and, where that is silent, the stack's file. BadInput when names are asked for and no field
+    is known, or into a linear picture.
     """
     kind = kind_of(out.name)
     field = read_field(stack)
@@ -167,18 +232,27 @@ def export(
         raise BadInput(f"{out.name}: names are not drawn into linear pictures")
     if how.names and field is None:
         raise BadInput(f"{stack.name}: names cannot be drawn: its stars were not matched with the catalogue")
-    scene = prepare(*read_stack(stack), field=field, night=read_about(stack).night)
+    about, info = read_about(stack), info or PictureInfo()
+    info = replace(
+        info,
+        taken=info.taken.completed(about.taken),
+        title=info.title or (f"{about.frames} frames stacked" if about.frames > 1 else ""),
+        recipe=recipe.model_dump_json(),
+    )
+    scene = prepare(*read_stack(stack), field=field, night=about.night)
     renderer = Renderer(scene)
     canvas = renderer.render(recipe)
     if small is not None:
-        write_jpeg(small, to_8bit(reduced(canvas, SMALL_PX)), info, quality=88)
+        write_jpeg(small, to_8bit(sized(canvas, SMALL_PX)), info, quality=88)
     if kind.linear:
-        canvas = reduced(renderer.render(recipe, before=Curve), how.width)
+        canvas = sized(renderer.render(recipe, before=Curve), how.width, how.enlarge)
+        canvas = replace(canvas, rgb=linear_in_space(canvas.rgb, how.space))
     else:
-        canvas = sharpened(reduced(canvas, how.width), how.sharpening, how.blur)
+        canvas = sharpened(sized(canvas, how.width, how.enlarge), how.sharpening, how.blur)
         if how.names and field is not None:
             canvas = with_names(canvas, field)
         canvas = replace(canvas, rgb=in_space(canvas.rgb, how.space))
-    kind.write(out, canvas, replace(info or PictureInfo(), space=how.space, dpi=how.dpi))
+    info = replace(info, space=how.space, dpi=how.dpi, place=how.place)
+    kind.write(out, canvas, info, how.quality or kind.quality or MOST_QUALITY)
     h, w = canvas.sky.shape
     return Made(w, h, (2.54 * w / how.dpi, 2.54 * h / how.dpi) if how.dpi else None)

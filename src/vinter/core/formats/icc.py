@@ -13,6 +13,12 @@ DATE = struct.pack(">6H", 2000, 1, 1, 0, 0, 0)
 SRGB, DISPLAY_P3 = "srgb", "display-p3"
 COLOUR_SPACES = {SRGB: "sRGB", DISPLAY_P3: "Display P3"}
 P3_PRIMARIES = ((0.51512, 0.24120, -0.00105), (0.29198, 0.69225, 0.04189), (0.15710, 0.06657, 0.78407))  # D50
+SRGB_PRIMARIES = (  # D50, as IEC 61966-2-1 adapted
+    (0.43607, 0.22249, 0.01392),
+    (0.38515, 0.71687, 0.09708),
+    (0.14307, 0.06061, 0.71410),
+)
+PRIMARIES = {SRGB: SRGB_PRIMARIES, DISPLAY_P3: P3_PRIMARIES}
 D50 = (0.96420, 1.0, 0.82491)
 BRADFORD = (1.04788, 0.02292, -0.05022, 0.02959, 0.99048, -0.01707, -0.00925, 0.01508, 0.75168)  # D65 to D50
 # parameters of the IEC 61966-2-1 curve, as both spaces use it
@@ -29,22 +35,26 @@ def _text(words: str) -> bytes:
     return b"mluc" + struct.pack(">IIIHHII", 0, 1, 12, 0x656E, 0x5553, len(data), 28) + data
 
 
-@lru_cache(maxsize=2)
-def profile(space: str) -> bytes:
-    """The ICC profile of a colour space (a key of ``COLOUR_SPACES``)."""
-    if space == SRGB:
+@lru_cache(maxsize=4)
+def profile(space: str, linear: bool = False) -> bytes:
+    """The ICC profile of a colour space (a key of ``COLOUR_SPACES``), or of its linear light."""
+    if space == SRGB and not linear:
         made = bytearray(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes())
         made[PROFILE_DATE] = DATE
         return bytes(made)
-    curve = b"para" + struct.pack(">IHH", 0, 3, 0) + _fixed(CURVE)
+    curve = b"para" + (
+        struct.pack(">IHH", 0, 0, 0) + _fixed((1.0,))
+        if linear
+        else struct.pack(">IHH", 0, 3, 0) + _fixed(CURVE)
+    )
     parts: dict[bytes, bytes] = {
-        b"desc": _text(COLOUR_SPACES[space]),
+        b"desc": _text(f"{COLOUR_SPACES[space]}, linear" if linear else COLOUR_SPACES[space]),
         b"cprt": _text("No copyright"),
         b"wtpt": b"XYZ " + bytes(4) + _fixed(D50),
         b"chad": b"sf32" + bytes(4) + _fixed(BRADFORD),
         **{
             name: b"XYZ " + bytes(4) + _fixed(primary)
-            for name, primary in zip((b"rXYZ", b"gXYZ", b"bXYZ"), P3_PRIMARIES, strict=True)
+            for name, primary in zip((b"rXYZ", b"gXYZ", b"bXYZ"), PRIMARIES[space], strict=True)
         },
         **dict.fromkeys((b"rTRC", b"gTRC", b"bTRC"), curve),
     }
@@ -58,6 +68,11 @@ def profile(space: str) -> bytes:
     header = struct.pack(">I4sI4s4s4s", start + len(data), bytes(4), 0x04300000, b"mntr", b"RGB ", b"XYZ ")
     header += DATE + b"acsp" + bytes(28) + _fixed(D50)
     return header.ljust(128, b"\0") + table + data
+
+
+def linear_in_space(rgb: F32, space: str) -> F32:
+    """Linear light (h, w, 3) of sRGB's colours in those of another space."""
+    return rgb if space == SRGB else np.asarray(rgb @ P3_OF_SRGB.T.astype(np.float32), np.float32)
 
 
 def in_space(rgb: F32, space: str) -> F32:

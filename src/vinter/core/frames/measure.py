@@ -7,6 +7,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from vinter.core.formats.exif import Taken
 from vinter.core.frames.adaptive_moments import shapes, trail_length
 from vinter.core.frames.metadata import believable, camera_name
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, clean_mosaic, clean_picture, green_half, picture_half
@@ -53,9 +54,9 @@ class Measure:
     lie apart, as shares of full scale; ``shapes`` the stars' over the frame; ``streak_lines`` the ends of
     lines of light (x0, y0, x1, y1, px); ``f35`` the 35 mm equivalent focal length and ``place`` the latitude
     and longitude and ``model`` the camera the file names; ``pictures`` how many a film holds. ``local``,
-    ``time_source``, ``direction`` and ``magnetic`` are as in ``Metadata``; ``light`` says that it is no night
-    sky, and why; ``file_time`` and ``file_source`` are what the file said of its time before somebody knew
-    better.
+    ``time_source``, ``direction``, ``magnetic``, ``lens`` and ``aperture`` are as in ``Metadata``;
+    ``light`` says that it is no night sky, and why; ``file_time`` and ``file_source`` are what the file said
+    of its time before somebody knew better.
     """
 
     file: str
@@ -97,6 +98,14 @@ class Measure:
     light: str = ""
     file_time: float | None = None
     file_source: str = ""
+    lens: str = ""
+    aperture: float | None = None
+
+    @property
+    def taken(self) -> Taken:
+        """How the frame was taken, as a picture made from it says."""
+        same = {f.name: getattr(self, f.name) for f in fields(Taken) if f.name != "zoned"}
+        return Taken(**same, zoned=bool(self.time_source) and self.time is not None)
 
     @property
     def camera(self) -> str:
@@ -254,6 +263,8 @@ def measure(
         shapes_say=diagnosis(grid),
         f35=frame.meta.f35,
         place=frame.meta.place,
+        lens=frame.meta.lens,
+        aperture=frame.meta.aperture,
         model=frame.meta.model,
         make=frame.meta.make,
         focal_mm=frame.meta.focal_mm,

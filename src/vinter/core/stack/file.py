@@ -12,6 +12,7 @@ import numpy.typing as npt
 import tifffile
 
 from vinter.core.errors import BadInput
+from vinter.core.formats.exif import Taken, taken_from
 from vinter.core.formats.whole import whole, write_image
 from vinter.core.frames.reading import Colour
 from vinter.core.stack.plate_solve import Solution, field_from
@@ -26,7 +27,8 @@ BURST, JOINED = "stack", "joined"
 class About:
     """What a stack's file says of itself: burst or joined, colours, frames in it, focal length (px, None
     where it is not known), the midpoint of the exposure that its stars stand as they did in (Unix s), whether
-    it is a night sky, the solved field, and what was measured once it was solved (as in its report)."""
+    it is a night sky, the solved field, what was measured once it was solved (as in its report), and how its
+    reference frame was taken."""
 
     kind: str = BURST
     colour: Colour = field(default_factory=Colour)
@@ -36,6 +38,7 @@ class About:
     night: bool = True
     solved: Solution | None = None
     measured: dict[str, Any] = field(default_factory=dict)
+    taken: Taken = field(default_factory=Taken)
 
     def text(self) -> str:
         """As the TIFF's description holds it."""
@@ -49,6 +52,7 @@ class About:
                 "night": self.night,
                 "field": asdict(self.solved) if self.solved else None,
                 "measured": self.measured,
+                "taken": self.taken.data(),
             }
         )
 
@@ -75,6 +79,7 @@ def about_from(text: str) -> About:
         night=data.get("night") is not False,
         solved=solved,
         measured=measured if isinstance(measured, dict) else {},
+        taken=taken_from(data.get("taken")),
     )
 
 

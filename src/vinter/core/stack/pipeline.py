@@ -18,6 +18,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.errors import BadInput
+from vinter.core.formats.exif import Taken
 from vinter.core.formats.whole import mapped_array
 from vinter.core.frames.measure import compare
 from vinter.core.frames.reading import frame_files
@@ -322,7 +323,14 @@ def _write(run: Run, burst: PreparedFrames, picture: Path, out: Path) -> tuple[P
     exposure = base.measure.exposure_s if base.measure else None
     night = not (base.measure and base.measure.light)
     unix = None if base.time is None else base.time + (exposure or 0.0) / 2
-    about = About(colour=base.colour, frames=len(burst.used), focal_px=focal, unix=unix, night=night)
+    about = About(
+        colour=base.colour,
+        frames=len(burst.used),
+        focal_px=focal,
+        unix=unix,
+        night=night,
+        taken=base.measure.taken if base.measure else Taken(),
+    )
     write_stack(out, rgb, mask, about)
     return mask_of(out), round(warp.most_px(base.size), 1) if warp else None
 

@@ -23,7 +23,7 @@ from vinter.core.formats.pictures import jpeg_bytes
 from vinter.core.stack.file import read_stack
 
 MOST = 4
-DRAFT_PX, SMALL_PX = 800, 300
+DRAFT_PX, SMALL_PX, SAMPLE_PX = 800, 300, 512
 QUALITY, DRAFT_QUALITY, PART_QUALITY = (
     89,
     82,
@@ -70,6 +70,10 @@ class EditSession:
         if self._part is None or self._part.box != box:
             self._part = PartRenderer(self.scene, rgb, mask, box)
         return self._part
+
+    def parts_of(self, recipe: RecipeParts) -> list[Canvas]:
+        """Two parts of the picture at full size, of sky and of what lies below; in the drawing thread."""
+        return [self.part((0.5, y), (SAMPLE_PX, SAMPLE_PX)).render(recipe) for y in (0.3, 0.8)]
 
     def _opened(self) -> tuple[Any, npt.NDArray[np.uint8] | None]:
         """The picture, mapped where its file allows, and its mask."""

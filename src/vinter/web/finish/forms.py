@@ -3,7 +3,16 @@
 from django import forms
 
 from vinter.core.finish.destinations import DESTINATIONS, FOR_PRINT, FOR_SCREEN, print_width
-from vinter.core.finish.export import EXPORT_KINDS, LEAST_DPI, MOST_DPI, NARROWEST, WIDEST, Output
+from vinter.core.finish.export import (
+    EXPORT_KINDS,
+    LEAST_DPI,
+    LEAST_QUALITY,
+    MOST_DPI,
+    MOST_QUALITY,
+    NARROWEST,
+    WIDEST,
+    Output,
+)
 from vinter.core.formats.icc import COLOUR_SPACES, SRGB
 from vinter.web.finish.edit_session import SHOWS, View
 
@@ -76,6 +85,17 @@ class ExportForm(forms.Form):
     )
     space = forms.ChoiceField(label="colours", required=False, choices=list(COLOUR_SPACES.items()))
     names = forms.BooleanField(label="lines, names and a scale over the sky", required=False)
+    enlarge = forms.BooleanField(label="enlarge where the picture has fewer pixels", required=False)
+    place = forms.BooleanField(label="say in the file where it was taken", required=False)
+    quality = forms.IntegerField(
+        label="Quality",
+        required=False,
+        min_value=LEAST_QUALITY,
+        max_value=MOST_QUALITY,
+        widget=forms.TextInput(
+            attrs={"inputmode": "numeric", "pattern": "[0-9]*", "placeholder": "usual", "size": 4}
+        ),
+    )
     destination = forms.MultipleChoiceField(
         label="For",
         required=False,

@@ -1,5 +1,6 @@
 """Finishes of stacks and their exports."""
 
+from dataclasses import fields
 from pathlib import Path
 
 from django.conf import settings
@@ -77,6 +78,9 @@ class Export(Binnable):
     sharpening = models.FloatField(default=0.0)
     dpi = models.FloatField(null=True)
     names = models.BooleanField(default=False)
+    enlarge = models.BooleanField(default=False)
+    place = models.BooleanField(default=False)
+    quality = models.IntegerField(null=True)
     recipe = VersionedJSONField(schema=RECIPE)
     made_width = models.IntegerField(null=True)
     made_height = models.IntegerField(null=True)
@@ -110,9 +114,8 @@ class Export(Binnable):
     @property
     def output(self) -> Output:
         """How the picture leaves, for the core."""
-        return Output(
-            width=self.width, space=self.space, sharpening=self.sharpening, dpi=self.dpi, names=self.names
-        )
+        same = {f.name: getattr(self, f.name) for f in fields(Output)}
+        return Output(**same)
 
     @property
     def how(self) -> str:
@@ -121,6 +124,8 @@ class Export(Binnable):
             COLOUR_SPACES.get(self.space, self.space) if self.space != SRGB else "",
             f"{self.dpi:.0f} dpi" if self.dpi else "",
             "with names" if self.names else "",
+            "with the place" if self.place else "",
+            f"quality {self.quality}" if self.quality else "",
         ]
         return ", ".join(s for s in said if s)
 

@@ -1,10 +1,13 @@
 """The job of an export."""
 
+from dataclasses import replace
 from pathlib import Path
 
 from vinter.core.finish.export import export
 from vinter.core.finish.recipe import recipe_from
+from vinter.core.formats.exif import Taken
 from vinter.core.formats.pictures import PictureInfo
+from vinter.core.frames.measure import stored_measure
 from vinter.web.finish.caption import caption
 from vinter.web.finish.models import Export
 from vinter.web.jobs.registry import JobContext
@@ -12,21 +15,19 @@ from vinter.web.takes.models import Frame
 
 
 def _info(one: Export) -> PictureInfo:
-    """Metadata of the picture: what it shows, and the camera and time of its first frame."""
+    """What the picture's file says: what it shows, and how its first frame was taken, as its take's page has
+    it; of a take without places in its files the site's, for who wants the place in."""
     stack = one.finish.stack
-    first = Frame.objects.filter(pk__in=stack.frames).order_by("name").first()
-    m = (first.measure or {}) if first else {}
-    model = stack.take.phone.name if stack.take.phone else ""
+    first = Frame.objects.filter(pk__in=stack.frames, measure__isnull=False).order_by("name").first()
+    taken = stored_measure(first.measure).taken if first else Taken()
+    site, phone = stack.take.site, stack.take.phone
+    if phone and not taken.model:
+        taken = replace(taken, model=phone.name)
+    if site and taken.place is None:
+        taken = replace(taken, place=(site.lat, site.lon))
     many = stack.report["frames_used"] if stack.report else len(stack.frames)
-    return PictureInfo(
-        stack.take.title if stack.alone else f"{stack.take.title}: {many} frames stacked",
-        model.split(" ")[0],
-        model,
-        m.get("time"),
-        m.get("iso"),
-        m.get("exposure_s"),
-        caption(one.finish),
-    )
+    title = stack.take.title if stack.alone else f"{stack.take.title}: {many} frames stacked"
+    return PictureInfo(title=title, caption=caption(one.finish), taken=taken)
 
 
 def export_finish(pk: int, context: JobContext) -> None:

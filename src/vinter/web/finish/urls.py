@@ -18,6 +18,7 @@ urlpatterns = [
     path("finish/<int:pk>/copy/", views.copy, name="finish-copy"),
     path("finish/<int:pk>/beside/", views.beside, name="finish-beside"),
     path("finish/<int:pk>/names/", views.names, name="finish-names"),
+    path("finish/<int:pk>/sizes/", views.sizes, name="finish-sizes"),
     path("finish/<int:pk>/exports.zip", views.all_exports, name="finish-zip"),
     path("finish/<int:pk>/save/", views.save, name="finish-save"),
     path("finish/<int:pk>/recipe.json", views.recipe_file, name="recipe-file"),

@@ -73,7 +73,7 @@ class Geometry(Move):
             back, size = self._straight(width, height, np.degrees(1) / scene.degrees_px)
             return _warped(canvas, back, size)
         x, y, w, h = self.rectangle(width, height)
-        size = (max(round(w), 1), max(round(h), 1))
+        size = self.made_size(width, height, scene.degrees_px)
         c, s = np.cos(np.radians(-self.level)), np.sin(np.radians(-self.level))
         back = np.array(
             [
@@ -92,6 +92,14 @@ class Geometry(Move):
         part = np.s_[y0 : y0 + size[1], x0 : x0 + size[0]]
         rgb, sky = np.ascontiguousarray(canvas.rgb[part]), np.ascontiguousarray(canvas.sky[part])
         return replace(canvas, rgb=rgb, sky=sky, to_shares=shares)
+
+    def made_size(self, width: int, height: int, degrees_px: float) -> tuple[int, int]:
+        """Width and height (px) that a picture of a size comes out with; ``degrees_px`` is a pixel's size in
+        the sky at its centre."""
+        if self.upright:
+            return self._straight(width, height, np.degrees(1) / degrees_px)[1]
+        _, _, w, h = self.rectangle(width, height)
+        return max(round(w), 1), max(round(h), 1)
 
     def _straight(self, width: int, height: int, focal: float) -> tuple[Array, tuple[int, int]]:
         """From a pixel of the straightened, cropped picture back to the canvas, and the size; ``focal`` in
