@@ -6,6 +6,9 @@ import numpy as np
 import pytest
 from fields import LENS, SITE, fields_of
 
+from vinter.core.camera.projection import Pose, View
+from vinter.core.stack.examination import Circumstances, examine
+from vinter.core.stack.file import About, write_stack
 from vinter.core.stack.photometry.measured_sky import measure_sky
 
 
@@ -29,3 +32,16 @@ def test_what_cannot_be_measured_is_not_guessed():
     noon = panel.unix + 12 * 3600
     assert measure_sky(panel.rgb, panel.sky, panel.field, SITE, noon) is None
     assert measure_sky(panel.rgb, np.zeros_like(panel.sky), panel.field, SITE, panel.unix) is None
+
+
+@pytest.mark.parametrize("linear", [True, False])
+def test_only_linear_data_tell_how_bright_the_sky_was(tmp_path, linear):
+    panel = fields_of(((176, 34, 0.5),), LENS, SITE)[0]
+    path = tmp_path / "s.tif"
+    mask = (255 * panel.sky).astype(np.uint8)
+    write_stack(path, panel.rgb, mask, About(linear=linear, unix=panel.unix, solved=panel.field))
+    view = View(panel.rgb.shape[1], panel.rgb.shape[0], panel.field.focal_px, 0.0, Pose(176.0, 34.0))
+    found = examine(path, Circumstances(site=SITE, unix=panel.unix, views=[view]))
+    assert found["pose"] is not None
+    assert (found["sky"] is not None) == linear
+    assert ("RAW frames" in found["sky_unmeasured"]) == (not linear)

@@ -227,7 +227,11 @@ def test_exports_open_at_the_wished_width_and_carry_when_they_were_taken(desk, b
 @pytest.mark.django_db
 def test_an_export_says_where_it_was_taken_and_how_large_it_will_be(desk, begun, tools):
     words = re.sub(r"\s+", " ", said(desk.get(reverse("finish-sizes", args=[begun.pk]))))
-    assert "At 800 × 600 px" in words and "JPEG: quality 80" in words and "16-bit PNG:" in words
+    assert (
+        "At 800 × 600 px" in words
+        and re.search(r"JPEG: [\d.]+.[KM]B at 97 \(usual\) · ", words)
+        and "16-bit PNG:" in words
+    )
     assert re.search(r"Story, 9:16, 1080 px: 338 × 600 px, 1080 px wide wanted", words)
     wishes = {"kind": "jpg", "destination": "story", "enlarge": "on", "place": "on", "quality": "80"}
     assert desk.post(reverse("export", args=[begun.pk]), wishes).status_code == 302

@@ -22,7 +22,7 @@ from vinter.core.formats.whole import whole
 
 U8 = npt.NDArray[np.uint8]
 U16 = npt.NDArray[np.uint16]
-JPEG_QUALITY, HEIF_QUALITY, AVIF_QUALITY = 96, 92, 92
+JPEG_QUALITY, HEIF_QUALITY, AVIF_QUALITY = 97, 80, 95
 PNG_HEAD = 33  # bytes of its signature and first chunk
 XMP_TAG, SUFFICIENT_DPI = 700, 72
 MOST_RECIPE = 40_000  # characters of a recipe that XMP holds: a segment of a JPEG has 65,533 bytes
@@ -104,7 +104,7 @@ def heif_of(rgb: U16, info: PictureInfo, quality: int = HEIF_QUALITY) -> bytes:
     held, (height, width) = io.BytesIO(), rgb.shape[:2]
     made = pillow_heif.from_bytes("RGB;16", (width, height), np.ascontiguousarray(rgb).tobytes())
     made.info.update(exif=info.exif, xmp=_xmp(info), icc_profile=profile(info.space))
-    made.save(held, quality=quality, chroma=444)
+    made.save(held, quality=quality, chroma=444, enc_params={"preset": "veryfast"})
     return held.getvalue()
 
 

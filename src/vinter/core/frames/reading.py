@@ -25,6 +25,7 @@ from vinter.core.frames.opcodes import CorrectionNote, corrections
 from vinter.core.frames.profiles import srgb_pixels
 from vinter.core.frames.wholeness import check_whole
 
+LINEAR_KINDS = ("bayer", "linear")  # kinds of frames whose numbers are proportional to light
 LARGEST_PIXELS = 205_000_000  # pixels of a mosaic
 LARGEST_PICTURE = 110_000_000  # pixels of three colours
 Image.MAX_IMAGE_PIXELS = None  # sizes are judged here, before anything is unpacked

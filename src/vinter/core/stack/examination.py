@@ -16,7 +16,7 @@ from vinter.core.frames.stars import Stars, background, find_stars
 from vinter.core.sky.catalogue import to_horizon
 from vinter.core.sky.site import Site
 from vinter.core.stack.blind_solve import solve_blind
-from vinter.core.stack.file import keep_solved, read_stack, replace_picture, share_of_sky
+from vinter.core.stack.file import keep_solved, read_about, read_stack, replace_picture, share_of_sky
 from vinter.core.stack.foreground.stray_lights import stray_lights
 from vinter.core.stack.ingest import star_light
 from vinter.core.stack.options import EVEN
@@ -30,6 +30,10 @@ Array = npt.NDArray[np.float64]
 LIKELY = ((180.0, 28.0), (0.0, 28.0), (180.0, 52.0), (0.0, 52.0), (180.0, 8.0), (0.0, 8.0))
 LINEAR = 0.45  # share of full scale at half size up to which no pixel of a star is clipped
 FEWEST_STARS = 12
+NOT_LINEAR = (
+    "its frames are finished pictures, whose numbers are not proportional to light; only RAW frames tell how "
+    "bright the sky was"
+)
 CONTRADICTION = "these stars did not stand over that place at that time: place, time or its zone is wrong"
 
 
@@ -129,7 +133,8 @@ def pose_of(field: Solution, site: Site, unix: float) -> Pose:
 
 def examine(path: Path, known: Circumstances, corners: str = EVEN) -> dict[str, Any]:
     """What the stars of a stack's file tell, as data of its report: ``field``, ``pose``, ``sky``,
-    ``corners``, ``lamps`` (None or empty where it is not known), and ``unsolved``, why there is no field.
+    ``corners``, ``lamps`` (None or empty where it is not known), ``unsolved``, why there is no field, and
+    ``sky_unmeasured``, why its brightness was not measured though there is one.
 
     With ``corners`` auto, corners that are darker are evened out in the file first. The field is kept in the
     file.
@@ -153,8 +158,11 @@ def examine(path: Path, known: Circumstances, corners: str = EVEN) -> dict[str, 
         if fall:
             out["corners"] = {**asdict(fall), "significant": fall.significant, "taken_out": evened}
         share = share_of_sky(rgb, mask)
-        sky = measure_sky(rgb, share, found.field, site, unix)
-        out["sky"] = asdict(sky) if sky else None
+        if read_about(path).linear:
+            sky = measure_sky(rgb, share, found.field, site, unix)
+            out["sky"] = asdict(sky) if sky else None
+        else:
+            out["sky_unmeasured"] = NOT_LINEAR
         out["lamps"] = [asdict(lamp) for lamp in stray_lights(rgb, share, found.field, site, unix)]
     else:
         out["unsolved"] = f"no pose: {' and '.join(n for n in known.lacking if n != 'lens')} not known"
@@ -164,4 +172,5 @@ def examine(path: Path, known: Circumstances, corners: str = EVEN) -> dict[str, 
 
 NOTHING: dict[str, Any] = {
     "field": None, "pose": None, "sky": None, "corners": None, "lamps": [], "unsolved": "",
+    "sky_unmeasured": "",
 }  # fmt: skip

@@ -27,8 +27,8 @@ BURST, JOINED = "stack", "joined"
 class About:
     """What a stack's file says of itself: burst or joined, colours, frames in it, focal length (px, None
     where it is not known), the midpoint of the exposure that its stars stand as they did in (Unix s), whether
-    it is a night sky, the solved field, what was measured once it was solved (as in its report), and how its
-    reference frame was taken."""
+    it is a night sky, whether its frames' numbers are proportional to light, the solved field, what was
+    measured once it was solved (as in its report), and how its reference frame was taken."""
 
     kind: str = BURST
     colour: Colour = field(default_factory=Colour)
@@ -36,6 +36,7 @@ class About:
     focal_px: float | None = None
     unix: float | None = None
     night: bool = True
+    linear: bool = True
     solved: Solution | None = None
     measured: dict[str, Any] = field(default_factory=dict)
     taken: Taken = field(default_factory=Taken)
@@ -50,6 +51,7 @@ class About:
                 "focal_px": self.focal_px,
                 "unix": self.unix,
                 "night": self.night,
+                "linear": self.linear,
                 "field": asdict(self.solved) if self.solved else None,
                 "measured": self.measured,
                 "taken": self.taken.data(),
@@ -77,6 +79,7 @@ def about_from(text: str) -> About:
         focal_px=data.get("focal_px"),
         unix=data.get("unix"),
         night=data.get("night") is not False,
+        linear=data.get("linear") is not False,
         solved=solved,
         measured=measured if isinstance(measured, dict) else {},
         taken=taken_from(data.get("taken")),

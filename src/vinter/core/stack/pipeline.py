@@ -21,7 +21,7 @@ from vinter.core.errors import BadInput
 from vinter.core.formats.exif import Taken
 from vinter.core.formats.whole import mapped_array
 from vinter.core.frames.measure import compare
-from vinter.core.frames.reading import frame_files
+from vinter.core.frames.reading import LINEAR_KINDS, frame_files
 from vinter.core.stack import report as reports
 from vinter.core.stack.aftermath import star_widths, write_left_out
 from vinter.core.stack.cache import StageCache, key_of, stamp
@@ -329,6 +329,7 @@ def _write(run: Run, burst: PreparedFrames, picture: Path, out: Path) -> tuple[P
         focal_px=focal,
         unix=unix,
         night=night,
+        linear=base.measure is None or base.measure.kind in LINEAR_KINDS,
         taken=base.measure.taken if base.measure else Taken(),
     )
     write_stack(out, rgb, mask, about)

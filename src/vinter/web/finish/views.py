@@ -313,7 +313,7 @@ def sizes(request: HttpRequest, pk: int) -> HttpResponse:
     made = recipe.of(Geometry).made_size(full[0], full[1], scene.degrees_px * scene.scale)
     rows = []
     for kind in EXPORT_KINDS.values():
-        steps = [*QUALITIES, kind.quality] if kind.quality else [MOST_QUALITY]
+        steps = sorted({*QUALITIES, kind.quality}, reverse=True) if kind.quality else [MOST_QUALITY]
         found = [(q, expected_bytes(parts, made[0] * made[1], kind, q)) for q in steps]
         rows.append((kind, found))
     short = []
