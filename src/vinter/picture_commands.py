@@ -119,6 +119,20 @@ def _lucky(a: argparse.Namespace) -> None:
     print_json({"file": str(a.out), **lucky_report(made, [p.name for p in files])["lucky"]})
 
 
+def _bracket(a: argparse.Namespace) -> None:
+    load_ahead()
+    from vinter.core.finite import finite
+    from vinter.core.frames.reading import frame_files
+    from vinter.core.stack.bracket import bracket_of, stack_bracket
+    from vinter.core.stack.settings import Settings
+
+    if not a.out.parent.is_dir():
+        raise BadInput(f"{a.out.parent}: no such folder")
+    report = stack_bracket(bracket_of(frame_files(a.files)), a.out, Settings(workers=a.workers))
+    kept = {name: report[name] for name in ("reference", "taken", "bracket")}
+    print_json(finite({"file": str(a.out), **kept}))
+
+
 def _finish(a: argparse.Namespace) -> None:
     from vinter.core.finish.destinations import FOR_PRINT, FOR_SCREEN
     from vinter.core.finish.export import Output, export
@@ -195,6 +209,10 @@ def picture_commands(add: Callable[..., argparse.ArgumentParser]) -> None:
     p.add_argument("files", nargs="+", type=Path, help="frames, a folder of them, or films")
     p.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT.tif")
     _add_option(p, OPTIONS["share"])
+    p = add("bracket", _bracket, "merge three to nine exposures of one view into a picture of long range")
+    p.add_argument("files", nargs="+", type=Path, help="the frames of a bracket, or a folder with one")
+    p.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT.tif")
+    p.add_argument("--workers", type=int, default=min(os.cpu_count() or 1, 8))
     p = add("finish", _finish, "render a stack with a recipe")
     p.add_argument("picture", type=Path, metavar="IN.tif")
     p.add_argument("--recipe", type=Path, required=True, metavar="R.json")

@@ -2,6 +2,7 @@
 share of sky beside it. Whoever writes or reads one does it here."""
 
 import json
+from collections.abc import Callable
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
@@ -123,10 +124,14 @@ def replace_picture(path: Path, rgb: F32) -> None:
 def keep_solved(path: Path, solved: Solution | None, measured: dict[str, Any] | None = None) -> None:
     """Write a solved field, and what was measured by it, into a stack's file, so that they go where it
     goes."""
+    restate(path, lambda about: replace(about, solved=solved, measured=measured or about.measured))
+
+
+def restate(path: Path, change: Callable[[About], About]) -> None:
+    """Change what a stack's file says of itself."""
     with tifffile.TiffFile(path, mode="r+b") as file:
         tag = file.pages[0].tags["ImageDescription"]
-        about = about_from(str(tag.value))
-        tag.overwrite(replace(about, solved=solved, measured=measured or about.measured).text())
+        tag.overwrite(change(about_from(str(tag.value))).text())
 
 
 def read_about(path: Path) -> About:

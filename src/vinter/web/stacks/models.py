@@ -21,7 +21,12 @@ class Stack(Binnable):
     """A take combined into one linear picture; names its inputs, parameters and code version."""
 
     LIST = "stacks"
-    BURST, JOIN, LUCKY = KINDS = ("stack", "join", "lucky")  # each the name of the job that makes it
+    BURST, JOIN, LUCKY, BRACKET = KINDS = (
+        "stack",
+        "join",
+        "lucky",
+        "bracket",
+    )  # each the name of the job that makes it
     JOBS = KINDS
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
@@ -94,6 +99,8 @@ class Stack(Binnable):
         """How it is made, in two or three words for lists."""
         if self.joined:
             return f"{len(self.parts)} stacks joined"
+        if self.of_a_bracket:
+            return f"{len(self.frames)} exposures merged"
         return "the sharpest" if self.lucky else self.chosen.method.label
 
     def came_of_it(self) -> list[Binnable]:
@@ -119,6 +126,11 @@ class Stack(Binnable):
         return self.kind == self.LUCKY
 
     @property
+    def of_a_bracket(self) -> bool:
+        """Whether it is an exposure bracket merged into one picture."""
+        return self.kind == self.BRACKET
+
+    @property
     def page_template(self) -> str:
         """What shows it when it is done."""
         return (
@@ -126,6 +138,8 @@ class Stack(Binnable):
             if self.joined
             else "stacks/lucky.html"
             if self.lucky
+            else "stacks/bracket.html"
+            if self.of_a_bracket
             else "stacks/stack.html"
         )
 

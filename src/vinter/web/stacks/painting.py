@@ -91,6 +91,8 @@ def paint(request: HttpRequest, pk: int) -> HttpResponse:
     one = owned(Stack, request, pk)
     if one.lucky:
         raise BadInput(f"{one}: a disc has no ground to be painted")
+    if one.of_a_bracket:
+        raise BadInput(f"{one}: develop its reference frame by itself to paint a mask")
     if one.joined:
         raise BadInput(f"{one}: paint the masks of the stacks it is joined of, then join them again")
     if request.method != "POST":

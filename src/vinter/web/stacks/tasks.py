@@ -62,7 +62,7 @@ def run_stack(pk: int, context: JobContext) -> None:
     context.progress("finding the field", 0.93)
     one.report |= examined(one)
     context.progress("drawing before and after", 0.96)
-    _previews(one, reference)
+    draw_previews(one, reference)
     one.save(update_fields=["report"])
     learn_site(one)
 
@@ -86,7 +86,7 @@ def named(value: Any, names: dict[str, str]) -> Any:
     return names.get(value, value) if isinstance(value, str) else value
 
 
-def _previews(one: Stack, reference: str) -> None:
+def draw_previews(one: Stack, reference: str) -> None:
     """The reference frame and the stack in the same stretch, full size, and the working copy for
     finishing."""
     frame = decoded(one.take.folder / reference)

@@ -9,13 +9,15 @@ from django.views.decorators.http import require_POST
 
 import vinter
 from vinter.core.errors import BadInput
+from vinter.core.frames.brackets import FEWEST, MOST
 from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.options import Options
-from vinter.web.forms import checked
+from vinter.web.forms import checked, row_number
 from vinter.web.jobs.models import Job, enqueue, latest
 from vinter.web.owned import owned
 from vinter.web.paging import page_of, searched
 from vinter.web.quota import check_quota
+from vinter.web.stacks.bracket import can_be_merged
 from vinter.web.stacks.drawing import drawn
 from vinter.web.stacks.forms import StackForm, of_stack
 from vinter.web.stacks.joining import JoinForm, joinable
@@ -86,6 +88,26 @@ def _begun(request: HttpRequest, take: Take, frames: list[Frame], mask: Stack | 
     )
     if mask is not None:
         one.keep_painted(mask)
+    enqueue(request.user, one.kind, one.pk)
+    return redirect("stack", one.pk)
+
+
+@require_POST
+def bracket(request: HttpRequest, pk: int) -> HttpResponse:
+    """Merge an exposure bracket of a take, named by the numbers of its frames."""
+    take = owned(Take, request, pk)
+    check_quota(take.owner_id)
+    wanted = {row_number(value) for value in request.POST.getlist("frame")}
+    frames = [f for f in can_be_merged(take) if f.pk in wanted]
+    if not FEWEST <= len(frames) <= MOST or len(frames) < len(wanted):
+        raise BadInput(f"{take.title}: frame: a bracket has {FEWEST} to {MOST} of its frames")
+    one = Stack.objects.create(
+        owner=request.user,
+        take=take,
+        kind=Stack.BRACKET,
+        frames=[f.pk for f in frames],
+        version=vinter.__version__,
+    )
     enqueue(request.user, one.kind, one.pk)
     return redirect("stack", one.pk)
 

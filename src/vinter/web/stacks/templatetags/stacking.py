@@ -4,6 +4,7 @@ from typing import Any
 
 from django import forms, template
 
+from vinter.web.stacks.bracket import brackets_of
 from vinter.web.stacks.forms import StackForm
 from vinter.web.stacks.forms import shown_class as class_of
 from vinter.web.takes.models import Take
@@ -19,5 +20,10 @@ def shown_class(field: forms.BoundField) -> str:
 
 @register.inclusion_tag("stacks/stack_form.html", takes_context=True)
 def stack_form(context: template.Context, take: Take) -> dict[str, Any]:
-    """The choices of how to stack a take, and the button."""
-    return {"take": take, "form": StackForm(take, take.stackable()), "request": context["request"]}
+    """The choices of how to stack a take, and the button; and the exposure brackets among its frames."""
+    return {
+        "take": take,
+        "form": StackForm(take, take.stackable()),
+        "brackets": brackets_of(take),
+        "request": context["request"],
+    }
