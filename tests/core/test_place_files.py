@@ -1,6 +1,7 @@
 """Places and horizons in files: read by independent readers, refused with the line that is wrong."""
 
 import json
+from datetime import UTC, datetime
 
 import gpxpy
 import pytest
@@ -124,3 +125,37 @@ def test_formulas_stay_text_and_come_back():
     assert "\n'=HYPERLINK" in csv_text([place]) and read_waypoints(
         csv_text([place]).encode(), "a.csv"
     ).good == [place]
+
+
+def track(points):
+    """A GPX track of (seconds, latitude, longitude)."""
+    rows = "".join(
+        f'<trkpt lat="{lat}" lon="{lon}"><ele>12</ele>'
+        f"<time>{datetime.fromtimestamp(1812589930 + t, UTC):%Y-%m-%dT%H:%M:%SZ}</time></trkpt>"
+        for t, lat, lon in points
+    )
+    head = '<?xml version="1.0"?><gpx version="1.1" creator="x" xmlns="http://www.topografix.com/GPX/1/1">'
+    return f"{head}<trk><name>Coast path</name><trkseg>{rows}</trkseg></trk></gpx>".encode()
+
+
+def test_a_track_offers_its_start_its_stops_and_its_end():
+    walk = [(60 * i, 37.700 + 0.002 * i, -8.77) for i in range(10)]
+    rest = [(600 + 60 * i, 37.7200 + 0.00005 * (i % 3), -8.77) for i in range(12)]
+    on = [(1400 + 60 * i, 37.722 + 0.002 * i, -8.77) for i in range(8)]
+    found = read_waypoints(track(walk + rest + on), "walk.gpx").good
+    assert [w.name for w in found] == ["Coast path, start", "Coast path, stop 1", "Coast path, end"]
+    assert all(w.of_track for w in found) and found[0].lat == 37.7 and found[2].lat == pytest.approx(37.736)
+    assert found[1].lat == pytest.approx(37.72, abs=1e-3) and "01:22 to 01:33 UTC" in found[1].note
+
+
+def test_a_track_that_comes_home_has_one_end_and_one_without_times_no_stop():
+    loop = [(60 * i, 37.7 + 0.002 * min(i, 10 - i), -8.77) for i in range(11)]
+    assert [w.name for w in read_waypoints(track(loop), "walk.gpx").good] == ["Coast path, start"]
+    silent = track([(0, 37.7, -8.7), (0, 37.7, -8.7), (0, 37.8, -8.7)]).replace(b"<time>", b"<when>")
+    silent = silent.replace(b"</time>", b"</when>")
+    assert [w.name for w in read_waypoints(silent, "walk.gpx").good] == [
+        "Coast path, start",
+        "Coast path, end",
+    ]
+    broken = track([(0, 37.7, -8.7), (60, "x", -8.7)])
+    assert [w.name for w in read_waypoints(broken, "walk.gpx").good] == ["Coast path, start"]

@@ -5,6 +5,7 @@ import json
 import re
 import threading
 from datetime import UTC, date, datetime
+from html import unescape
 
 import cv2
 import gpxpy
@@ -155,9 +156,23 @@ def test_sites_come_from_a_file_and_go_out_again(desk, nerea):
     names = {p.name for p in gpxpy.parse(said(desk.get(reverse("sites-gpx")))).waypoints}
     assert {"Cork oaks", "Ridge", "Tide mill"} <= names
     assert len(json.loads(said(desk.get(reverse("sites-geojson"))))["features"]) == 5
+    gpx = b"""<gpx><trk><name>Walk</name><trkseg><trkpt lat="-31.1" lon="20.1"/>
+      <trkpt lat="-31.2" lon="20.2"/></trkseg></trk></gpx>"""
+    offered = said(desk.post(reverse("sites-import"), {"file": upload("walk.gpx", gpx)}))
+    assert (
+        "Walk, start" in offered
+        and "Walk, end" in offered
+        and not Site.objects.filter(name__startswith="Walk")
+    )
+    chosen = unescape(re.findall(r'name="place"\s+value="([^"]+)"', offered)[1])
+    answer = desk.post(reverse("sites-import-chosen"), {"place": [chosen]})
+    assert answer["Location"].endswith("imported=1&known=0")
+    assert Site.objects.get(name="Walk, end").lat == -31.2
+    for wrong in ([], ["[1]"], ["{"], ['["a", 1e9, 2, null, ""]']):
+        assert desk.post(reverse("sites-import-chosen"), {"place": wrong}).status_code == 400
     bad = desk.post(reverse("sites-import"), {"file": upload("trip.gpx", b"<gpx><wpt lat='a'/></gpx>")})
     assert bad.status_code == 400 and "trip.gpx" in said(bad)
-    assert Site.objects.filter(owner=nerea).count() == 5
+    assert Site.objects.filter(owner=nerea).count() == 6
 
 
 def test_a_site_finds_its_zone_and_there_is_one_home(desk, nerea):

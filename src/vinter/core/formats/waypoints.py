@@ -3,12 +3,15 @@
 import csv
 import io
 import json
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any, NamedTuple
 from xml.etree import ElementTree
 
 import gpxpy.gpx
+import numpy as np
+import numpy.typing as npt
 
 from vinter.core.errors import BadInput
 from vinter.core.formats import spreadsheet
@@ -17,19 +20,22 @@ from vinter.core.imported import Imported
 from vinter.core.json_input import read_json
 
 MOST = 500
+STOP_M, STOP_S = 60.0, 300.0  # a stop: so near to where it began, for so long
 LOWEST_M, HIGHEST_M = -450.0, 9000.0
 LARGEST = 5 * 2**20  # bytes
 
 
 @dataclass(frozen=True)
 class Waypoint:
-    """A named place: degrees, metres (None when the file does not say), a note."""
+    """A named place: degrees, metres (None when the file does not say), a note; whether it is a place of a
+    recorded track rather than one that somebody marked."""
 
     name: str
     lat: float
     lon: float
     elevation: float | None = None
     note: str = ""
+    of_track: bool = False
 
 
 class Raw(NamedTuple):
@@ -41,6 +47,7 @@ class Raw(NamedTuple):
     lon: Any
     elevation: Any
     note: Any
+    of_track: bool = False
 
 
 def _checked(raw: Raw, file: str) -> Waypoint:
@@ -56,9 +63,10 @@ def _checked(raw: Raw, file: str) -> Waypoint:
     except (TypeError, ValueError, OverflowError) as error:
         raise BadInput(f"{where}: an elevation of {raw.elevation!r} is no number of metres") from error
     if height is not None and not LOWEST_M <= height <= HIGHEST_M:
-        raise BadInput(f"{where}: an elevation of {height:g} m is outside -500 to 9000 m")
+        raise BadInput(f"{where}: an elevation of {height:g} m is outside {LOWEST_M:g} to {HIGHEST_M:g} m")
     label = "".join(c for c in str(raw.name or "") if c.isprintable()).strip()[:80]
-    return Waypoint(label or f"{y:.4f}, {x:.4f}", y, x, height, str(raw.note or "").strip()[:2000])
+    note = str(raw.note or "").strip()[:2000]
+    return Waypoint(label or f"{y:.4f}, {x:.4f}", y, x, height, note, raw.of_track)
 
 
 def _from_gpx(text: str, name: str) -> list[Raw]:
@@ -74,7 +82,7 @@ def _from_gpx(text: str, name: str) -> list[Raw]:
         return next((inside[t] for t in tags if inside.get(t)), "")
 
     points = [p for p in root.iter() if p.tag.rpartition("}")[2] in ("wpt", "rtept")]
-    return [
+    marked = [
         Raw(
             f"waypoint {i}",
             said(p, "name"),
@@ -85,6 +93,63 @@ def _from_gpx(text: str, name: str) -> list[Raw]:
         )
         for i, p in enumerate(points, 1)
     ]
+    tracks = [t for t in root if t.tag.rpartition("}")[2] == "trk"]
+    return marked + [raw for i, t in enumerate(tracks, 1) for raw in _of_track(t, said(t, "name"), i, said)]
+
+
+def _of_track(track: ElementTree.Element, name: str, number: int, said: Callable[..., str]) -> list[Raw]:
+    """Start, end and stops of a track: a stop is five minutes or more within 60 m."""
+    points = [p for p in track.iter() if p.tag.rpartition("}")[2] == "trkpt"]
+    if not points:
+        return []
+    name = name or f"Track {number}"
+
+    def raw(i: int, what: str, note: str = "") -> Raw:
+        p = points[i]
+        where = f"track {number}, point {i + 1}"
+        return Raw(where, f"{name}, {what}", p.get("lat"), p.get("lon"), said(p, "ele"), note, True)
+
+    try:
+        at = np.array([[float(p.get("lat", "")), float(p.get("lon", ""))] for p in points])
+    except ValueError:
+        return [raw(0, "start"), raw(len(points) - 1, "end")]
+    out = [raw(0, "start")]
+    for first, last in stops([_unix(said(p, "time")) for p in points], at):
+        words = f"{said(points[first], 'time')[11:16]} to {said(points[last], 'time')[11:16]} UTC"
+        out.append(raw((first + last) // 2, f"stop {len(out)}", f"A stop on a track, {words}"))
+    if _metres(at[0], at[-1]) > STOP_M:
+        out.append(raw(len(points) - 1, "end"))
+    return out
+
+
+def _unix(text: str) -> float | None:
+    try:
+        return datetime.fromisoformat(text).timestamp()
+    except ValueError:
+        return None
+
+
+def _metres(a: npt.NDArray[np.float64], b: npt.NDArray[np.float64]) -> float:
+    """Metres between two near places (degrees)."""
+    north, east = np.radians(b - a) * 6_371_000.0
+    return float(np.hypot(north, east * np.cos(np.radians(a[0]))))
+
+
+def stops(times: list[float | None], at: npt.NDArray[np.float64]) -> list[tuple[int, int]]:
+    """First and last point of each stop of a track: times (Unix s, None where the file has none) and places
+    (n, 2; degrees). Start and end of the track itself are none."""
+    found: list[tuple[int, int]] = []
+    i = 0
+    while i < len(times):
+        j = i
+        while j + 1 < len(times) and _metres(at[i], at[j + 1]) < STOP_M:
+            j += 1
+        start, end = times[i], times[j]
+        long = start is not None and end is not None and end - start >= STOP_S
+        if long and i > 0 and j < len(times) - 1:
+            found.append((i, j))
+        i = j + 1 if long else i + 1
+    return found
 
 
 def _from_geojson(text: str, name: str) -> list[Raw]:
@@ -148,9 +213,9 @@ def _from_csv(text: str, name: str) -> list[Raw]:
 
 
 def read_waypoints(data: bytes, name: str) -> Imported[list[Waypoint]]:
-    """Places in a GPX (waypoints and route points), GeoJSON (points) or CSV file, told apart by their
-    content; the good ones, and why others were refused. BadInput when the file is none of these, or has no
-    good place."""
+    """Places in a GPX (waypoints, route points; start, stops and end of tracks), GeoJSON (points) or CSV
+    file, told apart by their content; the good ones, and why others were refused. BadInput when the file is
+    none of these, or has no good place."""
     if len(data) > LARGEST:
         raise BadInput(f"{name}: larger than {LARGEST // 2**20} MB")
     try:

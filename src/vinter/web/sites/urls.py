@@ -8,6 +8,7 @@ urlpatterns = [
     path("sites/", views.sites, name="sites"),
     path("sites/new/", views.edit, name="site-new"),
     path("sites/import/", views.import_sites, name="sites-import"),
+    path("sites/import/chosen/", views.import_chosen, name="sites-import-chosen"),
     *(
         path(f"sites/vinter-sites.{kind}", views.export_sites, {"kind": kind}, name=f"sites-{kind}")
         for kind in views.EXPORTS

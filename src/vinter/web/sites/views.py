@@ -1,6 +1,7 @@
 """Sites: the list and the map, adding, changing, import and export."""
 
-from collections.abc import Callable
+import json
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from django.db import transaction
@@ -9,9 +10,11 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
+from vinter.core.errors import BadInput
 from vinter.core.formats.waypoints import Waypoint, csv_text, geojson_text, gpx_text, read_waypoints
 from vinter.core.ground.darker import darker
 from vinter.core.ground.zones import zone_at
+from vinter.core.json_input import read_json
 from vinter.core.sky.ephemeris import GALACTIC_CENTRE
 from vinter.web.forms import checked
 from vinter.web.meanwhile import Change, changes_since, opened_with
@@ -161,6 +164,26 @@ def import_sites(request: HttpRequest) -> HttpResponse:
     """Take sites from a GPX, GeoJSON or CSV file; what is known already is passed over."""
     file = one_file(request, "a GPX, GeoJSON or CSV file of places", LARGEST)
     found = good_of(request, read_waypoints(file.read(), file.name or ""))
+    if any(w.of_track for w in found):
+        rows = [(json.dumps([w.name, w.lat, w.lon, w.elevation, w.note]), w) for w in found]
+        return render(request, "sites/choose.html", {"rows": rows, "file": file.name, **head("Sites")})
+    return _taken_in(request, found)
+
+
+@require_POST
+def import_chosen(request: HttpRequest) -> HttpResponse:
+    """Take the places that were chosen of a track."""
+    rows = [read_json(text, "place") for text in request.POST.getlist("place")]
+    if not all(isinstance(row, list) and len(row) == 5 for row in rows):
+        raise BadInput("place: not one of those that were offered")
+    if not rows:
+        raise BadInput("place: none was chosen")
+    made = [Waypoint(str(n), lat, lon, up, str(note)) for n, lat, lon, up, note in rows]
+    return _taken_in(request, read_waypoints(geojson_text(made).encode(), "place").all_or_nothing())
+
+
+def _taken_in(request: HttpRequest, found: Sequence[Waypoint]) -> HttpResponse:
+    """Places as sites, without those that are there."""
     own = [(s.lat, s.lon) for s in Site.objects.filter(owner=person(request))]
     new = [
         w
