@@ -36,10 +36,29 @@ def test_a_meter_wins_over_a_word_over_a_class_over_the_model():
     assert zenith_source([], 19.0, 3).zenith == 19.0
     assert zenith_source([], None, 3).name == "class 3" and 21.3 <= zenith_source([], None, 3).zenith <= 21.6
     assert zenith_source([], None, None).zenith is None
-    # what one's own frames told later counts by itself, until a meter is read again
-    told = SkyReading(date(2026, 6, 5), 21.05, FROM_FRAMES)
-    assert zenith_source([*readings, told], None, None).zenith == 21.05
-    assert zenith_source([*readings, told, SkyReading(date(2026, 6, 6), 21.3)], None, None).name == "meter"
+    # a meter wins over what one's own frames told, for two years
+    told = SkyReading(date(2026, 6, 5), 21.05, FROM_FRAMES, 0.2)
+    assert zenith_source([*readings, told], None, None).name == "meter"
+    later = SkyReading(date(2028, 6, 5), 21.05, FROM_FRAMES, 0.2)
+    found = zenith_source([*readings, told, later], None, None)
+    assert (found.zenith, found.name, found.count) == (21.05, FROM_FRAMES, 2)
+    assert zenith_source([told], 19.0, 3).zenith == 21.05 and zenith_source([told], 19.0, 3).error == 0.2
+
+
+def test_of_two_readings_the_newer_and_the_surer_counts_more():
+    def both(first, second):
+        return zenith_source([SkyReading(*first), SkyReading(*second)], None, None)
+
+    day, long_ago = date(2026, 6, 9), date(2023, 6, 9)
+    even = both((day, 21.4, "meter", 0.1), (day, 21.2, "meter", 0.1))
+    assert even.zenith == pytest.approx(21.3) and even.error == pytest.approx(
+        0.1
+    )  # half of what lies between
+    assert both((day, 21.4, "meter", 0.1), (day, 21.0, "meter", 0.3)).zenith == pytest.approx(21.36)
+    aged = both((day, 21.4, "meter", 0.1), (long_ago, 21.0, "meter", 0.1))
+    assert aged.zenith == pytest.approx(21.4 - 0.4 / 11, abs=0.002) and aged.day == day
+    close = both((day, 21.4, "meter", 0.02), (day, 21.4, "meter", 0.02))
+    assert close.error == 0.05  # nights differ however well a meter reads
 
 
 @pytest.mark.parametrize("verdict", ["keep", "doubt", "drop"])

@@ -1,6 +1,7 @@
 """The memory: what frames told becomes what the next plan uses; nights in the ledger; the demo's past."""
 
 import json
+import re
 from datetime import date, time
 
 import pytest
@@ -23,7 +24,9 @@ def said(answer):
 
 @pytest.fixture
 def measured(small_take, shot):
-    """A stack of her take whose frames told that the sky was 0.4 mag brighter than thought."""
+    """A stack of her take whose frames told that the sky was 0.4 mag brighter than thought; what a meter
+    said is older than two years."""
+    Reading.objects.update(day=date(2025, 1, 1))
     sky = {"zenith": 21.1, "error": 0.12, "planned": 21.5, "stars": 140, "air": 0.24}
     report = {
         "version": 2,
@@ -60,6 +63,14 @@ def test_the_next_plan_uses_the_sky_that_was_measured_and_says_so_and_it_can_be_
     assert mill.core().zenith == before
 
 
+def test_a_meters_reading_of_the_last_two_years_wins_and_the_page_says_so(desk, measured, mill):
+    Reading.objects.update(day=date(2026, 9, 12))
+    learn_site(measured)
+    assert mill.core().zenith == 21.5
+    page = re.sub(r"\s+", " ", said(desk.get(reverse("night", args=[mill.pk, "2027-07-05"]))))
+    assert "Your meter's 21.5 of 12 Sep 2026 counts for two years" in page and "This plan uses it" not in page
+
+
 def test_a_sky_measured_too_roughly_is_no_reading(measured, mill):
     measured.report["sky"]["error"] = 0.35
     learn_site(measured)
@@ -79,9 +90,9 @@ def test_last_time_is_told_where_the_next_night_is_planned(desk, measured, mill)
         page = said(desk.get(address))
         assert "Last time here, 9 Jun 2027:" in page and "“Come half an hour earlier”" in page, address
         assert "5 of 5 frames kept" in page and "2.2× less noise" in page
-        assert "The sky measured 21.1 ± 0.1" in page and "this plan uses it" not in page  # no reading of it
+        assert "The sky measured 21.1 ± 0.1" in page and "This plan uses it" not in page  # no reading of it
     learn_site(measured)
-    assert "this plan uses it" in said(desk.get(reverse("night", args=[mill.pk, "2027-07-05"])))
+    assert "This plan uses it" in said(desk.get(reverse("night", args=[mill.pk, "2027-07-05"])))
     assert "Last time here" not in said(desk.get(reverse("night", args=[mill.pk, "2027-05-05"])))
 
 

@@ -3,13 +3,18 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
-from statistics import median_high
+from math import sqrt
+from statistics import median
 
 from vinter.core.sky.brightness import CLASS_LIMITS, CLASS_MIDDLES
 
 READING_SIGMA = 0.10  # mag/arcsec^2, standard error of a zenith that somebody reads or gives
 DARKEST_ZENITH, BRIGHTEST_ZENITH = 22.0, 17.0  # mag/arcsec^2, ends of the darkest and the brightest class
 READINGS_USED = 3  # readings, the newest, whose median counts
+METER_DAYS = 730  # days by which frames may be newer than a meter's reading that still wins
+DRIFT = 0.1  # mag a year by which a sky may have changed since an older reading
+LEAST_ERROR = 0.05  # mag/arcsec^2 that the air glows otherwise from night to night, however many are read
+MEDIAN_COSTS = 1.2533  # standard error of a median over that of a mean
 
 
 @dataclass(frozen=True)
@@ -30,11 +35,13 @@ METER = "meter"
 
 @dataclass(frozen=True)
 class SkyReading:
-    """What an evening's zenith was: by a meter, or measured from the frames of that night."""
+    """What an evening's zenith was, mag/arcsec^2 with its standard error: by a meter, or measured from the
+    frames of that night."""
 
     day: date
     zenith: float
     source: str = METER
+    error: float = READING_SIGMA
 
 
 def class_error(sky_class: int) -> float:
@@ -44,16 +51,41 @@ def class_error(sky_class: int) -> float:
     return round((edges[sky_class - 1] - edges[sky_class]) / 2, 3)
 
 
-def zenith_source(readings: Sequence[SkyReading], given: float | None, sky_class: int | None) -> ZenithSource:
-    """What to compute with: what one's own frames told last, if nothing newer is known; else a meter's
-    readings, over a given brightness, over a class read off a map (1 to 9), over the town model.
+def _that_count(newest: Sequence[SkyReading]) -> list[SkyReading]:
+    """The readings of the kind that wins, the newest first."""
+    meters, frames = ([r for r in newest if (r.source == METER) == wanted] for wanted in (True, False))
+    if meters and (not frames or (frames[0].day - meters[0].day).days <= METER_DAYS):
+        return meters
+    return frames
 
-    Of the three newest of a kind the median counts, of two the darker one.
+
+def _read(same: Sequence[SkyReading]) -> ZenithSource:
+    """What one to three readings of a kind, the newest first, say together."""
+    first = same[0]
+    ages = [(first.day - r.day).days / 365.25 for r in same]
+    weights = [1 / (r.error**2 + (DRIFT * age) ** 2) for r, age in zip(same, ages, strict=True)]
+    values = [r.zenith for r in same]
+    if len(same) > 2:
+        zenith, error = median(values), MEDIAN_COSTS / sqrt(sum(weights))
+        spread = (max(values) - min(values)) / 4
+    else:
+        zenith = sum(v * w for v, w in zip(values, weights, strict=True)) / sum(weights)
+        error, spread = 1 / sqrt(sum(weights)), (max(values) - min(values)) / 2
+    if len(same) > 1:
+        error = max(error, spread, LEAST_ERROR)
+    return ZenithSource(round(zenith, 3), first.source, first.day, len(same), round(error, 3))
+
+
+def zenith_source(readings: Sequence[SkyReading], given: float | None, sky_class: int | None) -> ZenithSource:
+    """What to compute with: a meter's readings, unless one's own frames are more than two years newer; else
+    what the frames told, over a given brightness, over a class read off a map (1 to 9), over the town model.
+
+    Of the three newest of a kind the median counts; of two their mean by the errors, that of the older one
+    grown by what a sky may change.
     """
     newest = sorted(readings, key=lambda r: r.day, reverse=True)
     if newest:
-        same = [r for r in newest if r.source == newest[0].source][:READINGS_USED]
-        return ZenithSource(median_high(r.zenith for r in same), newest[0].source, newest[0].day, len(same))
+        return _read(_that_count(newest)[:READINGS_USED])
     if given is not None:
         return ZenithSource(given, "given")
     if sky_class:

@@ -20,7 +20,7 @@ from vinter.core.frames.metadata import EARLIEST, LATEST
 from vinter.core.frames.outcome import Outcome, Tally, outcome, tally
 from vinter.core.sky.nights import nights
 from vinter.core.sky.site import Site as CoreSite
-from vinter.core.sky.site_sky import FROM_FRAMES
+from vinter.core.sky.site_sky import FROM_FRAMES, METER
 from vinter.core.sky.targets import CORE, target
 from vinter.core.sky.thresholds import Thresholds
 from vinter.web.field.models import FieldNote
@@ -265,6 +265,7 @@ def last_time(site: Site, before: date | None = None) -> dict[str, Any] | None:
             "sky": sky,
             "air": air if (air := site.learned.get("air", {})).get("words") else None,
             "used": used,
+            "meter": now if now.name == METER else None,
             "gain": gain,
             "lesson": shot.lesson,
         }

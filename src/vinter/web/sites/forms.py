@@ -11,6 +11,7 @@ from vinter.core.field.hazards import HAZARDS
 from vinter.core.ground.coastline import Region
 from vinter.core.ground.zones import zone_at
 from vinter.core.sky.site import Site as CoreSite
+from vinter.core.sky.site_sky import READING_SIGMA
 from vinter.web.sites.models import Reading, Site, StrayLight
 
 CLASSES = [("", "not known"), *((str(n), f"class {n}") for n in range(1, 10))]
@@ -113,10 +114,17 @@ class ReadingForm(forms.ModelForm):  # type: ignore[type-arg]
     """A meter's reading."""
 
     zenith = forms.FloatField(min_value=15, max_value=22.3, label="Reading, mag/arcsec²")
+    error = forms.FloatField(
+        min_value=0.01, max_value=1, label="± mag, as the meter says", initial=READING_SIGMA, required=False
+    )
+
+    def clean_error(self) -> float:
+        """A usual meter's error unless said."""
+        return self.cleaned_data["error"] or READING_SIGMA
 
     class Meta:
         model = Reading
-        fields = ["day", "zenith", "note"]
+        fields = ["day", "zenith", "error", "note"]
         labels = {"day": "Evening of", "note": "Note"}
         widgets = {"day": forms.DateInput(attrs={"type": "date"})}
 

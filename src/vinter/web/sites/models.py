@@ -15,7 +15,14 @@ from vinter.core.sky.glow import bearing_distance, glow
 from vinter.core.sky.horizon import Horizon
 from vinter.core.sky.learned_air import LearnedAir
 from vinter.core.sky.site import Site as CoreSite
-from vinter.core.sky.site_sky import FROM_FRAMES, METER, SkyReading, ZenithSource, zenith_source
+from vinter.core.sky.site_sky import (
+    FROM_FRAMES,
+    METER,
+    READING_SIGMA,
+    SkyReading,
+    ZenithSource,
+    zenith_source,
+)
 from vinter.web.bin.models import Binnable
 from vinter.web.conventions import dated
 
@@ -58,7 +65,8 @@ class Site(Binnable):
 
     def sky(self) -> ZenithSource:
         """Zenith brightness to compute with, and where it comes from."""
-        readings = [SkyReading(r.day, r.zenith, r.source) for r in self.reading_set.all()] if self.pk else []
+        rows = self.reading_set.all() if self.pk else []
+        readings = [SkyReading(r.day, r.zenith, r.source, r.error) for r in rows]
         return zenith_source(readings, self.zenith, self.sky_class)
 
     def core(self) -> CoreSite:
@@ -155,6 +163,7 @@ class Reading(models.Model):
     site = models.ForeignKey(Site, models.CASCADE)
     day = models.DateField()
     zenith = models.FloatField()
+    error = models.FloatField(default=READING_SIGMA)
     source = models.CharField(max_length=8, default=METER, editable=False)
     stack = models.PositiveIntegerField(null=True, editable=False)
     note = models.CharField(max_length=200, blank=True, default="")

@@ -33,7 +33,13 @@ def learn_sky(one: Stack, site: Site) -> None:
     Reading.objects.update_or_create(
         site=site,
         stack=one.pk,
-        defaults={"day": evening, "zenith": sky["zenith"], "source": FROM_FRAMES, "note": note[:200]},
+        defaults={
+            "day": evening,
+            "zenith": sky["zenith"],
+            "error": sky["error"],
+            "source": FROM_FRAMES,
+            "note": note[:200],
+        },
     )
 
 
