@@ -8,7 +8,7 @@ import pytest
 from desk import said
 from django.urls import reverse
 
-from vinter.core.camera.focus import FocusPoint, learned_infinity, short_width
+from vinter.core.camera.focus import FocusPoint, learned_infinity, next_tick, short_width
 from vinter.core.camera.phones import phone as shipped
 from vinter.core.frames.adaptive_moments import trail_length
 from vinter.web.shots.models import Shot
@@ -26,14 +26,14 @@ def parabola(ticks, true, grows=1.7, sharp=2.6, noise=0.0, seed=0):
     return [FocusPoint(t, w + rng.normal(0, noise), 0.1) for t, w in zip(ticks, widths, strict=True)]
 
 
-@pytest.mark.parametrize("true", [3.5, 4.4, 7.5])
+@pytest.mark.parametrize("true", [4.2, 5.0, 6.7])
 def test_infinity_lies_where_the_parabola_of_widths_has_its_foot(true):
     found = learned_infinity(parabola([4, 5, 6, 7], true))
     assert found.ticks == pytest.approx(true, abs=0.05) and found.width == pytest.approx(2.6, abs=0.1)
 
 
 def test_its_error_is_what_repeated_nights_scatter_by():
-    got = [learned_infinity(parabola([4, 5, 6, 7], 4.0, noise=0.11, seed=s)) for s in range(200)]
+    got = [learned_infinity(parabola([3, 4, 5, 6], 4.0, noise=0.11, seed=s)) for s in range(200)]
     ticks = np.array([g.ticks for g in got if g])
     stated = np.median([g.error for g in got if g])
     assert len(ticks) > 150 and np.std(ticks) == pytest.approx(stated, rel=0.45)
@@ -44,6 +44,20 @@ def test_what_cannot_be_told_is_not_said():
     assert learned_infinity(parabola([5, 6, 7], 4, grows=0.0)) is None  # widths that do not grow
     assert learned_infinity(parabola([5, 6, 7], 30)) is None  # far beyond what was tried
     assert learned_infinity([]) is None
+
+
+@pytest.mark.parametrize(("true", "wanted"), [(3.0, 3), (3.9, 3), (7.6, 8)])
+def test_infinity_is_claimed_only_between_ticks_that_were_tried(true, wanted):
+    points = parabola([4, 5, 6, 7], true)
+    assert learned_infinity(points) is None and next_tick(points) == wanted
+    more = parabola([wanted - 1, *range(2, 10)], true)
+    assert learned_infinity(more).ticks == pytest.approx(true, abs=0.05) and next_tick(more) is None
+
+
+def test_the_end_mark_is_the_other_side_of_itself():
+    assert learned_infinity(parabola([0, 1, 2, 3, 4], -0.3)).setting == 0
+    assert learned_infinity(parabola([1, 2, 3], -0.3)) is None and next_tick(parabola([1, 2, 3], -0.3)) == 0
+    assert next_tick(parabola([0, 1, 2], -2.0)) is None
 
 
 def test_the_width_across_a_trail_is_that_of_the_round_star():
@@ -85,7 +99,7 @@ def test_two_takes_at_one_site_the_second_plan_knows_the_sky_and_the_tick(desk, 
 
     # the stars of the burst and of test frames beside it found infinity
     ticks = sorted({6.0 if f.tick is None else f.tick for f in take.frame_set.all()})
-    assert ticks == [4.0, 5.0, 6.0, 7.0]
+    assert ticks == [3.0, 4.0, 5.0, 6.0, 7.0]
     phone = type(shot.phone).objects.get(pk=shot.phone_id)
     assert phone.core().lens("main").infinity_ticks == 4
     assert phone.learned["main"]["before"] == 6 and abs(phone.learned["main"]["ticks"] - 4) < 0.5

@@ -11,7 +11,6 @@ from vinter.core.errors import BadInput
 LEAST_TICKS = 3
 WIDTH_FLOOR = 0.05  # px, by which widths of one lens differ from night to night
 SURE_TICKS = 0.6  # ticks, largest error of an infinity that is taken over
-BESIDE = 4.0  # ticks that infinity may lie outside those tried
 GROWTH_SIGMA = 3.0  # standard errors by which star widths must grow
 CIRCLE_PX = 2.0  # px, blur that still counts as sharp at full size
 
@@ -80,13 +79,10 @@ def short_width(fwhm: float, elongation: float) -> float:
     return float(fwhm * np.sqrt(2 / (1 + elongation**2)))
 
 
-def learned_infinity(points: Sequence[FocusPoint]) -> FocusFit | None:
-    """Infinity from the stars of ordinary takes at different ticks, of however many nights.
-
-    The same parabola as ``fit_infinity``, weighed by the errors of the widths (at least ``WIDTH_FLOOR``: air
-    and trails differ from take to take). Three ticks are enough, and infinity may lie beside them; what is
-    not known to ``SURE_TICKS`` is None, as are widths that do not grow away from a sharpest tick.
-    """
+def _foot(points: Sequence[FocusPoint]) -> FocusFit | None:
+    """Where the parabola of ``fit_infinity`` through points has its foot, weighed by the errors of the widths
+    (at least ``WIDTH_FLOOR``: air and trails differ from take to take); None with fewer than three ticks or
+    when the widths do not grow away from it."""
     ticks = np.array([p.tick for p in points], float)
     if len(np.unique(ticks)) < LEAST_TICKS:
         return None
@@ -102,7 +98,29 @@ def learned_infinity(points: Sequence[FocusPoint]) -> FocusFit | None:
     place = -b / (2 * a)
     slope = np.array([b / (2 * a * a), -1 / (2 * a), 0.0])
     error = float(np.sqrt(slope @ cov @ slope))
-    found = float(place + ticks.mean())
-    if error > SURE_TICKS or not ticks.min() - BESIDE <= found <= ticks.max() + BESIDE or found < -0.5:
+    width = float(np.sqrt(max(c - b * b / (4 * a), 0.0)))
+    return FocusFit(float(place + ticks.mean()), max(error, 0.1), width)
+
+
+def _bracketed(found: FocusFit, points: Sequence[FocusPoint]) -> bool:
+    """Whether ticks on both sides of it were seen; the end mark (tick 0) is the other side of itself."""
+    ticks = [p.tick for p in points]
+    return min(ticks) < found.ticks < max(ticks) or (min(ticks) == 0 and -0.5 <= found.ticks <= 0)
+
+
+def learned_infinity(points: Sequence[FocusPoint]) -> FocusFit | None:
+    """Infinity from the stars of ordinary takes at three different ticks or more, of however many nights;
+    None unless ticks on both sides of it were seen and it is known to ``SURE_TICKS``."""
+    found = _foot(points)
+    return found if found and found.error <= SURE_TICKS and _bracketed(found, points) else None
+
+
+def next_tick(points: Sequence[FocusPoint]) -> float | None:
+    """The tick to try next where the stars are sharpest at the edge of those tried; None where infinity is
+    bracketed, nothing is told, or the slider has no more ticks."""
+    found = _foot(points)
+    if found is None or _bracketed(found, points):
         return None
-    return FocusFit(found, max(error, 0.1), float(np.sqrt(max(c - b * b / (4 * a), 0.0))))
+    ticks = [p.tick for p in points]
+    wanted = min(ticks) - 1 if found.ticks <= min(ticks) else max(ticks) + 1
+    return wanted if wanted >= 0 else None

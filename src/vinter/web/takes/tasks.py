@@ -63,13 +63,15 @@ def shoot_take(pk: int, context: JobContext) -> None:
 
 
 def _try_ticks(take: Take, context: JobContext) -> None:
-    """Who sees soft stars in the first frame tries a tick to each side, as the card says, and one more where
-    they were sharper: so does the stand-in, before its burst."""
+    """Who sees soft stars in the first frame tries a tick to each side, as the card says, and goes on where
+    they were sharper until they are softer again: so does the stand-in, before its burst."""
     if abs(take.focus_error) < SOFT_TICKS or take.focused_at is None:
         return
     burst = take.burst()
     wait = burst.shutter + burst.gap
-    steps = (-1.0, 1.0, -2.0 if take.focus_error > 0 else 2.0)
+    way = -1.0 if take.focus_error > 0 else 1.0
+    farther = range(2, round(abs(take.focus_error)) + 2)
+    steps = [s for s in (-1.0, 1.0, *(way * k for k in farther)) if take.focused_at + s >= 0]
     for k, step in enumerate(steps):
         one = replace(
             burst,
