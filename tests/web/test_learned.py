@@ -56,8 +56,9 @@ def test_infinity_is_claimed_only_between_ticks_that_were_tried(true, wanted):
 
 def test_the_end_mark_is_the_other_side_of_itself():
     assert learned_infinity(parabola([0, 1, 2, 3, 4], -0.3)).setting == 0
-    assert learned_infinity(parabola([1, 2, 3], -0.3)) is None and next_tick(parabola([1, 2, 3], -0.3)) == 0
-    assert next_tick(parabola([0, 1, 2], -2.0)) is None
+    assert learned_infinity(parabola([1, 2, 3, 4], -0.3)) is None
+    assert next_tick(parabola([1, 2, 3, 4], -0.3)) == 0
+    assert next_tick(parabola([0, 1, 2, 3], -2.0)) is None
 
 
 def test_the_width_across_a_trail_is_that_of_the_round_star():
