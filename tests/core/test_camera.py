@@ -206,3 +206,41 @@ def test_every_count_says_how_far_it_may_be_off():
     assert [length.seconds for length in found.lengths] == sorted({15.0, 30.0, found.shutter.chosen})
     longer = found.lengths[-1]
     assert longer.trail_px == pytest.approx(30 * found.shutter.worst_px_s) and not longer.within
+
+
+def test_an_ultra_wide_has_two_shutters_and_the_use_says_which():
+    """13 mm on a tripod level to the south: a star's place in the frame is f tan of its angle, so its speed
+    grows with the square of the secant; asked of two places by stepping a sphere, not by our derivative."""
+    lens = SHIPPED["marlet-7"].lens("ultra-wide")
+    drifts = drift_map(lens.focal_px, lens.width, lens.height, pole_seen(-10))
+
+    def stepped(share):
+        """px/s of a star in the lower corner of that share of the frame, by turning the sky for a second."""
+        pole = pole_seen(-10) / np.linalg.norm(pole_seen(-10))
+        x, y = share * lens.width / 2, share * lens.height / 2
+        fastest = 0.0
+        for sx in (-1, 1):
+            for sy in (-1, 1):
+                ray = np.array([sx * x, sy * y, lens.focal_px])
+                angle = np.radians(15.041 / 3600)
+                turned = (
+                    ray * np.cos(angle)
+                    + np.cross(pole, ray) * np.sin(angle)
+                    + pole * (pole @ ray) * (1 - np.cos(angle))
+                )
+                moved = turned[:2] / turned[2] * lens.focal_px - ray[:2]
+                fastest = max(fastest, float(np.hypot(*moved)))
+        return fastest
+
+    assert drifts.worst == pytest.approx(stepped(1.0), rel=0.02)
+    assert drifts.inner == pytest.approx(stepped(0.8), rel=0.06)
+    by_middle, by_corner = (
+        expose(lens, -10, 21.5, drifts=drifts, corners=corners) for corners in (False, True)
+    )
+    assert by_middle.shutter.chosen > by_corner.shutter.chosen
+    assert by_middle.shutter.chosen * stepped(0.8) <= 4.0 * 1.06
+    assert any("in the middle 80 % of the frame" in r and "as on a print" in r for r in by_middle.reasons)
+    assert any("the middle 80 % of the frame alone would bear" in r for r in by_corner.reasons)
+    main = expose(MAIN, -29, 21.5, corners=False).shutter
+    assert main.by_middle == 0 and main.chosen == expose(MAIN, -29, 21.5).shutter.chosen
+    assert USES["print"].corners and not USES["screen"].corners

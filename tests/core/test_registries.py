@@ -8,6 +8,7 @@ import pytest
 import tifffile
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from PIL import Image
 
 from vinter.core.camera.exposure import expose
 from vinter.core.camera.iso import iso_stops
@@ -21,6 +22,7 @@ from vinter.core.finish.moves.base import MOVES, Move
 from vinter.core.finish.recipe import ORDER, RECIPE, Recipe, parse_recipe, recipe_of
 from vinter.core.finish.render import Renderer, to_8bit
 from vinter.core.finish.scene import prepare
+from vinter.core.formats.pictures import PictureInfo
 from vinter.core.frames.opcodes import OPCODES, CorrectionNote, NoteKind
 from vinter.core.frames.reading import Colour
 from vinter.core.planning.modes.registry import MODES, mode_of, values
@@ -125,10 +127,12 @@ def test_every_kind_of_file_is_written_and_opens(key, scene, tmp_path):
     kind, canvas = EXPORT_KINDS[key], Renderer(scene).render(Recipe())
     path = tmp_path / f"picture{kind.suffixes[0]}"
     assert kind_of(path.name) is kind and kind_of(path.name.upper()) is kind
-    kind.write(path, canvas, None)
+    kind.write(path, canvas, PictureInfo(), kind.quality or 100)
     found = (
         tifffile.imread(path)
         if path.suffix == ".tif"
+        else np.asarray(Image.open(path))
+        if path.suffix in (".heic", ".avif")
         else cv2.imread(str(path), cv2.IMREAD_UNCHANGED)[..., ::-1]
     )
     share = found if kind.linear else found / np.iinfo(found.dtype).max

@@ -88,7 +88,7 @@ def lengths(
         Length(
             seconds=t,
             trail_px=t * shutter.worst_px_s,
-            within=t * shutter.worst_px_s <= shutter.tolerance_px * 1.001,
+            within=t * shutter.judged_px_s <= shutter.tolerance_px * 1.001,
             possible=t <= lens.shutter_max,
             snr_frame=photons.snr(lens, band, sky, t, iso),
             snr_same_time=a_second(t) / a_second(shutter.chosen),
@@ -112,7 +112,8 @@ def _own_words(
     out, of_stack = [], []
     if own.shutter is not None and own.shutter != advised[0]:
         out.append(
-            f"Your {own.shutter:g} s trail {shutter.trail_px:.1f} px in the worst place; {advised[0]:g} s "
+            f"Your {own.shutter:g} s trail {own.shutter * shutter.judged_px_s:.1f} px in the worst place "
+            f"that counts; {advised[0]:g} s "
             "would stay within "
             f"{shutter.tolerance_px:g} px."
         )
@@ -139,14 +140,26 @@ def _reasons(lens: Lens, shutter: Shutter, iso: IsoChoice, mag: float) -> list[s
         and shutter.chosen >= lens.shutter_max * 0.99
     )
     within = shutter.trail_px <= shutter.tolerance_px * 1.001
+    inner = shutter.chosen * shutter.inner_px_s
+    by_middle = shutter.by_middle > 0 and not shutter.corners and shutter.chosen == shutter.by_middle
     why = (
-        f"Shutter {shutter.chosen:g} s: the lens allows no longer."
+        f"Shutter {shutter.chosen:g} s: in the middle 80 % of the frame stars trail up to {inner:.1f} px, "
+        f"within the {shutter.tolerance_px:g} px you allow; in the extreme corner ({shutter.worst_place}) "
+        f"{shutter.trail_px:.1f} px. Where the corners are looked at too, as on a print: "
+        f"{shutter.by_corner:g} s."
+        if by_middle
+        else f"Shutter {shutter.chosen:g} s: the lens allows no longer."
         if capped
         else f"Shutter {shutter.chosen:g} s: stars drift up to {shutter.worst_px_s:.2f} px/s "
         f"({shutter.worst_place}), so they "
         f"trail {shutter.trail_px:.1f} px there, {'within' if within else 'over'} the "
         f"{shutter.tolerance_px:g} px you allow."
     )
+    if shutter.by_middle > 0 and shutter.corners:
+        why += (
+            f" That is for the extreme corner; the middle 80 % of the frame alone would bear "
+            f"{shutter.by_middle:g} s."
+        )
     out = [
         why,
         f"ISO {iso.chosen}: the sky ({mag:.1f} mag/arcsec²) gives "
@@ -192,12 +205,14 @@ def expose(
     output_px: int = USES["screen"].output_px,
     own: OwnSettings | None = None,
     band_mag: float = BAND_MAG,
+    corners: bool = True,
 ) -> Exposure:
     """Settings for a lens at a declination (degrees) under a sky of ``mag`` (V mag/arcsec^2).
 
     Without ``drifts`` the camera is taken to be level on the meridian at that declination. What the
     photographer sets (``own``, or ``count`` alone) is planned with; BadInput when the lens cannot do it.
-    ``band_mag`` is the target's own light as it reaches the camera, V mag/arcsec^2.
+    ``band_mag`` is the target's own light as it reaches the camera, V mag/arcsec^2. Without ``corners`` the
+    shutter of an ultra-wide goes by the middle 80 % of its frame.
     """
     if not -90 <= declination <= 90:
         raise BadInput(f"declination {declination:g} is not within -90 to 90 degrees")
@@ -206,7 +221,7 @@ def expose(
     own = own or OwnSettings(frames=count)
     own.check(lens)
     drifts = drifts or drift_map(lens.focal_px, lens.width, lens.height, pole_seen(declination))
-    advised = choose_shutter(lens, declination, tolerance_px, drifts)
+    advised = choose_shutter(lens, declination, tolerance_px, drifts, corners)
     seconds = own.shutter or advised.chosen
     shutter = replace(advised, chosen=seconds, trail_px=seconds * drifts.worst)
     best = choose_iso(lens, mag, seconds, shutter.trail_px)

@@ -165,6 +165,7 @@ def plan_shot(
         USES[use].output_px,
         own or OwnSettings(frames=count),
         dimmed_band(site, what, at.altitude),
+        corners=USES[use].corners,
     )
     grid = (drifts.rate[::4, ::4] * exposure.shutter.chosen).round(1).tolist()
     return ShotPlan(
