@@ -122,6 +122,27 @@ def test_what_is_down_says_when_it_rises():
     assert before < 0 < after
 
 
+@pytest.mark.parametrize("key", ["venus", "mars", "jupiter", "saturn"])
+def test_a_planets_frame_is_short_against_air_and_drift_and_bright_enough(key):
+    """Drift and level asked of figures by hand: 15.041 arcsec a second at the equator, at most 24 degrees of
+    declination; the level of the plan's own electrons."""
+    plan = wish(f"planet-{key}", unix=UP[f"planet-{key}"]).mode_plan
+    assert plan.shutter <= 1 / 30 + 1e-4
+    focal = 900 / 10 * 5.6  # telescope 900 mm, eyepiece 10 mm, lens 5.6 mm
+    arcsec_px = 206265 * 2.0e-3 / focal
+    drift = float(figure(plan, "Drift in a frame").split(" px")[0])
+    fastest, slowest = (15.041 * c * plan.shutter / arcsec_px for c in (1.0, np.cos(np.radians(30))))
+    assert slowest - 0.06 <= drift <= fastest + 0.06 and drift <= 1.05
+    level = float(figure(plan, "Disc's level").split(" %")[0])
+    assert level <= 46 and (level >= 20 or plan.iso == 6400), (level, plan.iso)
+    assert any("no longer than" in r for r in plan.reasons)
+
+
+def test_a_dim_planet_gets_more_iso_than_a_bright_one():
+    venus, saturn = (wish(f"planet-{k}", unix=UP[f"planet-{k}"]).mode_plan for k in ("venus", "saturn"))
+    assert saturn.iso > 2 * venus.iso and saturn.shutter <= 1 / 30 + 1e-4
+
+
 def test_planets_have_the_disc_of_that_night():
     """Against diameters worked from the distance that the ephemeris itself gives."""
     _, bodies = eph._kernel()

@@ -8,8 +8,10 @@ import numpy as np
 from vinter.core.camera import photons
 from vinter.core.camera.accessories import Eyepiece
 from vinter.core.camera.frame_count import GAP_SECONDS
+from vinter.core.camera.iso import iso_stops
+from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose
-from vinter.core.constants import ARCSEC_PER_RADIAN
+from vinter.core.constants import ARCSEC_PER_RADIAN, SIDEREAL_ARCSEC
 from vinter.core.errors import BadInput
 from vinter.core.planning.modes.basis import (
     Basis,
@@ -21,6 +23,7 @@ from vinter.core.planning.modes.basis import (
     spoken_shutter,
     worst_trail,
 )
+from vinter.core.planning.shot import declination
 from vinter.core.sky.brightness import phase_dimming, ray_airmass
 from vinter.core.sky.ephemeris import horizontal, year_body, year_ephemeris, year_of
 from vinter.core.sky.target_track import track
@@ -35,6 +38,9 @@ PLANETS = {
     "saturn": (7.0, 60268.0),
 }  # mean V mag/arcsec^2 of the lit disc, radius at the equator in km
 PLANET_LEVEL = 0.45  # share of full scale that a planet's disc is exposed to
+SEEING_S = 1 / 30  # s within which the air holds a detail still often enough for a share of the frames
+MOST_DRIFT_PX = 1.0  # px that a disc may drift in a frame
+DIM = 0.15  # share of full scale under which a disc is called dim
 ARM_MM = 150.0  # mm from the balance point to the counterweight
 LOW_PLANET = 30.0  # degrees
 FRAMES = Option("frames", "Frames", 30, 1, 500)
@@ -98,6 +104,13 @@ def moon(b: Basis, o: dict[str, float]) -> ModePlan:
     )
 
 
+def planet_iso(lens: Lens, rate: float, seconds: float) -> int:
+    """The highest whole stop at which a disc of so many e/s a px stays under its level in a shutter (s): each
+    stop lowers read noise, and beyond that level it clips."""
+    fitting = [iso for iso in iso_stops(lens) if rate * seconds <= PLANET_LEVEL * lens.full_scale(iso)]
+    return fitting[-1] if fitting else lens.iso_min
+
+
 def planet(b: Basis, o: dict[str, float], key: str = "jupiter") -> ModePlan:
     """A bright planet through a telescope's eyepiece."""
     scope = Eyepiece(
@@ -110,11 +123,18 @@ def planet(b: Basis, o: dict[str, float], key: str = "jupiter") -> ModePlan:
     focal, number = scope.effective(b.lens)
     mag, radius = PLANETS[key]
     size = disc(b, target(key).body, radius)
-    px = size / (ARCSEC_PER_RADIAN * b.lens.pitch * 1e-3 / focal)
     rate = photons.sky_rate(b.lens, mag) * (b.lens.aperture / number) ** 2 * dimmed_by_air(b)
-    iso = b.own.iso or max(100, b.lens.iso_min)
-    t = PLANET_LEVEL * b.lens.full_scale(iso) / rate
-    set_to = b.settled(round(min(t, b.lens.shutter_max), 4), iso, int(o["frames"]))
+    scale = ARCSEC_PER_RADIAN * b.lens.pitch * 1e-3 / focal  # arcsec a px
+    drift = SIDEREAL_ARCSEC * np.cos(np.radians(declination(b.site, b.at.altitude, b.at.azimuth))) / scale
+    held = {"the seeing": SEEING_S, "the drift of a mount that does not follow": MOST_DRIFT_PX / drift}
+    limit = min(held, key=lambda name: held[name])
+    longest = min(held[limit], b.lens.shutter_max)
+    # as long as the air and the drift allow, and no more ISO than brings the disc up
+    iso = b.own.iso or planet_iso(b.lens, rate, longest)
+    t = min(PLANET_LEVEL * b.lens.full_scale(iso) / rate, longest)
+    set_to = b.settled(round(t, 4), iso, int(o["frames"]))
+    level = rate * set_to.shutter / b.lens.full_scale(set_to.iso)
+    dim = f" It stays dim: no ISO here brings it up within {spoken_shutter(longest)}." if level < DIM else ""
     weight = f"{scope.counterweight(o['mass'], ARM_MM):.0f} g"
     return ModePlan(
         shutter=set_to.shutter,
@@ -125,9 +145,11 @@ def planet(b: Basis, o: dict[str, float], key: str = "jupiter") -> ModePlan:
             ("Magnification", f"{scope.magnification:.0f} ×"),
             ("Together", f"{focal:.0f} mm, f/{number:.0f}"),
             ("Field", f"{scope.true_field:.2f}°"),
-            ("Disc that night", f"{size:.1f}″, {px:.0f} px across"),
+            ("Disc that night", f"{size:.1f}″, {size / scale:.0f} px across"),
             ("Height", f"{b.at.altitude:.0f}° at azimuth {b.at.azimuth:.0f}°"),
             ("Shutter", f"{spoken_shutter(set_to.shutter)} at ISO {set_to.iso}, ± one stop"),
+            ("Disc's level", f"{100 * min(level, 1):.0f} % of full scale"),
+            ("Drift in a frame", f"{drift * set_to.shutter:.1f} px if the mount does not follow"),
             (f"Counterweight on {ARM_MM:.0f} mm", weight),
         ],
         steps=[
@@ -138,6 +160,9 @@ def planet(b: Basis, o: dict[str, float], key: str = "jupiter") -> ModePlan:
             *set_to.words,
             f"The telescope magnifies {scope.magnification:.0f} times; phone lens and eyepiece work as "
             f"{focal:.0f} mm at f/{number:.0f}. Many short frames, the sharpest kept, beat one.",
+            f"Shutter {spoken_shutter(set_to.shutter)}: no longer than {limit} allows "
+            f"({spoken_shutter(longest)}); ISO {set_to.iso} then brings the disc to "
+            f"{100 * min(level, 1):.0f} % of full scale.{dim}",
             "Below 30° the air boils: wait until it stands higher."
             if b.at.altitude < LOW_PLANET
             else "It stands high enough for steady air.",
