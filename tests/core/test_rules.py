@@ -1,5 +1,6 @@
 """Small rules of the job: which sky counts, which frames go in, when to leave, what a profile becomes."""
 
+from dataclasses import replace
 from datetime import date, datetime, timedelta
 from itertools import product
 from zoneinfo import ZoneInfo
@@ -183,7 +184,7 @@ def test_constants_are_what_they_say():
 def test_no_night_without_a_usable_minute_is_worth_going():
     """A faint target over a dark site: much time, little contrast."""
     site = Site(lat=-32.24, lon=20.03, tz="Africa/Johannesburg", zenith=21.9)
-    found = nights(site, date(2027, 10, 1), date(2027, 10, 20), what=target("lmc"))
+    found = nights(site, date(2027, 10, 1), date(2027, 10, 20), what=replace(target("lmc"), surface=23.4))
     verdicts = [judge(site, night) for night in found]
     assert all(night.usable == 0 for night in found)
     assert max(n.equivalent for n in found) > 100  # weighed minutes alone would call it good

@@ -247,3 +247,17 @@ def test_pole_guides_end_at_the_pole():
         first = sketch.guides[0]
         middle = sketch.stars[first.end]  # the second star lies on the line, to a degree
         assert min(np.hypot(a - middle[0], (z - middle[1] + 180) % 360 - 180) for a, z in first.line) < 3.5
+
+
+def test_the_magellanic_clouds_are_as_bright_as_the_half_of_them_that_a_picture_shows():
+    """An exponential disc drawn and summed: half of V 0.40 lies within 339' by 288' for a scale of 101'."""
+    lmc = target("lmc")
+    y, x = np.mgrid[-1200:1201:4, -1200:1201:4].astype(float)
+    r = np.hypot(x, y / 0.85)
+    light = np.exp(-r / 101)
+    inside = r < 339 / 2
+    assert light[inside].sum() / light.sum() == pytest.approx(0.5, abs=0.02)
+    a_square_arcsec = light[inside].sum() / light.sum() * 10 ** (-0.4 * 0.40) / (inside.sum() * 16 * 3600)
+    assert lmc.surface == pytest.approx(-2.5 * np.log10(a_square_arcsec), abs=0.05)
+    night = nights(replace(MILL, lat=-31.0, zenith=21.7), date(2027, 1, 8), date(2027, 1, 8), what=lmc)[0]
+    assert night.usable > 300  # high in a dark moonless sky

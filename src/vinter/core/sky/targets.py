@@ -122,24 +122,27 @@ def _cloud(
     )
 
 
+# The Magellanic clouds by V (RC3: B 0.91 and 2.70 less B-V 0.51 and 0.45) and the ellipse that holds half of
+# their light: exponential discs of scale 101' (de Vaucouleurs 1957) and 43' along the longer axis
+HALF_LIGHT = 0.75  # mag, half of the light
 STACK = "a stack of short frames; main or tele lens"
 CLOUDS = (
     _cloud(
         "lmc",
         "Large Magellanic Cloud",
         (80.89, -69.76),
-        0.9,
-        645,
-        550,
+        0.40 + HALF_LIGHT,
+        339,
+        288,
         "a dark southern sky; a stack of short frames",
     ),
     _cloud(
         "smc",
         "Small Magellanic Cloud",
         (13.19, -72.83),
-        2.7,
-        320,
-        185,
+        2.25 + HALF_LIGHT,
+        144,
+        87,
         "a dark southern sky; a stack of short frames",
     ),
     _cloud("carina-nebula", "Carina nebula", (161.26, -59.87), 1.0, 120, 120, STACK),
