@@ -22,6 +22,7 @@ def test_from_places_to_a_stand(page, tmp_path, nerea):
 
     # bring places; they stand on the map, with the sky under the pointer
     page.get_by_role("link", name="Sites", exact=True).click()
+    page.wait_for_load_state("load")  # the script that sends it on has run
     with page.expect_navigation():
         page.locator("#file").set_input_files(tmp_path / "trip.gpx")
     expect(page.get_by_text("2 sites imported")).to_be_visible()

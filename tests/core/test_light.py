@@ -14,6 +14,7 @@ from vinter.core.camera.projection import Pose
 from vinter.core.errors import BadInput
 from vinter.core.planning.light import TooBright
 from vinter.core.planning.picture import Wish, plan_picture
+from vinter.core.planning.shot import darker_by, plan_shot
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.nights import night_at
 from vinter.core.sky.site import Site
@@ -95,3 +96,15 @@ def test_what_stands_on_the_ground_must_be_in_the_frame(mode):
     with pytest.raises(BadInput, match="Nothing of the ground is in this frame: it begins 4"):
         planned("2027-06-10 01:00", mode, pose=Pose(180.0, 70.0))
     assert planned("2027-06-10 01:00", mode).mode_plan.frames > 0
+
+
+def test_what_no_count_helps_against_is_named():
+    """Under a full Moon a darker site helps nothing."""
+    costs = {"towns": 0.9, "moon": 3.4, "twilight": 0.0}
+    assert darker_by(costs) == "a time without the Moon, which costs 3.4 mag here"
+    assert darker_by(costs | {"moon": 0.2}) == "a darker site"
+    assert darker_by({"towns": 0.1, "moon": 0.3, "twilight": 0.2}) == "a darker site"
+    assert "twilight costs 2.0 mag" in darker_by({"towns": 0.1, "twilight": 2.0})
+    full_moon = datetime(2027, 7, 19, 0, 30, tzinfo=UTC).timestamp()
+    reasons = plan_shot(replace(MILL, zenith=21.9), full_moon, LENS).exposure.stack_reasons
+    assert any("a time without the Moon, which costs" in r for r in reasons), reasons

@@ -14,7 +14,7 @@ from vinter.core.camera.exposure import OwnSettings
 from vinter.core.camera.phones import phone
 from vinter.core.camera.photons import sky_rate
 from vinter.core.errors import BadInput
-from vinter.core.planning.modes.basis import Basis
+from vinter.core.planning.modes.basis import Basis, StepKind
 from vinter.core.planning.modes.bodies import moon_factor
 from vinter.core.planning.modes.registry import MODES, plan_mode
 from vinter.core.planning.modes.standing import moon_on_ground
@@ -136,6 +136,29 @@ def test_a_planets_frame_is_short_against_air_and_drift_and_bright_enough(key):
     level = float(figure(plan, "Disc's level").split(" %")[0])
     assert level <= 46 and (level >= 20 or plan.iso == 6400), (level, plan.iso)
     assert any("no longer than" in r for r in plan.reasons)
+
+
+@pytest.mark.parametrize("lumen", [0.2, 3, 40, 400])
+def test_a_lamp_is_never_on_longer_than_the_frame_it_is_on_in(lumen):
+    """Light on the ground by the inverse square, asked of the meter's own law at the ISO of its frame."""
+    plan = wish("lamp", lumen=lumen).mode_plan
+    (lamp,) = [s for s in plan.steps if s.kind == StepKind.LAMP]
+    assert lamp.seconds <= plan.shutter
+    own = [s.value for s in plan.steps if s.label == "ISO of the frame with the lamp"]
+    iso = int(own[0]) if own else plan.iso
+    lux = lumen / (2 * np.pi * (1 - np.cos(np.radians(30)))) / 8**2
+    wanted = 12.5 * 1.8**2 / (lux * 0.2 / np.pi * iso) * 2**-1.5
+    weak = any("too weak for one frame" in r for r in plan.reasons)
+    assert weak == (wanted > 0.8 * plan.shutter)
+    if not weak:
+        assert lamp.seconds == pytest.approx(wanted, rel=0.06)
+
+
+def test_a_low_planet_says_whether_it_rises_or_sinks():
+    rising = wish("planet-venus", unix=UP["planet-venus"]).mode_plan.reasons
+    assert any("the air boils: it stands highest at" in r for r in rising)
+    sinking = wish("planet-jupiter", unix=UP["planet-jupiter"]).mode_plan.reasons
+    assert any("and it is sinking: an earlier hour" in r for r in sinking)
 
 
 def test_a_dim_planet_gets_more_iso_than_a_bright_one():

@@ -7,6 +7,7 @@ import numpy as np
 from vinter.core.camera import photons
 from vinter.core.camera.frame_count import (
     BAND_MAG,
+    DARKER,
     GAP_SECONDS,
     MOST_FRAMES,
     Frames,
@@ -206,13 +207,15 @@ def expose(
     own: OwnSettings | None = None,
     band_mag: float = BAND_MAG,
     corners: bool = True,
+    darker: str = DARKER,
 ) -> Exposure:
     """Settings for a lens at a declination (degrees) under a sky of ``mag`` (V mag/arcsec^2).
 
     Without ``drifts`` the camera is taken to be level on the meridian at that declination. What the
     photographer sets (``own``, or ``count`` alone) is planned with; BadInput when the lens cannot do it.
     ``band_mag`` is the target's own light as it reaches the camera, V mag/arcsec^2. Without ``corners`` the
-    shutter of an ultra-wide goes by the middle 80 % of its frame.
+    shutter of an ultra-wide goes by the middle 80 % of its frame. ``darker`` says what would darken the sky
+    most.
     """
     if not -90 <= declination <= 90:
         raise BadInput(f"declination {declination:g} is not within -90 to 90 degrees")
@@ -236,6 +239,6 @@ def expose(
         iso,
         frames,
         [*mine, *_reasons(lens, shutter, iso, mag)],
-        [*of_stack, frames_reason(frames, shutter.chosen)],
+        [*of_stack, frames_reason(frames, shutter.chosen, darker)],
         lengths(lens, shutter, mag, iso.chosen, band_mag),
     )

@@ -109,8 +109,12 @@ def choose_frames(
     )
 
 
-def frames_reason(frames: Frames, seconds: float) -> str:
-    """What the frames give, and when no count helps, what would."""
+DARKER = "a darker site"  # what helps where towns leave a target little contrast
+
+
+def frames_reason(frames: Frames, seconds: float, darker: str = DARKER) -> str:
+    """What the frames give and, where an hour of them is not enough, what helps more: ``darker`` says how the
+    sky would be darker."""
     text = (
         f"{frames.count} frames take {frames.minutes:.0f} min and {frames.storage_mb / 1000:.1f} GB; the "
         "band then stands "
@@ -125,7 +129,7 @@ def frames_reason(frames: Frames, seconds: float) -> str:
     if frames.wanted > frames.count and frames.snr_output < 0.95 * WANTED_SNR:
         text += f" For {WANTED_SNR:.0f} times, {frames.wanted} frames ({hours:.1f} h) would be needed"
         text += (
-            ": no count helps here, a darker site, a faster lens or a tracker would."
+            f", more than an hour of frames: {darker}, a faster lens or a tracker helps more."
             if hours * 60 > LONGEST_MINUTES
             else "."
         )

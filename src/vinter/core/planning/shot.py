@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from vinter.core.camera.exposure import BRIGHTEST_SKY, DARKEST_SKY, Exposure, OwnSettings, expose
+from vinter.core.camera.frame_count import DARKER
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import Pose, View, east_north_up, project, view_of
 from vinter.core.camera.shutter import USES
@@ -24,6 +25,7 @@ from vinter.core.sky.targets import CORE, Target, position
 from vinter.core.versions import Schema
 
 GROUND_SHARE = 0.16  # share of the frame's height that a level horizon leaves to the ground
+NAMED_COST = 0.7  # mag from which the Moon or twilight is named as what drowns a target
 HIGHEST_OFF = 0.3  # share of the frame's height that the core may stand above the centre
 
 
@@ -72,6 +74,18 @@ def declination(site: Site, altitude: float, azimuth: float) -> float:
     return float(
         np.degrees(np.arcsin(np.clip(np.sin(h) * np.sin(p) + np.cos(h) * np.cos(p) * np.cos(a), -1, 1)))
     )
+
+
+def darker_by(cost: dict[str, float]) -> str:
+    """What would darken a sky most, by what its parts cost (mag): another site unless the Moon or the Sun
+    costs more than the towns do."""
+    most = max(("towns", "moon", "twilight"), key=lambda name: cost.get(name, 0.0))
+    lost = cost.get(most, 0.0)
+    if most == "moon" and lost >= NAMED_COST:
+        return f"a time without the Moon, which costs {lost:.1f} mag here"
+    if most == "twilight" and lost >= NAMED_COST:
+        return f"a darker hour (twilight costs {lost:.1f} mag now)"
+    return DARKER
 
 
 def leaves_frame(site: Site, unix: float, what: Target, view: View, hours: float = 8.0) -> float | None:
@@ -166,6 +180,7 @@ def plan_shot(
         own or OwnSettings(frames=count),
         dimmed_band(site, what, at.altitude),
         corners=USES[use].corners,
+        darker=darker_by(at.cost),
     )
     grid = (drifts.rate[::4, ::4] * exposure.shutter.chosen).round(1).tolist()
     return ShotPlan(

@@ -104,6 +104,20 @@ def moon(b: Basis, o: dict[str, float]) -> ModePlan:
     )
 
 
+def air_words(b: Basis, key: str) -> str:
+    """How steady the air is at the planet's height, and when it stands higher within half a day."""
+    if b.at.altitude >= LOW_PLANET:
+        return "It stands high enough for steady air."
+    t = b.unix + np.arange(0, 12 * 3600 + 1, 300.0)
+    heights = track(b.site, year_of(b.unix), t, target(key)).alt
+    best = int(np.argmax(heights))
+    low = f"Below {LOW_PLANET:.0f}° the air boils"
+    if best == 0:
+        return f"{low}, and it is sinking: an earlier hour or another night shows more."
+    when = datetime.fromtimestamp(float(t[best]), b.site.zone)
+    return f"{low}: it stands highest at {when:%H:%M}, {heights[best]:.0f}° up."
+
+
 def planet_iso(lens: Lens, rate: float, seconds: float) -> int:
     """The highest whole stop at which a disc of so many e/s a px stays under its level in a shutter (s): each
     stop lowers read noise, and beyond that level it clips."""
@@ -163,9 +177,7 @@ def planet(b: Basis, o: dict[str, float], key: str = "jupiter") -> ModePlan:
             f"Shutter {spoken_shutter(set_to.shutter)}: no longer than {limit} allows "
             f"({spoken_shutter(longest)}); ISO {set_to.iso} then brings the disc to "
             f"{100 * min(level, 1):.0f} % of full scale.{dim}",
-            "Below 30° the air boils: wait until it stands higher."
-            if b.at.altitude < LOW_PLANET
-            else "It stands high enough for steady air.",
+            air_words(b, key),
         ],
         cautions=[
             *scope.problems(o["width"], o["outside"]),

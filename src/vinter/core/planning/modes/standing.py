@@ -6,6 +6,7 @@ import numpy as np
 from vinter.core.camera import photons
 from vinter.core.camera.focus import blur_px, hyperfocal
 from vinter.core.camera.frame_count import GAP_SECONDS
+from vinter.core.camera.iso import iso_stops
 from vinter.core.camera.lamp import LAMP_UNDER, candela, lamp_seconds
 from vinter.core.camera.projection import Pose
 from vinter.core.camera.shutter import USES
@@ -104,8 +105,8 @@ def single(b: Basis, o: dict[str, float]) -> ModePlan:
         reasons=[
             *([] if b.own.frames in (None, 1) else ["A single frame is one frame: for more, plan a stack."]),
             f"A single frame shows the target {one:.1f} times above the noise of a pixel, {seen:.1f} "
-            f"times in a "
-            f"picture {output} px across.",
+            f"times in a picture {output} px across."
+            + (" One frame will hardly show it: plan a stack." if seen < HARDLY else ""),
         ],
         trail=worst_trail(b, t),
     )
@@ -215,6 +216,10 @@ def focus_pair(b: Basis, o: dict[str, float]) -> ModePlan:
     )
 
 
+HARDLY = 2.0  # signal to noise in the finished picture under which a single frame hardly shows a target
+LAMP_SHARE = 0.8  # share of a frame's shutter that the lamp is on: time to switch it
+
+
 @mode(
     "lamp",
     "Lamp-lit ground",
@@ -230,7 +235,20 @@ def lamp(b: Basis, o: dict[str, float]) -> ModePlan:
     """Seconds of lamp for the ground in one of the frames, by the inverse square of its distance."""
     t, iso, n = usual(b)
     intensity = candela(o["lumen"], o["cone"])
-    seconds = lamp_seconds(b.lens, iso, intensity, o["distance"], 2 * GROUND_REFLECTANCE)
+    at_sky_iso = lamp_seconds(b.lens, iso, intensity, o["distance"], 2 * GROUND_REFLECTANCE)
+    # the lamp is on within one frame: where it needs longer, that frame has an ISO of its own
+    fitting = [i for i in iso_stops(b.lens) if i >= iso and at_sky_iso * iso / i <= LAMP_SHARE * t]
+    lit_iso = fitting[0] if fitting else b.lens.iso_top
+    seconds = at_sky_iso * iso / lit_iso
+    lacks = seconds / (LAMP_SHARE * t)
+    seconds = min(seconds, t)
+    own_frame = [CardStep("ISO of the frame with the lamp", f"{lit_iso}")] if lit_iso != iso else []
+    weak = (
+        f" It is too weak for one frame of {t:g} s: {lacks:.1f} times as much light is wanted, or to stand "
+        f"{np.sqrt(lacks):.1f} times nearer."
+        if lacks > 1
+        else ""
+    )
     hint = (
         "count it evenly while you sweep"
         if seconds >= 1
@@ -247,12 +265,15 @@ def lamp(b: Basis, o: dict[str, float]) -> ModePlan:
             ("Lamp's intensity", f"{intensity:.0f} cd"),
             ("Colour to choose", "about 4000 K, near the sky's balance"),
         ],
-        steps=[CardStep("Lamp on in one frame", f"{seconds:.2g} s", StepKind.LAMP, float(f"{seconds:.2g}"))],
+        steps=[
+            *own_frame,
+            CardStep("Lamp on in one frame", f"{seconds:.2g} s", StepKind.LAMP, float(f"{seconds:.2g}")),
+        ],
         reasons=[
-            f"{o['lumen']:g} lm over {o['cone']:g}° at {o['distance']:g} m and ISO {iso} light a ground "
+            f"{o['lumen']:g} lm over {o['cone']:g}° at {o['distance']:g} m and ISO {lit_iso} light a ground "
             f"of {200 * GROUND_REFLECTANCE:.0f} % reflectance to {LAMP_UNDER:g} EV under mid grey in "
             f"{seconds:.2g} s; {hint}. "
-            "Good to a factor of two: try it.",
+            f"Good to a factor of two: try it.{weak}",
             "A cheap lamp bands and tints: test it on a wall at home. Light from the side, not from the "
             "camera.",
         ],
