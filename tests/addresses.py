@@ -11,7 +11,7 @@ POSTED = set(
     bin-put bin-restore bin-empty space-again left-out-delete archive-import card-revoke
     lesson frame-finish shot-again pack-change rehearse-begin rehearse-press
     rehearse-leave shoot take-upload take-origin take-split take-focus lens-refuse field-notes picture-new
-    measure bracket-new
+    measure bracket-new stack-lens
     decide frame-type stack-new stack-again stack-otherwise paint-try finish-new finish-copy finish-name
     finish-keep-look finish-pick finish-plain stacks-join draw finish-save export job-cancel invite
     account-end hand-on

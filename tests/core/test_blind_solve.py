@@ -28,6 +28,7 @@ def drawn(rng, across, false=0.3):
     front = rays[:, 2] > 0.05
     xy = focal * rays[:, :2] / np.where(front, rays[:, 2], 1)[:, None]
     r2 = (xy**2).sum(axis=1) / (np.array(SIZE) ** 2 / 4).sum()
+    front &= r2 < 1.5  # farther out the lens would fold back
     xy = xy * (1 - 0.012 * r2)[:, None] + (np.array(SIZE) - 1) / 2
     seen = (
         front
@@ -42,12 +43,23 @@ def drawn(rng, across, false=0.3):
     return xy[np.argsort(mag)[:600]], turn, focal
 
 
-@pytest.mark.parametrize("across", [30, 45, 60, 72, 90])
+@pytest.mark.parametrize("across", [12, 17, 30, 45, 60, 72, 90])
 def test_a_field_of_any_usual_lens(across):
     xy, turn, focal = drawn(np.random.default_rng(across), across)
     found = solve_blind(xy, SIZE)
-    assert found is not None and found.focal_px == pytest.approx(focal, rel=1e-3)
+    # too few stars in a narrow field to tell how the lens bends: its length takes that in
+    assert found is not None and found.focal_px == pytest.approx(focal, rel=1e-3 if across > 15 else 6e-3)
     assert np.degrees(np.arccos(np.clip(np.array(found.rotation)[2] @ turn[2], -1, 1))) < 0.05
+
+
+def test_the_error_of_a_focal_length_is_what_fields_scatter_by():
+    off = []
+    for seed in range(12):
+        xy, _, focal = drawn(np.random.default_rng(seed), 60)
+        found = solve_blind(xy, SIZE)
+        off.append((found.focal_px - focal) / found.focal_error)
+        assert found.focal_error < 1e-3 * focal  # a tenth of a per cent
+    assert 0.2 < np.sqrt(np.mean(np.square(off))) < 1.6, off
 
 
 def test_a_lens_that_is_named_seven_per_cent_wrong():

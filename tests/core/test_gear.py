@@ -15,6 +15,7 @@ from vinter.core.camera.iso import choose_iso
 from vinter.core.camera.phonefile import lens_from_photo, phone_text, read_phone
 from vinter.core.camera.phones import SHIPPED, phone
 from vinter.core.camera.projection import Pose
+from vinter.core.camera.solved_lens import corrected, nearest
 from vinter.core.errors import BadInput
 from vinter.core.field.card import checks
 from vinter.core.frames.adaptive_moments import shapes, trail_length
@@ -214,3 +215,21 @@ def test_an_equivalent_focal_length_that_does_not_fit_is_said():
     wrong = replace(lens, f35=40)
     assert not wrong.f35_fits and any("do not fit" in r for r in expose(wrong, -29, 21.5).reasons)
     assert not any("do not fit" in r for r in expose(lens, -29, 21.5).reasons)
+
+
+def test_a_lens_is_corrected_by_a_solved_field_and_only_when_it_is_worth_it():
+    lens = phone("marlet-7").lens("main")
+    px = lens.focal_px
+    found = corrected(lens, px * 1.012, 0.4, 4032, "by 300 stars of Mill")
+    assert found.focal_px == pytest.approx(px * 1.012, rel=1e-5) and found.f35 == pytest.approx(24.288)
+    assert found.measured.endswith("focal length by 300 stars of Mill")
+    again = corrected(found, px, 0.4, 4032, "by 200 stars of Fold")
+    assert again.measured.count("focal length") == 1 and again.f35 == pytest.approx(24, abs=0.01)
+    half = corrected(lens, px * 1.012 / 2, 0.2, 2016, "x")  # a picture at half the size
+    assert half.focal == pytest.approx(found.focal)
+    assert corrected(lens, px * 1.002, 0.1, 4032, "x") is None  # within what does not matter
+    assert corrected(lens, px * 1.012, px * 0.006, 4032, "x") is None  # not sure enough
+    assert corrected(lens, px * 1.8, 0.4, 4032, "x") is None  # another lens
+    lenses = phone("marlet-7").lenses.values()
+    assert nearest(lenses, phone("marlet-7").lens("ultra-wide").focal_px * 1.03, 4032).name == "ultra-wide"
+    assert nearest([], 1000.0, 4032) is None

@@ -11,6 +11,7 @@ from vinter.web.demo.past import PAST, add_past
 from vinter.web.ledger.records import evenings_of, last_time, told
 from vinter.web.shots.models import Shot
 from vinter.web.sites.models import Reading, StrayLight
+from vinter.web.stacks.gear import lens_offer
 from vinter.web.stacks.learning import learn_site
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Take
@@ -210,3 +211,33 @@ def test_a_lamp_that_burns_over_midnight_is_on_on_both_sides_of_it(mill):
     ]
     early = StrayLight(site=mill, azimuth=10, start=time(21), end=time(23))
     assert [early.on_at(time(h)) for h in (20, 21, 22, 23, 1)] == [False, True, True, False, False]
+
+
+def test_the_focal_length_that_stars_show_is_offered_to_gear(desk, measured):
+    lens = measured.take.phone.core().lens("main")
+    size = (lens.width, lens.height)
+    turn = [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]]
+    measured.report |= {
+        "field": {
+            "rotation": turn,
+            "focal_px": lens.focal_px * 1.01,
+            "k1": -0.01,
+            "width": size[0],
+            "height": size[1],
+            "matched": 240,
+            "rms_px": 0.3,
+            "centre": [0.0, 0.0],
+            "scale_arcsec": 73.0,
+            "constellations": [],
+            "targets": [],
+        }
+    }
+    measured.save()
+    offer = lens_offer(measured)
+    assert offer.after.f35 == pytest.approx(lens.f35 * 1.01, abs=0.01)
+    assert desk.post(reverse("stack-lens", args=[measured.pk])).status_code == 302
+    kept = type(measured.take.phone).objects.get(pk=measured.take.phone.pk).core().lens("main")
+    assert kept.f35 == pytest.approx(offer.after.f35) and "240 stars" in kept.measured
+    again = Stack.objects.get(pk=measured.pk)
+    assert lens_offer(again) is None
+    assert desk.post(reverse("stack-lens", args=[measured.pk])).status_code == 400

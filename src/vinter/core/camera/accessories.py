@@ -9,6 +9,7 @@ from vinter.core.camera.trailing import ARCSEC_PER_UM_MM
 from vinter.core.constants import SIDEREAL_ARCSEC
 from vinter.core.errors import BadInput
 
+POWER_ERROR = 0.3  # relative error of the power that a phone takes
 CELL_WH_WARM = 15.0  # Wh, charge of a usual phone's battery when warm
 COLD_LOSS = 0.012  # share of the charge lost per degree below 20 deg C
 IDLE_W, SHOOTING_W, SCREEN_W = 0.6, 2.6, 0.7
@@ -158,6 +159,11 @@ class Charge:
     used: float
     hours_left: float
 
+    @property
+    def range(self) -> tuple[float, float]:
+        """Least and most share: phones differ by ``POWER_ERROR``."""
+        return self.used * (1 - POWER_ERROR), self.used * (1 + POWER_ERROR)
+
 
 def charge(
     minutes: float,
@@ -166,7 +172,8 @@ def charge(
     bank_wh: float = 0.0,
     capacity_wh: float = CELL_WH_WARM,
 ) -> Charge:
-    """Charge for ``minutes`` of shooting at a temperature in deg C; usual figures of phones, +- 30 %."""
+    """Charge for ``minutes`` of shooting at a temperature in deg C; usual figures of phones, good to
+    ``POWER_ERROR``."""
     _within("temperature", temperature, -40, 50)
     usable = capacity_wh * max(1 - COLD_LOSS * max(20 - temperature, 0), 0.3) + bank_wh * BANK_EFFICIENCY
     power = IDLE_W + SHOOTING_W + (SCREEN_W if screen else 0)

@@ -8,6 +8,7 @@ urlpatterns = [
     path("stacks/", views.stacks, name="stacks"),
     path("stacks/join/", joining.new, name="stacks-join"),
     path("takes/<int:pk>/stack/", views.new, name="stack-new"),
+    path("stacks/<int:pk>/lens/", views.keep_lens, name="stack-lens"),
     path("takes/<int:pk>/bracket/", views.bracket, name="bracket-new"),
     path("stacks/picture/", views.picture, name="picture-new"),
     path("frames/<int:pk>/finish/", views.single, name="frame-finish"),

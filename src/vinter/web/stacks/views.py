@@ -20,6 +20,7 @@ from vinter.web.quota import check_quota
 from vinter.web.stacks.bracket import can_be_merged
 from vinter.web.stacks.drawing import drawn
 from vinter.web.stacks.forms import StackForm, of_stack
+from vinter.web.stacks.gear import lens_offer, take_lens
 from vinter.web.stacks.joining import JoinForm, joinable
 from vinter.web.stacks.models import Stack
 from vinter.web.stacks.plate import KINDS, write
@@ -175,6 +176,14 @@ def otherwise(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_POST
+def keep_lens(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take the focal length that a stack's stars show over into Gear."""
+    one = owned(Stack, request, pk)
+    take_lens(one)
+    return redirect("stack", one.pk)
+
+
+@require_POST
 def again(request: HttpRequest, pk: int) -> HttpResponse:
     """Run a stack that failed or was cancelled once more."""
     one = owned(Stack, request, pk)
@@ -198,6 +207,7 @@ def stack(request: HttpRequest, pk: int) -> HttpResponse:
             "report": one.report if ready else None,
             "drawn": drawn(one.report) if ready and one.report and one.of_a_burst else None,
             "finishes": one.finish_set.all(),
+            "lens_offer": lens_offer(one) if ready else None,
             "form": StackForm(one.take, list(Frame.objects.filter(pk__in=one.frames)), initial=of_stack(one))
             if ready and one.of_a_burst
             else None,

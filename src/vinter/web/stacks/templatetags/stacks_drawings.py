@@ -7,6 +7,7 @@ from django import template
 
 from vinter.core.stack.options import OPTIONS
 from vinter.core.stack.photometry.vignetting import corner_words
+from vinter.core.stack.plate_solve import field_from
 
 register = template.Library()
 
@@ -15,6 +16,17 @@ register = template.Library()
 def corners(falloff: dict[str, Any]) -> str:
     """The fall-off of a stack's lens in words."""
     return corner_words(falloff)
+
+
+@register.filter
+def stack_lens(report: dict[str, Any]) -> str:
+    """The lens as a stack's stars show it: of the solved field with its error, else by the frames' turns."""
+    if report.get("field"):
+        field = field_from(report["field"])
+        focal = f"{field.focal_px:.1f} ± {field.focal_error:.1f} px"
+        return f"{focal}, k₁ {field.k1:.4f}, by {field.matched} stars"
+    lens = report["lens"]
+    return f"about {lens['focal_px']:.0f} px, k₁ {lens['k1']:.4f}, by how the frames turned"
 
 
 @register.filter

@@ -1,0 +1,35 @@
+"""A lens of Gear, corrected by the focal length that the stars of a solved picture show."""
+
+from collections.abc import Iterable
+from dataclasses import replace
+
+from vinter.core.camera.phones import Lens
+
+WORTH = 0.003  # relative difference of focal lengths from which a correction is worth making
+OTHER_LENS = 0.15  # relative difference from which the picture was taken through another lens
+SURE_SIGMA = 3.0  # standard errors by which the two must differ
+
+
+def corrected(lens: Lens, focal_px: float, error_px: float, longer_px: int, words: str) -> Lens | None:
+    """The lens with the focal length (px, of a picture so many px long, with its error) that stars showed and
+    the words of where that is from; None where it agrees, or where this is another lens."""
+    share = focal_px * max(lens.width, lens.height) / longer_px / lens.focal_px - 1
+    if abs(share) < max(WORTH, SURE_SIGMA * error_px / focal_px) or abs(share) > OTHER_LENS:
+        return None
+    others = [part for part in lens.measured.split("; ") if part and not part.startswith("focal length")]
+    return replace(
+        lens,
+        focal=round(lens.focal * (1 + share), 4),
+        f35=round(lens.f35 * (1 + share), 3),
+        measured="; ".join([*others, f"focal length {words}"]),
+    )
+
+
+def nearest(lenses: Iterable[Lens], focal_px: float, longer_px: int) -> Lens | None:
+    """The lens whose focal length is nearest to one in px of a picture so many px long; None without any."""
+    wanted = focal_px / longer_px
+    return min(
+        lenses,
+        key=lambda one: abs(one.focal_px / max(one.width, one.height) / wanted - 1),
+        default=None,
+    )

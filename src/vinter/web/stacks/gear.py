@@ -1,0 +1,43 @@
+"""A lens of Gear, corrected by what the stars of a stack showed."""
+
+from dataclasses import dataclass
+
+from vinter.core.camera.phones import Lens
+from vinter.core.camera.solved_lens import corrected, nearest
+from vinter.core.errors import BadInput
+from vinter.core.stack.plate_solve import field_from
+from vinter.web.stacks.models import Stack
+
+
+@dataclass(frozen=True)
+class LensOffer:
+    """A lens as Gear has it, and as a stack's stars show it."""
+
+    before: Lens
+    after: Lens
+
+
+def lens_offer(one: Stack) -> LensOffer | None:
+    """What Gear could learn of the lens of a stack; None where it agrees or is not known."""
+    phone, report = one.take.phone, one.report or {}
+    if phone is None or not report.get("field") or report.get("straightened_px"):
+        return None
+    field = field_from(report["field"])
+    longer = max(field.width, field.height)
+    if field.layout != RECTILINEAR or (one.take.shot and one.take.shot.optics):
+        return None
+    lenses, shot = phone.core().lenses, one.take.shot
+    lens = lenses.get(shot.lens) if shot else nearest(lenses.values(), field.focal_px, longer)
+    if lens is None:
+        return None
+    words = f"by {field.matched} stars of {one.take.title}"
+    after = corrected(lens, field.focal_px, field.focal_error, longer, words)
+    return LensOffer(lens, after) if after else None
+
+
+def take_lens(one: Stack) -> None:
+    """Store the lens as the stars of a stack show it."""
+    offer = lens_offer(one)
+    if offer is None or one.take.phone is None:
+        raise BadInput(f"{one}: its stars do not tell Gear anything new of a lens")
+    one.take.phone.store_lens(offer.after)
