@@ -3,9 +3,10 @@
 from dataclasses import dataclass
 
 from vinter.core.camera.phones import Lens
+from vinter.core.camera.projection import RECTILINEAR
 from vinter.core.camera.solved_lens import corrected, nearest
 from vinter.core.errors import BadInput
-from vinter.core.stack.plate_solve import field_from
+from vinter.core.stack.plate_solve import LENS_STARS, field_from
 from vinter.web.stacks.models import Stack
 
 
@@ -26,6 +27,8 @@ def lens_offer(one: Stack) -> LensOffer | None:
     longer = max(field.width, field.height)
     if field.layout != RECTILINEAR or (one.take.shot and one.take.shot.optics):
         return None
+    if field.matched < LENS_STARS:
+        return None  # too few to tell how the lens bends, which its length then takes in
     lenses, shot = phone.core().lenses, one.take.shot
     lens = lenses.get(shot.lens) if shot else nearest(lenses.values(), field.focal_px, longer)
     if lens is None:
