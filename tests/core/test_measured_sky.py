@@ -8,8 +8,9 @@ from fields import LENS, SITE, fields_of
 
 from vinter.core.camera.projection import Pose, View
 from vinter.core.stack.examination import Circumstances, examine
-from vinter.core.stack.file import About, write_stack
+from vinter.core.stack.file import About, read_stack, write_stack
 from vinter.core.stack.photometry.measured_sky import measure_sky
+from vinter.core.stack.single import Given, solve_picture
 
 
 @pytest.mark.parametrize("true", [21.7, 21.1, 20.2])
@@ -45,3 +46,23 @@ def test_only_linear_data_tell_how_bright_the_sky_was(tmp_path, linear):
     assert found["pose"] is not None
     assert (found["sky"] is not None) == linear
     assert ("RAW frames" in found["sky_unmeasured"]) == (not linear)
+
+
+def test_a_mirrored_picture_is_turned_back(tmp_path):
+    """As a front camera writes it: the stack's file then shows the sky as it is."""
+    panel = fields_of(((176, 34, 0.5),), LENS, SITE)[0]
+    mirrored, mask = panel.rgb[:, ::-1].copy(), (255 * panel.sky[:, ::-1]).astype(np.uint8)
+    path = tmp_path / "m.tif"
+    write_stack(path, mirrored, mask, About(unix=panel.unix))
+    view = View(panel.rgb.shape[1], panel.rgb.shape[0], panel.field.focal_px, 0.0, Pose(176.0, 34.0))
+    found = examine(path, Circumstances(site=SITE, unix=panel.unix, views=[view]), "off")
+    assert found["mirrored"] and found["pose"]["azimuth"] == pytest.approx(176, abs=0.3)
+    rgb, back, _ = read_stack(path)
+    assert np.array_equal(rgb, panel.rgb) and np.array_equal(back, (255 * panel.sky).astype(np.uint8))
+    plain = tmp_path / "p.tif"
+    write_stack(plain, panel.rgb, None, About(unix=panel.unix))
+    assert not examine(plain, Circumstances(site=SITE, unix=panel.unix, views=[view]), "off")["mirrored"]
+    write_stack(plain, mirrored, None, About(unix=panel.unix))
+    told = solve_picture(plain, Given(place=(SITE.lat, SITE.lon), unix=panel.unix))
+    assert told["solved"] and told["mirrored"] and "front cameras" in told["notes"][0]
+    assert told["azimuth"] == pytest.approx(176, abs=0.3)

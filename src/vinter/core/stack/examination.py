@@ -34,6 +34,8 @@ NOT_LINEAR = (
     "its frames are finished pictures, whose numbers are not proportional to light; only RAW frames tell how "
     "bright the sky was"
 )
+MIRROR_STARS = 30  # stars from which a picture that is not solved is tried mirrored
+MIRRORED = "the picture is mirrored, as front cameras write it; it is turned back here"
 CONTRADICTION = "these stars did not stand over that place at that time: place, time or its zone is wrong"
 
 
@@ -97,6 +99,11 @@ def solved(rgb: F32, known: Circumstances) -> Found | str:
     return field if isinstance(field, str) else Found(field=field, stars=stars, light=light)
 
 
+def mirrored_xy(xy: Array, width: int) -> Array:
+    """Places (n, 2) of a picture of a width in px, in the picture turned back."""
+    return np.asarray(np.c_[width - 1 - xy[:, 0], xy[:, 1]], float)
+
+
 def field_of(xy: Array, size: tuple[int, int], known: Circumstances) -> Solution | str:
     """As ``solved``, from stars (n, 2; px, brightest first) of a picture of ``size`` (width, height)."""
     if len(xy) < FEWEST_STARS:
@@ -136,15 +143,24 @@ def examine(path: Path, known: Circumstances, corners: str = EVEN) -> dict[str, 
     ``corners``, ``lamps`` (None or empty where it is not known), ``unsolved``, why there is no field, and
     ``sky_unmeasured``, why its brightness was not measured though there is one.
 
-    With ``corners`` auto, corners that are darker are evened out in the file first. The field is kept in the
-    file.
+    A picture that is mirrored is turned back in its file (``mirrored``). With ``corners`` auto, corners that
+    are darker are evened out in the file first. The field is kept in the file.
     """
     rgb, mask, _ = read_stack(path)
     found = solved(rgb, known)
+    mirrored = False
+    if isinstance(found, str):
+        back = np.ascontiguousarray(rgb[:, ::-1])
+        enough = len(stars_of(rgb)[0]) >= MIRROR_STARS
+        turned = solved(back, known) if enough else found
+        if not isinstance(turned, str):
+            found, rgb, mirrored = turned, back, True
+            mask = None if mask is None else np.ascontiguousarray(mask[:, ::-1])
+            replace_picture(path, rgb, mask)
     if isinstance(found, str):
         lacking = f" (not known: {', '.join(known.lacking)})" if known.lacking else ""
         return {**NOTHING, "unsolved": found + lacking}
-    out: dict[str, Any] = {**NOTHING, "field": asdict(found.field)}
+    out: dict[str, Any] = {**NOTHING, "field": asdict(found.field), "mirrored": mirrored}
     site, unix = known.site, known.unix
     if site is not None and unix is not None and not found.field.zenith:
         out["unsolved"] = CONTRADICTION
@@ -172,5 +188,5 @@ def examine(path: Path, known: Circumstances, corners: str = EVEN) -> dict[str, 
 
 NOTHING: dict[str, Any] = {
     "field": None, "pose": None, "sky": None, "corners": None, "lamps": [], "unsolved": "",
-    "sky_unmeasured": "",
+    "sky_unmeasured": "", "mirrored": False,
 }  # fmt: skip

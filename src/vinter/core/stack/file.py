@@ -114,8 +114,10 @@ def write_stack(out: Path, rgb: F32, mask: U8 | None, about: About) -> None:
     write_image(mask_of(out), np.full(rgb.shape[:2], 255, np.uint8) if mask is None else mask)
 
 
-def replace_picture(path: Path, rgb: F32) -> None:
-    """Other light into a stack's file; what it says of itself and its mask stay."""
+def replace_picture(path: Path, rgb: F32, mask: U8 | None = None) -> None:
+    """Other light into a stack's file, and another mask where one is given; what it says of itself stays."""
+    if mask is not None:
+        write_image(mask_of(path), mask)
     about = read_about(path)
     with whole(path) as draft:
         tifffile.imwrite(draft, rgb, photometric="rgb", description=about.text(), compression=None)

@@ -20,8 +20,11 @@ from vinter.core.ground.zones import zone_at
 from vinter.core.sky.site import Site
 from vinter.core.stack.examination import (
     CONTRADICTION,
+    MIRROR_STARS,
+    MIRRORED,
     Circumstances,
     field_of,
+    mirrored_xy,
     pose_of,
     stars_of,
 )
@@ -122,8 +125,9 @@ def circumstances_of(taken: dict[str, Any], given: Given, straightened: bool = F
 def solve_picture(path: Path, given: Given) -> dict[str, Any]:
     """What the stars of a picture say, as plain data.
 
-    ``solved`` and ``why`` not, or why there is no pose; centre (``ra``, ``dec``: degrees, J2000) and
-    ``position_angle`` (of the picture's up, from north over east); ``scale_arcsec`` of a pixel on the axis,
+    ``solved``, ``mirrored`` (all figures are then of the picture turned back) and ``why`` not, or why there is
+    no pose; centre (``ra``, ``dec``: degrees, J2000) and ``position_angle`` (of the picture's up, north
+    over east); ``scale_arcsec`` of a pixel on the axis,
     ``focal_px``, ``f35``; stars ``matched`` and their ``rms_px``; ``azimuth``, ``altitude``, ``roll`` and all
     three as ``pose``, None without place or time; ``time`` (UTC) with ``time_source``; ``notes`` on what does
     not fit.
@@ -137,9 +141,14 @@ def solve_picture(path: Path, given: Given) -> dict[str, Any]:
     unix = None if start is None else start + (meta.exposure_s or 0.0) / 2
     known = Circumstances(site=site, unix=unix, f35=given.f35 or picture.f35)
     field = field_of(picture.xy, picture.size, known)
+    mirrored = False
+    if isinstance(field, str) and len(picture.xy) >= MIRROR_STARS:
+        turned = field_of(mirrored_xy(picture.xy, picture.size[0]), picture.size, known)
+        field, mirrored = (field, False) if isinstance(turned, str) else (turned, True)
     when = None if start is None else datetime.fromtimestamp(start, UTC).isoformat(timespec="seconds")
     out: dict[str, Any] = {
         "solved": not isinstance(field, str),
+        "mirrored": mirrored,
         "why": "",
         **dict.fromkeys(FOUND.split()),
         "time": when and when.replace("+00:00", "Z"),
@@ -147,7 +156,7 @@ def solve_picture(path: Path, given: Given) -> dict[str, Any]:
         "place": list(meta.place) if meta.place else None,
         "direction": meta.direction,
         "magnetic": meta.magnetic,
-        "notes": [],
+        "notes": [MIRRORED] if mirrored else [],
     }
     if isinstance(field, str):
         lacking = f" (not known: {', '.join(known.lacking)})" if known.lacking else ""
@@ -164,7 +173,7 @@ def solve_picture(path: Path, given: Given) -> dict[str, Any]:
     }
     if site is None or unix is None:
         return out | {"why": f"no pose: {' and '.join(n for n in known.lacking if n != 'lens')} not known"}
-    notes = hours_off(field, site, unix)
+    notes = [*out["notes"], *hours_off(field, site, unix)]
     if not field.zenith:
         return out | {"why": f"no pose: {CONTRADICTION}", "notes": notes}
     pose = pose_of(field, site, unix)
