@@ -125,8 +125,8 @@ def circumstances_of(taken: dict[str, Any], given: Given, straightened: bool = F
 def solve_picture(path: Path, given: Given) -> dict[str, Any]:
     """What the stars of a picture say, as plain data.
 
-    ``solved``, ``mirrored`` (all figures are then of the picture turned back) and ``why`` not, or why there is
-    no pose; centre (``ra``, ``dec``: degrees, J2000) and ``position_angle`` (of the picture's up, north
+    ``solved``, ``mirrored`` (all figures are then of the picture turned back) and ``why`` not, or why there
+    is no pose; centre (``ra``, ``dec``: degrees, J2000) and ``position_angle`` (of the picture's up, north
     over east); ``scale_arcsec`` of a pixel on the axis,
     ``focal_px``, ``f35``; stars ``matched`` and their ``rms_px``; ``azimuth``, ``altitude``, ``roll`` and all
     three as ``pose``, None without place or time; ``time`` (UTC) with ``time_source``; ``notes`` on what does
