@@ -72,6 +72,7 @@ def stack(b: Basis, o: dict[str, float]) -> ModePlan:
             f"{n} frames gather {own / 60:.0f} min of light, the automatic mode about {light / 60:.0f}; it "
             "merges them inside the phone, "
             "so frames cannot be left out and trails cannot be made of them."
+            + (f" {int(np.ceil(light / t))} frames would gather as much." if own < 0.9 * light else ""),
         ],
         trail=worst_trail(b, t),
     )
