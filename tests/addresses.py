@@ -8,7 +8,7 @@ POSTED = set(
     sign-out enter-demo phone-add phone-clamp phone-delete measured sites-import site-reading
     site-light site-air-refuse site-known-delete horizon-draw horizon-import scout-add scout-delete
     forecast-refresh forecast-import station-import sites-import-chosen
-    bin-put bin-restore bin-empty space-again left-out-delete archive-import card-revoke
+    bin-put bin-several bin-restore bin-empty space-again left-out-delete archive-import card-revoke
     lesson frame-finish shot-again pack-change rehearse-begin rehearse-press
     rehearse-leave shoot take-upload take-origin take-split take-focus lens-refuse field-notes picture-new
     measure bracket-new stack-lens

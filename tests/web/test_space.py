@@ -209,3 +209,21 @@ def test_a_chore_that_fails_keeps_no_other_from_being_done(monkeypatch):
     monkeypatch.setattr("vinter.web.space.usage.sweep", lambda: done.append(1))
     chores.do_chores()
     assert done == [1]
+
+
+def test_several_of_a_list_are_deleted_at_once_and_come_back_by_one_undo(desk, nerea, stranger):
+    takes = [Take.objects.create(owner=nerea, kind=Take.UPLOADED, title=f"Walk {i}") for i in range(4)]
+    other = Take.objects.create(owner=stranger, kind=Take.UPLOADED, title="Not hers")
+    page = said(desk.get(reverse("takes")))
+    assert page.count('name="row"') == Take.objects.filter(owner=nerea).count()
+    chosen = [takes[0].pk, takes[2].pk, other.pk, "x"]
+    answer = desk.post(reverse("bin-several", args=["take"]), {"row": chosen}, follow=True)
+    assert "2 takes: " in said(answer) and "Undo" in said(answer)
+    assert {t.title for t in Take.objects.filter(owner=nerea)} >= {"Walk 1", "Walk 3"}
+    assert not Take.objects.filter(pk__in=chosen[:2]).exists() and Take.objects.filter(pk=other.pk).exists()
+    desk.post(reverse("bin-restore", args=[BinEntry.objects.get().pk]))
+    assert Take.objects.filter(pk__in=chosen[:2]).count() == 2
+    assert desk.post(reverse("bin-several", args=["take"]), {}).status_code == 400
+    assert desk.post(reverse("bin-several", args=["user"]), {"row": [1]}).status_code == 404
+    for name in ("shots", "stacks", "finishes"):
+        assert desk.get(reverse(name)).status_code == 200
