@@ -54,6 +54,8 @@ def test_a_window_that_was_clipped_is_there_and_the_dark_has_less_noise(said):
     assert (made.rgb - truth)[dark].std() < 0.6 * (alone - truth)[dark].std()
     assert [p.ev for p in made.parts] == pytest.approx([-5, 0, 2], abs=0.08)
     assert made.range_ev == pytest.approx(7, abs=0.1) and made.moved.mean() < 0.01
+    again = merged((-5, -1, 0), ((0, 0),) * 3, said, person=False)[2]  # the window clipped in two of them
+    assert [p.moved for p in again.parts] == pytest.approx([0, 0, 0], abs=0.002)
 
 
 def test_somebody_who_walked_through_is_seen_once():

@@ -236,7 +236,7 @@ def _ghost(soft: F32, light: F32, variance: Plane, clipped: tuple[Plane, Plane],
     near = [cv2.dilate(v, np.ones((7, 7), np.uint8)) for v in clipped]  # whose blur holds something clipped
     other = (off > limit) & (near[0] < 1) & (near[1] < 1)
     darker = (clipped[0] >= 1) & (near[1] < 1) & (here.max(axis=2) < 0.8 * FADING)
-    brighter = (clipped[1] >= 1) & (soft.max(axis=2) * ratio < 0.8 * FADING)
+    brighter = (clipped[1] >= 1) & (near[0] < 1) & (soft.max(axis=2) * ratio < 0.8 * FADING)
     seen = (other | darker | brighter).astype(np.uint8)
     seen = cv2.morphologyEx(seen, cv2.MORPH_OPEN, np.ones((2, 2), np.uint8))
     grown = cv2.dilate(seen, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (GROWN_PX, GROWN_PX)))

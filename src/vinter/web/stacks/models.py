@@ -48,8 +48,7 @@ class Stack(Binnable):
     def __str__(self) -> str:
         many = len(self.frames)
         if self.joined:
-            panels = ((self.report or {}).get("joined") or {}).get("panels") or self.parts
-            return f"{self.take.title}, {len(panels)} stacks joined"
+            return f"{self.take.title}, {self.how}"
         return f"{self.take.title}, {many} frames" if many > 1 else f"{self.take.title}, one frame"
 
     @property
@@ -98,7 +97,8 @@ class Stack(Binnable):
     def how(self) -> str:
         """How it is made, in two or three words for lists."""
         if self.joined:
-            return f"{len(self.parts)} stacks joined"
+            panels = ((self.report or {}).get("joined") or {}).get("panels") or self.parts
+            return f"{len(panels)} stacks joined"
         if self.of_a_bracket:
             return f"{len(self.frames)} exposures merged"
         return "the sharpest" if self.lucky else self.chosen.method.label
