@@ -11,6 +11,7 @@ from PIL import Image
 from vinter.core.errors import BadInput
 from vinter.core.frames.content import FILMS, FRAMES, Reader, content_words, kinds_of
 from vinter.core.frames.decoding import decoded
+from vinter.core.frames.film_metadata import film_metadata
 from vinter.core.frames.film_reading import film_pictures
 from vinter.core.frames.measure import measure
 from vinter.core.frames.metadata import Metadata, TimeSource
@@ -93,6 +94,9 @@ def _pixels(frame: Frame) -> list[Finding]:
     return out
 
 
+SILENT = "the file does not say"
+
+
 def _film(path: Path) -> list[Finding]:
     """What is understood of a film: its pictures."""
     try:
@@ -101,6 +105,7 @@ def _film(path: Path) -> list[Finding]:
             count, shape = count + 1, picture.shape
     except BadInput as error:
         return [Finding("pixels", False, str(error))]
+    meta = film_metadata(path)
     return [
         Finding(
             "pixels",
@@ -108,6 +113,9 @@ def _film(path: Path) -> list[Finding]:
             f"a film of {count_of(count, 'picture')}, {shape[1]} × {shape[0]}, as it says turned upright",
         ),
         Finding("use", True, "stacked by its sharpest pictures, as of the Moon"),
+        Finding("camera", bool(meta.camera), meta.camera or SILENT),
+        Finding("place", bool(meta.place), _place_words(meta) or SILENT),
+        Finding("time", bool(meta.time_source), _time_words(meta)),
     ]
 
 
@@ -122,15 +130,19 @@ def _settings(frame: Frame) -> list[Finding]:
         "focal length": ""
         if m.focal_mm is None
         else f"{m.focal_mm:g} mm" + (f", {m.f35:g} mm equivalent" if m.f35 else ", no 35 mm equivalent"),
-        "place": "" if m.place is None else f"{m.place[0]:.4f}, {m.place[1]:.4f}",
+        "place": _place_words(m),
         "direction": ""
         if m.direction is None
         else f"azimuth {m.direction:.0f}°, {'as a compass shows it' if m.magnetic else 'from true north'}",
     }
     return [
-        *(Finding(k, bool(v), v or "the file does not say") for k, v in shown.items()),
+        *(Finding(k, bool(v), v or SILENT) for k, v in shown.items()),
         Finding("time", bool(m.time_source), _time_words(m)),
     ]
+
+
+def _place_words(m: Metadata) -> str:
+    return "" if m.place is None else f"{m.place[0]:.4f}, {m.place[1]:.4f}"
 
 
 def _time_words(m: Metadata) -> str:

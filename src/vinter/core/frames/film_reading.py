@@ -21,7 +21,7 @@ from vinter.core.camera.illuminant import linear_srgb
 from vinter.core.errors import BadInput
 from vinter.core.frames.content import HEAD_BYTES, Reader, kinds_of
 from vinter.core.frames.decoding import MEMORY_BYTES, OUT_OF_MEMORY, limit_process
-from vinter.core.frames.metadata import Metadata
+from vinter.core.frames.film_metadata import film_metadata
 from vinter.core.frames.reading import LARGEST_PICTURE, Colour, Frame
 from vinter.core.parallel import end_with_parent
 
@@ -117,7 +117,7 @@ def film_frame(picture: U8, path: Path) -> Frame:
         black=np.zeros((2, 2)),
         white=255.0,
         colour=Colour(),
-        meta=Metadata(),
+        meta=film_metadata(path),
         linear=False,
     )
 
