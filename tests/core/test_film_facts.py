@@ -6,6 +6,7 @@ from datetime import UTC, datetime
 import pytest
 
 from vinter.core.frames.film_metadata import film_metadata, place_of
+from vinter.core.frames.motion import film_inside
 
 SHOT = datetime(2019, 12, 20, 20, 8, 34, tzinfo=UTC).timestamp()
 
@@ -87,3 +88,20 @@ def test_a_header_that_was_never_set_and_broken_files_say_nothing(tmp_path):
 )
 def test_places_as_films_write_them(text, place):
     assert place_of(text) == place
+
+
+@pytest.mark.parametrize("trailer", [b"", b"SEFT" + bytes(40)])
+def test_the_film_behind_a_still_is_found(tmp_path, trailer):
+    still = b"\xff\xd8" + b"ftyp is also text here " * 30 + b"\xff\xd9"
+    inside = film(tmp_path, header(SHOT)).read_bytes()
+    path = tmp_path / "moving.jpg"
+    path.write_bytes(still + inside + trailer)
+    assert film_inside(path) == (len(still), len(still) + len(inside))
+    path.write_bytes(still + inside[:-9])
+    assert film_inside(path) is None
+    path.write_bytes(still)
+    assert film_inside(path) is None
+
+
+def test_a_film_by_itself_holds_no_other(tmp_path):
+    assert film_inside(film(tmp_path, header(SHOT))) is None

@@ -1,8 +1,10 @@
 """Uploads and jobs: nothing hostile gets in, nothing is lost, a killed worker's work is finished by the
 next."""
 
+import io
 import json
 import re
+import struct
 import time
 
 import cv2
@@ -12,9 +14,12 @@ import tifffile
 from desk import wait
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
+from PIL import Image
 from starfield import Field, make
 
 from vinter.web.jobs.models import Job
+from vinter.web.takes.intake import taken_in
+from vinter.web.takes.models import Take
 
 
 def body(response):
@@ -255,3 +260,20 @@ def test_a_frame_is_type_set_by_hand(client, nerea, small_take):
     assert frame.frame_type == "dark" and frame.type_set_by_hand and f">{kept - 1}<" in page
     assert small_take.serving_as("dark") == [frame]
     assert client.post(reverse("frame-type", args=[frame.pk]), {"frame_type": "moon"}).status_code == 400
+
+
+def test_a_motion_picture_is_a_still_and_a_film(desk, nerea, tmp_path):
+    """A JPEG with a film behind it, as phones write it: both are frames of the take, the original stays."""
+    take = Take.objects.create(owner=nerea, kind=Take.UPLOADED, title="Moon")
+    box = lambda kind, data: struct.pack(">I4s", 8 + len(data), kind) + data  # noqa: E731
+    film = box(b"ftyp", b"isom" + bytes(8)) + box(b"mdat", bytes(200)) + box(b"moov", bytes(16))
+    held = io.BytesIO()
+    Image.new("RGB", (64, 48), (9, 9, 12)).save(held, "JPEG")
+    whole = tmp_path / "whole"
+    whole.write_bytes(held.getvalue() + film)
+    take.folder.mkdir(parents=True, exist_ok=True)
+    assert taken_in(take, "IMG_1.jpg", whole) == {"name": "IMG_1.jpg", "duplicate": False}
+    found = {f.name: f for f in take.frame_set.all()}
+    assert set(found) == {"IMG_1.jpg", "IMG_1.mp4"} and found["IMG_1.mp4"].is_film
+    assert found["IMG_1.mp4"].path.read_bytes() == film
+    assert found["IMG_1.jpg"].path.read_bytes() == held.getvalue() + film
