@@ -12,6 +12,7 @@ from fields import SITE as MILL
 from vinter.cli import main
 from vinter.core.camera.projection import Pose
 from vinter.core.errors import BadInput
+from vinter.core.field.card import checks
 from vinter.core.planning.picture import Wish, plan_picture
 from vinter.core.sky.sun_safety import LEAST_DEG, SunTooNear, next_safe
 from vinter.core.sky.targets import target
@@ -123,3 +124,16 @@ def test_the_simulated_phone_is_not_pointed_there_either(tmp_path, capsys):
     given = ["simulate", "--out", str(tmp_path), "--n", "1", "--time", "2027-12-18T12:30:00Z"]
     assert main(given) == 2 and "from the Sun" in capsys.readouterr().err
     assert not list(tmp_path.iterdir())
+
+
+@pytest.mark.parametrize(("when", "what", "mode"), [("2027-06-12 16:30", "moon", "moon")])
+def test_by_day_the_caution_stands_before_everything_else(when, what, mode):
+    at = unix(when)
+    sun, apart = referee(at, what)
+    assert sun > 5 and apart > LEAST_DEG
+    found = planned(at, what, mode)
+    assert found.mode_plan.cautions[0].startswith(f"The Sun is up, {apart:.0f}° from the target")
+    first = checks(LENS, 50, 0.01, 1, found.plan.pose, found.mode_plan.steps)[0]
+    assert first == ("The Sun is up: stand in a shadow", f"{apart:.0f}° away")
+    night = planned(unix("2027-06-17 22:30"), what, mode)
+    assert not any("Sun is up" in c for c in night.mode_plan.cautions)

@@ -23,8 +23,8 @@ def checks(
     north: Declination | None = None,
 ) -> list[tuple[str, str]]:
     """Labels and values (empty where there is only something to do); shutter in s, pose in degrees; ``steps``
-    are the mode's own, ``framing`` the shutter and ISO of a frame for the composition, ``north`` how a
-    compass points there."""
+    are the mode's own (its cautions stand first), ``framing`` the shutter and ISO of a frame for the
+    composition, ``north`` how a compass points there."""
     ticks = lens.infinity_ticks
     focus = (
         ("Focus: infinity not known yet, find it on a bright star", "")
@@ -33,7 +33,9 @@ def checks(
         if ticks
         else ("Focus, at the end mark", "infinity")
     )
+    first = [(step.label, step.value) for step in steps if step.kind == StepKind.CAUTION]
     return [
+        *first,
         (f"{lens.name.capitalize()} lens, RAW on", ""),
         ("Flash off, screen dim, no alerts", ""),
         ("Lens wiped, clamp off the buttons", ""),
@@ -46,7 +48,7 @@ def checks(
         ("Frames", f"{frames}"),
         ("Point to", f"az {pose.azimuth:.0f}° up {pose.altitude:.0f}°"),
         *([("A compass shows", f"{north.compass(pose.azimuth):.0f}°")] if north else []),
-        *((step.label, step.value) for step in steps),
+        *((step.label, step.value) for step in steps if step.kind != StepKind.CAUTION),
     ]
 
 

@@ -21,13 +21,13 @@ from vinter.core.planning.light import (
     filled,
     who_lights,
 )
-from vinter.core.planning.modes.basis import Basis, Mode, ModePlan
+from vinter.core.planning.modes.basis import Basis, CardStep, Mode, ModePlan, StepKind
 from vinter.core.planning.modes.registry import mode_of, plan_mode, values
 from vinter.core.planning.shot import ShotPlan, dimmed_band, field_of_view, plan_shot
 from vinter.core.sky.nights import Night
 from vinter.core.sky.satellites import Pass
 from vinter.core.sky.site import Site
-from vinter.core.sky.sun_safety import check_sun, near_sun
+from vinter.core.sky.sun_safety import check_sun, near_sun, sun_distance
 from vinter.core.sky.targets import CORE, Target, target
 
 SUN_STEP, SIDE_DEG = 300.0, 10.0  # seconds, degrees between samples of where the lens points and the Sun is
@@ -144,6 +144,21 @@ def _check_subject(wish: Wish, picture: Picture) -> None:
         )
 
 
+def _by_day(b: Basis, plan: ModePlan) -> ModePlan:
+    """The plan with the Sun's caution before everything else, where it is up."""
+    t, alt, az = (np.array([v]) for v in (b.at.t, b.at.altitude, b.at.azimuth))
+    apart, up = sun_distance(b.site, t, alt, az)
+    if not up[0]:
+        return plan
+    words = (
+        f"The Sun is up, {apart[0]:.0f}° from the target. Stand where a wall or a roof hides it, so that it "
+        "cannot come into lens, eyepiece or eye, and look for the target on the screen, not through the "
+        "telescope."
+    )
+    step = CardStep("The Sun is up: stand in a shadow", f"{apart[0]:.0f}° away", StepKind.CAUTION)
+    return replace(plan, cautions=[words, *plan.cautions], steps=[step, *plan.steps])
+
+
 def _planned(wish: Wish) -> Picture:
     """The plan before its light is looked at."""
     mode = mode_of(wish.mode)
@@ -178,6 +193,7 @@ def _planned(wish: Wish) -> Picture:
     )
     found = plan_mode(mode.key, basis, wish.options, passing)
     _check_sun_while_shooting(basis, found, what)
+    found = _by_day(basis, found)
     return Picture(
         mode=mode,
         options=values(mode, wish.options),

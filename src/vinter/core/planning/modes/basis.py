@@ -89,6 +89,7 @@ class StepKind(StrEnum):
 
     SET = "set"
     LAMP = "lamp"
+    CAUTION = "caution"
 
 
 @dataclass(frozen=True)
