@@ -1,10 +1,13 @@
 """The film that a phone puts behind a still: a motion picture."""
 
+import mmap
 import struct
 from pathlib import Path
 
 TAIL_BYTES = 64 * 2**20  # bytes at a file's end in which a film may begin
 TRAILER_BYTES = 2**16  # bytes that may follow the film: what some phones add of their own
+LEAST_BYTES = 64  # bytes that a file with a film has at least
+SUFFIXES = frozenset({".jpg", ".jpeg", ".heic", ".heif", ".hif"})  # of stills that may have one
 START = b"ftyp"
 LONGEST_START = 128  # bytes of the first box of a film
 
@@ -13,20 +16,19 @@ def film_inside(path: Path) -> tuple[int, int] | None:
     """Where a film begins and ends (bytes) behind the picture of a file; None where there is none. Its boxes
     must lead from its start to the file's end, with one that describes it."""
     size = path.stat().st_size
-    begin = max(size - TAIL_BYTES, 16)  # the file's own first box is not meant
-    with path.open("rb") as file:
-        file.seek(begin)
-        tail = file.read()
-    at = tail.find(START)
-    while at >= 4:
-        end = _led_to(tail, at - 4)
-        if end is not None:
-            return begin + at - 4, begin + end
-        at = tail.find(START, at + 4)
+    if size < LEAST_BYTES:
+        return None
+    with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as data:
+        at = data.find(START, max(size - TAIL_BYTES, 16))  # the file's own first box is not meant
+        while at >= 4:
+            end = _led_to(data, at - 4)
+            if end is not None:
+                return at - 4, end
+            at = data.find(START, at + 4)
     return None
 
 
-def _led_to(data: bytes, start: int) -> int | None:
+def _led_to(data: mmap.mmap, start: int) -> int | None:
     """Where the boxes from a place on end, if that is the end of the data but for a trailer."""
     at, described, first = start, False, True
     while at + 8 <= len(data):

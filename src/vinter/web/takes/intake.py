@@ -18,7 +18,7 @@ from django.db import IntegrityError, transaction
 from vinter.core.errors import BadInput
 from vinter.core.formats.whole import DISK_FULL, check_room
 from vinter.core.frames.content import FILMS, FRAMES, HEAD_BYTES, check_content
-from vinter.core.frames.motion import film_inside
+from vinter.core.frames.motion import SUFFIXES, film_inside
 from vinter.web.jobs.models import enqueue
 from vinter.web.quota import OverQuota, check_quota
 from vinter.web.takes.models import Frame, Take
@@ -113,12 +113,13 @@ def taken_in(one: Take, name: str, whole: Path, sent: str = "") -> dict[str, Any
 
 def _film_behind(one: Take, name: str, path: Path) -> None:
     """Store the film of a motion picture beside its still; the picture's own file stays as it is."""
-    if path.suffix.lower() in FILMS or (inside := film_inside(path)) is None:
+    if path.suffix.lower() not in SUFFIXES or (inside := film_inside(path)) is None:
         return
     film = partial(one, secrets.token_hex(8))
-    with path.open("rb") as file:
+    with path.open("rb") as file, film.open("wb") as out:
         file.seek(inside[0])
-        film.write_bytes(file.read(inside[1] - inside[0]))
+        shutil.copyfileobj(file, out, 2**20)
+        out.truncate(inside[1] - inside[0])
     taken_in(one, f"{Path(name).stem}.mp4", film)
 
 
