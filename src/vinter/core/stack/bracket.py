@@ -36,6 +36,7 @@ ALIGNED_PX = 900  # px across, at which frames are laid on each other
 FARTHEST = 0.04  # share of the width by which a frame may be shifted against the reference
 LIKE = 0.15  # correlation from which a shift is believed
 ROUGHNESS = np.outer([1, -2, 1], [1, -2, 1]).astype(np.float32) / 6  # keeps the variance of white noise
+BAND_ROWS, AROUND_ROWS = 512, 24  # rows worked on at a time, and those around them that they look at
 FEWEST_TELL = 400  # places from which the light of two frames is compared
 
 
@@ -174,14 +175,12 @@ def merge(
     else than the reference does: people, branches and stars that moved are the reference's alone.
     """
     base = frames[reference]()
-    a, b = noise_model(base)
-    base_variance = np.asarray(a + b * np.maximum(base[..., 1], 0), np.float32)
-    weight = _faded(base) / base_variance
-    total, spread = base * weight[..., None], weight
+    noise = noise_model(base)
+    total, spread = np.zeros_like(base), np.zeros(base.shape[:2], np.float32)
+    for rows, _ in _bands(base.shape[0]):
+        weight = _faded(base[rows]) / _variance(base[rows], noise)
+        total[rows], spread[rows] = base[rows] * weight[..., None], weight
     moved = np.zeros(base.shape[:2], np.float32)
-    soft = cv2.GaussianBlur(base, (0, 0), BLUR_PX)
-    base_clipped = 1 - _faded(base)
-    shortest, least_ev = (base, 0.0)
     parts: list[Part] = []
     for i, read in enumerate(frames):
         if i == reference:
@@ -194,31 +193,66 @@ def merge(
         said = own / there if own and there else None
         shift = _shift(base, other, said or 1.0)
         other = _moved_back(other, shift or (0.0, 0.0))
-        ratio = _ratio(base, other, (a, b), said)
-        light = np.asarray(other / np.float32(ratio), np.float32)
-        c, d = noise_model(other)
-        variance = np.asarray((c + d * np.maximum(other[..., 1], 0)) / ratio**2, np.float32)
-        other_faded = _faded(other)
-        clipped = (base_clipped, 1 - other_faded)
-        ghost = _ghost(soft, light, base_variance + variance, clipped, ratio)
-        share = np.asarray(other_faded * (1 - ghost) / variance, np.float32)
-        total += light * share[..., None]
-        spread = spread + share
-        moved = np.maximum(moved, ghost)
-        ev = float(np.log2(ratio))
-        if ev < least_ev:
-            shortest, least_ev = light, ev
-        parts.append(
-            Part(file=names[i], ev=round(ev, 2), shift=_rounded(shift), moved=round(float(ghost.mean()), 4))
-        )
-    known = spread > 1e-3 / (a + b)
-    rgb = np.where(known[..., None], total / np.maximum(spread, 1e-12)[..., None], shortest)
+        ratio = _ratio(base, other, noise, said)
+        lit = Lit(noise=noise_model(other), ratio=ratio)
+        left_out = 0.0
+        for rows, wide in _bands(base.shape[0]):
+            light, share, ghost = _added(base[wide], other[wide], noise, lit)
+            inner = slice(rows.start - wide.start, rows.stop - wide.start)
+            total[rows] += light[inner] * share[inner][..., None]
+            spread[rows] += share[inner]
+            moved[rows] = np.maximum(moved[rows], ghost[inner])
+            left_out += float(ghost[inner].sum())
+        ev, share_moved = float(np.log2(ratio)), left_out / spread.size
+        parts.append(Part(file=names[i], ev=round(ev, 2), shift=_rounded(shift), moved=round(share_moved, 4)))
+    unknown = spread <= 1e-3 / sum(noise)
+    np.divide(total, np.maximum(spread, 1e-12)[..., None], out=total)
+    if unknown.any():  # clipped in every frame: as the darkest of them has it
+        darkest = min(range(len(parts)), key=lambda k: parts[k].ev)
+        spare = base if darkest == reference else frames[darkest]()
+        spare = _moved_back(spare, parts[darkest].shift or (0.0, 0.0))
+        total[unknown] = spare[unknown] / np.float32(2.0 ** parts[darkest].ev)
     return Merged(
-        rgb=np.asarray(rgb, np.float32),
+        rgb=total,
         moved=moved,
         parts=parts,
         range_ev=round(max(p.ev for p in parts) - min(p.ev for p in parts), 2),
     )
+
+
+@dataclass(frozen=True, kw_only=True)
+class Lit:
+    """A frame against the reference: its noise, and how many times as much light it has."""
+
+    noise: tuple[float, float]
+    ratio: float
+
+
+def _bands(height: int) -> list[tuple[slice, slice]]:
+    """Rows that are worked on at a time, and the same with those around them that they look at."""
+    return [
+        (
+            slice(top, min(top + BAND_ROWS, height)),
+            slice(max(top - AROUND_ROWS, 0), min(top + BAND_ROWS + AROUND_ROWS, height)),
+        )
+        for top in range(0, height, BAND_ROWS)
+    ]
+
+
+def _variance(rgb: F32, noise: tuple[float, float]) -> Plane:
+    return np.asarray(noise[0] + noise[1] * np.maximum(rgb[..., 1], 0), np.float32)
+
+
+def _added(base: F32, other: F32, noise: tuple[float, float], lit: Lit) -> tuple[F32, Plane, Plane]:
+    """What a frame adds to a band of rows: its light as the reference's, its weight, and where it is left out
+    because something moved."""
+    light = np.asarray(other / np.float32(lit.ratio), np.float32)
+    variance = np.asarray(_variance(other, lit.noise) / lit.ratio**2, np.float32)
+    faded = _faded(other)
+    soft = np.asarray(cv2.GaussianBlur(base, (0, 0), BLUR_PX), np.float32)
+    clipped = (1 - _faded(base), 1 - faded)
+    ghost = _ghost(soft, light, _variance(base, noise) + variance, clipped, lit.ratio)
+    return light, np.asarray(faded * (1 - ghost) / variance, np.float32), ghost
 
 
 def _rounded(shift: tuple[float, float] | None) -> tuple[float, float] | None:
