@@ -4,13 +4,14 @@ import json
 from datetime import UTC, datetime
 
 import gpxpy
+import numpy as np
 import pytest
 
 from vinter.core.errors import BadInput
 from vinter.core.formats.horizons import horizon_text, read_horizon
 from vinter.core.formats.spreadsheet import csv_text as table
 from vinter.core.formats.spreadsheet import unguarded
-from vinter.core.formats.waypoints import Waypoint, csv_text, geojson_text, gpx_text, read_waypoints
+from vinter.core.formats.waypoints import Waypoint, csv_text, geojson_text, gpx_text, read_waypoints, stops
 from vinter.core.imported import Imported
 
 PLACES = [
@@ -146,6 +147,15 @@ def test_a_track_offers_its_start_its_stops_and_its_end():
     assert [w.name for w in found] == ["Coast path, start", "Coast path, stop 1", "Coast path, end"]
     assert all(w.of_track for w in found) and found[0].lat == 37.7 and found[2].lat == pytest.approx(37.736)
     assert found[1].lat == pytest.approx(37.72, abs=1e-3) and "01:22 to 01:33 UTC" in found[1].note
+
+
+@pytest.mark.parametrize("step", [0, 1])
+def test_a_track_of_tens_of_thousands_of_points_at_one_place_is_read_at_once(step):
+    """Looked at each against each they would keep the test for hours."""
+    many = np.full((40_000, 2), [37.7, -8.7])
+    many[-1] += 1
+    times = [1e9 + step * 0.001 * i for i in range(len(many))]
+    assert stops(times, many) == []
 
 
 def test_a_track_that_comes_home_has_one_end_and_one_without_times_no_stop():

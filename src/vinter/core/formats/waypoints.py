@@ -20,6 +20,7 @@ from vinter.core.imported import Imported
 from vinter.core.json_input import read_json
 
 MOST = 500
+MOST_LOOKED_AT = 3000  # points of a track in which stops are sought
 STOP_M, STOP_S = 60.0, 300.0  # a stop: so near to where it began, for so long
 LOWEST_M, HIGHEST_M = -450.0, 9000.0
 LARGEST = 5 * 2**20  # bytes
@@ -117,7 +118,7 @@ def _of_track(track: ElementTree.Element, name: str, number: int, said: Callable
     for first, last in stops([_unix(said(p, "time")) for p in points], at):
         words = f"{said(points[first], 'time')[11:16]} to {said(points[last], 'time')[11:16]} UTC"
         out.append(raw((first + last) // 2, f"stop {len(out)}", f"A stop on a track, {words}"))
-    if _metres(at[0], at[-1]) > STOP_M:
+    if np.hypot(*_metres(at)[-1]) > STOP_M:
         out.append(raw(len(points) - 1, "end"))
     return out
 
@@ -129,25 +130,27 @@ def _unix(text: str) -> float | None:
         return None
 
 
-def _metres(a: npt.NDArray[np.float64], b: npt.NDArray[np.float64]) -> float:
-    """Metres between two near places (degrees)."""
-    north, east = np.radians(b - a) * 6_371_000.0
-    return float(np.hypot(north, east * np.cos(np.radians(a[0]))))
+def _metres(at: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    """Places (n, 2; degrees) of one walk as metres north and east of the first."""
+    north, east = np.radians(at - at[0]).T * 6_371_000.0
+    return np.stack([north, east * np.cos(np.radians(at[0, 0]))], axis=1)
 
 
 def stops(times: list[float | None], at: npt.NDArray[np.float64]) -> list[tuple[int, int]]:
     """First and last point of each stop of a track: times (Unix s, None where the file has none) and places
-    (n, 2; degrees). Start and end of the track itself are none."""
+    (n, 2; degrees). Start and end of the track itself are none; of a long one every n-th point is looked
+    at."""
+    looked_at = np.arange(0, len(times), len(times) // MOST_LOOKED_AT + 1)
+    metres, when = _metres(at)[looked_at], [times[k] for k in looked_at]
     found: list[tuple[int, int]] = []
-    i = 0
-    while i < len(times):
-        j = i
-        while j + 1 < len(times) and _metres(at[i], at[j + 1]) < STOP_M:
-            j += 1
-        start, end = times[i], times[j]
+    i, last = 0, len(looked_at) - 1
+    while i < last:
+        away = np.hypot(*(metres[i:] - metres[i]).T) >= STOP_M
+        j = i + int(np.argmax(away)) - 1 if away.any() else last
+        start, end = when[i], when[j]
         long = start is not None and end is not None and end - start >= STOP_S
-        if long and i > 0 and j < len(times) - 1:
-            found.append((i, j))
+        if long and i > 0 and j < last:
+            found.append((int(looked_at[i]), int(looked_at[j])))
         i = j + 1 if long else i + 1
     return found
 

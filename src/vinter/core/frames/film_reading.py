@@ -107,10 +107,10 @@ def _exactly(pipe: int, count: int, end: float, label: str) -> bytes | None:
     return bytes(data)
 
 
-def film_frame(picture: U8, path: Path) -> Frame:
-    """A film's picture as a frame that can be measured."""
+def film_frame(picture: U8, path: Path, label: str = "") -> Frame:
+    """A picture of the film at a path as a frame that can be measured, called ``label`` or as its file."""
     return Frame(
-        path=path,
+        path=path.with_name(label) if label else path,
         kind="film",
         data=picture.astype(np.uint16),
         pattern=None,

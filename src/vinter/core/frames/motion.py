@@ -9,6 +9,7 @@ TRAILER_BYTES = 2**16  # bytes that may follow the film: what some phones add of
 LEAST_BYTES = 64  # bytes that a file with a film has at least
 SUFFIXES = frozenset({".jpg", ".jpeg", ".heic", ".heif", ".hif"})  # of stills that may have one
 START = b"ftyp"
+MOST_STARTS = 64  # places that look like the start of a film and are followed
 LONGEST_START = 128  # bytes of the first box of a film
 
 
@@ -20,7 +21,9 @@ def film_inside(path: Path) -> tuple[int, int] | None:
         return None
     with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as data:
         at = data.find(START, max(size - TAIL_BYTES, 16))  # the file's own first box is not meant
-        while at >= 4:
+        for _ in range(MOST_STARTS):
+            if at < 4:
+                break
             end = _led_to(data, at - 4)
             if end is not None:
                 return at - 4, end

@@ -5,7 +5,7 @@ from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_POST
 
 from vinter.core.errors import BadInput
-from vinter.web.bin.models import BinEntry, binnable_models, destroy, put_back, put_in
+from vinter.web.bin.models import BinEntry, Binnable, binnable_models, destroy, put_back, put_in
 from vinter.web.forms import row_number
 from vinter.web.owned import owned, person
 
@@ -17,12 +17,17 @@ def offering_undo(page: str, entry: BinEntry) -> HttpResponse:
     return redirect(f"{page}?binned={entry.pk}")
 
 
+def _model(kind: str) -> type[Binnable]:
+    found = next((m for m in binnable_models() if m._meta.model_name == kind), None)
+    if found is None:
+        raise Http404("nothing of this kind can be deleted")
+    return found
+
+
 @require_POST
 def put(request: HttpRequest, kind: str, pk: int) -> HttpResponse:
     """Put a site, shot, take, frame, stack, finish or export into the bin."""
-    model = next((m for m in binnable_models() if m._meta.model_name == kind), None)
-    if model is None:
-        raise Http404("nothing of this kind can be deleted")
+    model = _model(kind)
     row = get_object_or_404(model.of(request.user), pk=pk)
     return offering_undo(row.list_page(), put_in(request.user, f"{kind} {row}", [row], row.page()))
 
@@ -30,16 +35,14 @@ def put(request: HttpRequest, kind: str, pk: int) -> HttpResponse:
 @require_POST
 def put_several(request: HttpRequest, kind: str) -> HttpResponse:
     """Put the rows that were chosen of a list into the bin, as one entry that one undo brings back."""
-    model = next((m for m in binnable_models() if m._meta.model_name == kind), None)
-    if model is None:
-        raise Http404("nothing of this kind can be deleted")
+    model = _model(kind)
     wanted = [number for text in request.POST.getlist("row") if (number := row_number(text)) is not None]
     rows = list(model.of(request.user).filter(pk__in=wanted[:MOST_AT_ONCE]))
     if not rows:
         raise BadInput("row: nothing was chosen")
     named = ", ".join(str(row) for row in rows)
     page = rows[0].list_page()
-    label = f"{kind} {named}" if len(rows) == 1 else f"{len(rows)} {kind}s: {named}"
+    label = f"{kind} {named}" if len(rows) == 1 else f"{len(rows)} {model.LIST}: {named}"
     return offering_undo(page, put_in(request.user, label, rows, page))
 
 

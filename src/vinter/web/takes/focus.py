@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 from django.utils import timezone
 
-from vinter.core.camera.focus import FocusFit, FocusPoint, learned_infinity, short_width
+from vinter.core.camera.focus import FocusFit, FocusPoint, learned_infinity, next_tick, short_width
 from vinter.core.camera.phones import Lens
 from vinter.web.gear.models import Phone
 from vinter.web.takes.models import Frame, Take
@@ -49,14 +49,18 @@ def _width(frame: Frame) -> float | None:
 
 def learn_focus(take: Take) -> FocusFit | None:
     """Take over infinity as the stars of all takes of this phone's lens show it, when it is another than the
-    lens has; not where its owner refused."""
+    lens has; not where its owner refused. The tick to try next is kept with the phone."""
     if take.shot is None or take.shot.optics:
         return None
     phone = Phone.objects.get(pk=take.shot.phone_id)
     name = take.shot.lens
     lens = phone.core().lens(name)
-    found = learned_infinity(points_of(phone, name))
-    before = phone.learned.get(name, {})
+    points, before = points_of(phone, name), phone.learned.get(name, {})
+    found, wanted = learned_infinity(points), next_tick(points)
+    if wanted != before.get("next_tick"):
+        before = before | {"next_tick": wanted}
+        phone.learned = {**phone.learned, name: before}
+        phone.save(update_fields=["learned"])
     if (
         found is None
         or before.get("refused")

@@ -9,7 +9,6 @@ from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonRe
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
-from vinter.core.camera.focus import next_tick
 from vinter.core.errors import BadInput
 from vinter.core.formats.video import LEAST_FRAMES, can_write
 from vinter.core.frames.frame_type import FRAME_TYPES
@@ -21,7 +20,7 @@ from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned
 from vinter.web.paging import page_of, searched
 from vinter.web.shots.models import Shot
-from vinter.web.takes.focus import learn_focus, points_of
+from vinter.web.takes.focus import learn_focus
 from vinter.web.takes.forms import DecisionForm, FilmForm, FocusForm, FrameTypeForm, PartForm
 from vinter.web.takes.intake import Refused, append, partial, room_for, take_in_upload, taken_in
 from vinter.web.takes.models import Frame, Take
@@ -113,7 +112,6 @@ def take(request: HttpRequest, pk: int) -> HttpResponse:
             "filmed": one.film.is_file(),
             "focus_form": FocusForm(one) if one.shot and frames else None,
             "learned": one.shot.phone.learned.get(one.shot.lens) if one.shot else None,
-            "next_tick": next_tick(points_of(one.shot.phone, one.shot.lens)) if one.shot else None,
             "origin": None if one.shot or not frames else OriginForm(one),
             "facts": one.facts(),
             "groups": None if one.shot else one.groups(),

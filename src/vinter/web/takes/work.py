@@ -41,7 +41,7 @@ def _opened(path: Path, label: str) -> tuple[Frame, int]:
         if seen & (seen - 1) == 0:  # 1, 2, 4, 8 …: the last of them lies in the film's second half
             shown = picture
     assert shown is not None
-    return film_frame(shown, path.with_name(label)), seen
+    return film_frame(shown, path, label), seen
 
 
 def measure_file(path: Path, label: str, previews: Path) -> dict[str, Any]:
