@@ -18,9 +18,9 @@ from vinter.core.formats.whole import write_image
 from vinter.core.frames.brackets import FEWEST, MOST, find_brackets, light_of_settings
 from vinter.core.frames.decoding import decoded
 from vinter.core.frames.measure import Measure, clean, measure
-from vinter.core.frames.mosaic import PEDESTAL, SPAN
 from vinter.core.frames.preview import linear_of
-from vinter.core.stack.file import left_out_of, read_stack, replace_picture, restate
+from vinter.core.stack.file import left_out_of, replace_picture, restate
+from vinter.core.stack.lucky import file_frame
 from vinter.core.stack.pipeline import Settings, stack
 from vinter.core.stack.report import REPORT
 
@@ -33,6 +33,7 @@ BLUR_PX = 1.5  # px over which frames are compared
 GHOST_SIGMA, GHOST_SHARE = 4.5, 0.10  # noise deviations, and share of the light, beyond which something moved
 GROWN_PX, SOFT_PX = 7, 2.0  # px by which what moved is grown, and over which frames fade into each other
 ALIGNED_PX = 900  # px across, at which frames are laid on each other
+LEAST_SEEN = 0.003  # level over which a place helps to lay frames on each other
 FARTHEST = 0.04  # share of the width by which a frame may be shifted against the reference
 LIKE = 0.15  # correlation from which a shift is believed
 ROUGHNESS = np.outer([1, -2, 1], [1, -2, 1]).astype(np.float32) / 6  # keeps the variance of white noise
@@ -66,12 +67,7 @@ def linear_frame(path: Path) -> tuple[F32, Measure]:
     """A frame's file as linear camera RGB (0 black, 1 white), upright, and its measures."""
     frame = decoded(path)
     data, plane = clean(frame)
-    rgb = (
-        linear_of(data, frame.pattern)
-        if frame.pattern is not None
-        else (data.astype(np.float32) - PEDESTAL) / np.float32(SPAN)
-    )
-    return np.asarray(rgb, np.float32), measure(frame, (data, plane))
+    return linear_of(data, frame.pattern), measure(frame, (data, plane))
 
 
 def reference_of(measures: Sequence[Measure], clipped: Sequence[float], dark: Sequence[float]) -> int:
@@ -113,9 +109,9 @@ def _shift(reference: F32, other: F32, light: float) -> tuple[float, float] | No
         for v in (reference[..., 1], np.asarray(other[..., 1] / np.float32(light), np.float32))
     )
     usable = np.ones(a.shape, np.float32)
-    for plane, scale in ((reference[..., 1], 1.0), (other[..., 1], 1.0)):
+    for plane in (reference[..., 1], other[..., 1]):
         small = cv2.resize(plane, size, interpolation=cv2.INTER_AREA)
-        usable *= ((small < FULL * scale) & (small > 0.003)).astype(np.float32)
+        usable *= ((small < FULL) & (small > LEAST_SEEN)).astype(np.float32)
     if usable.mean() < 0.02:
         return None
     usable = cv2.GaussianBlur(cv2.erode(usable, np.ones((5, 5), np.uint8)), (0, 0), 2.0)
@@ -295,7 +291,7 @@ def bracket_of(paths: Sequence[Path]) -> list[Path]:
 
 
 def _light(path: Path) -> F32:
-    return linear_frame(path)[0]
+    return file_frame(path)[0]
 
 
 def merge_files(paths: Sequence[Path]) -> tuple[Merged, int]:
@@ -346,8 +342,6 @@ def stack_bracket(
     if warp and settings.lens == "auto":
         rgb = warp.straightened(rgb)
         moved = np.clip(warp.straightened(moved), 0, 1)
-    if rgb.shape != read_stack(out)[0].shape:
-        raise BadInput("the merged picture does not have the reference's size")
     replace_picture(out, rgb)
     restate(out, lambda about: replace(about, frames=len(paths)))
     write_image(left_out_of(out), np.asarray(255 * moved + 0.5, np.uint8))

@@ -88,13 +88,15 @@ def stars_of(rgb: F32) -> tuple[Stars, F32]:
     return stars, np.asarray(light, np.float32)
 
 
-def solved(rgb: F32, known: Circumstances) -> Found | str:
-    """The field of a full-size linear picture; else why it was not found, in words.
+def solved(rgb: F32, known: Circumstances, least: int = FEWEST_STARS) -> Found | str:
+    """The field of a full-size linear picture with ``least`` stars; else why it was not found, in words.
 
     What is known narrows the search: a view to begin with and a minute at a site, else a focal length, else
     nothing. Where site and time are known, the air's bending is part of the fit.
     """
     stars, light = stars_of(rgb)
+    if len(stars) < least:
+        return f"only {len(stars)} stars were found; {least} are needed"
     field = field_of(np.asarray(stars.xy, float), (rgb.shape[1], rgb.shape[0]), known)
     return field if isinstance(field, str) else Found(field=field, stars=stars, light=light)
 
@@ -151,8 +153,7 @@ def examine(path: Path, known: Circumstances, corners: str = EVEN) -> dict[str, 
     mirrored = False
     if isinstance(found, str):
         back = np.ascontiguousarray(rgb[:, ::-1])
-        enough = len(stars_of(rgb)[0]) >= MIRROR_STARS
-        turned = solved(back, known) if enough else found
+        turned = solved(back, known, MIRROR_STARS)
         if not isinstance(turned, str):
             found, rgb, mirrored = turned, back, True
             mask = None if mask is None else np.ascontiguousarray(mask[:, ::-1])

@@ -19,7 +19,6 @@ from vinter.core.frames.content import FILMS
 from vinter.core.frames.decoding import decoded
 from vinter.core.frames.film_reading import MOST_FRAMES, film_pictures, linear_picture
 from vinter.core.frames.measure import clean
-from vinter.core.frames.mosaic import PEDESTAL, SPAN
 from vinter.core.frames.preview import linear_of
 from vinter.core.frames.reading import Colour
 from vinter.core.parallel import Cancelled
@@ -54,10 +53,7 @@ class Lucky:
 def file_frame(path: Path) -> tuple[F32, Colour]:
     """A frame's file as linear RGB, 0 to 1, and its colours."""
     frame = decoded(path)
-    data, _ = clean(frame)
-    if frame.pattern is not None:
-        return np.asarray(linear_of(data, frame.pattern), np.float32), frame.colour
-    return np.asarray((data.astype(np.float32) - PEDESTAL) / SPAN, np.float32), frame.colour
+    return linear_of(clean(frame)[0], frame.pattern), frame.colour
 
 
 def frames_of(files: list[Path]) -> Iterator[tuple[F32, Colour]]:
