@@ -16,7 +16,12 @@ import tempfile
 import time
 from datetime import timedelta
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, TypeVar
+
+if TYPE_CHECKING:
+    from django.contrib.auth.models import User
+    from django.db.models import Model
+    from django.test import Client
 
 ROOT = Path(__file__).resolve().parents[1]
 PAGES = (
@@ -34,7 +39,10 @@ PAGES = (
 WEEKS = 3.5  # between a night and its copy
 
 
-def _copied(row: Any, **changed: Any) -> Any:
+R = TypeVar("R", bound="Model")
+
+
+def _copied(row: R, **changed: object) -> R:
     new = copy.copy(row)
     new._state = copy.copy(row._state)
     new._state.fields_cache = {}
@@ -44,7 +52,7 @@ def _copied(row: Any, **changed: Any) -> Any:
     return new
 
 
-def grow(owner: Any, copies: int, sites: int = 33) -> None:
+def grow(owner: "User", copies: int, sites: int = 33) -> None:
     """Copy all nights of a person ``copies`` times into the years before, over so many sites; rows only,
     their files stay those of the first."""
     from vinter.web.finish.models import Finish
@@ -76,7 +84,7 @@ def grow(owner: Any, copies: int, sites: int = 33) -> None:
             for s in shots
         }
         Shot.objects.bulk_create(shot_of.values())
-        take_of = {t.pk: _copied(t, shot=shot_of.get(t.shot_id)) for t in takes}
+        take_of = {t.pk: _copied(t, shot=shot_of[t.shot_id] if t.shot_id else None) for t in takes}
         Take.objects.bulk_create(take_of.values())
         Frame.objects.bulk_create([_copied(f, take=take_of[f.take_id]) for f in frames])
         stack_of = {s.pk: _copied(s, take=take_of[s.take_id]) for s in stacks}
@@ -85,7 +93,7 @@ def grow(owner: Any, copies: int, sites: int = 33) -> None:
         Job.objects.bulk_create([_copied(j) for j in jobs])
 
 
-def opened(client: Any, address: str) -> tuple[float, int, int]:
+def opened(client: "Client", address: str) -> tuple[float, int, int]:
     """The best of three times, seconds; queries and bytes of a page."""
     from django.db import connection
     from django.test.utils import CaptureQueriesContext

@@ -80,7 +80,7 @@ def planning() -> None:
     row("a site-year (5 min) / skyfield alone (10 min)", ours, timed(direct))
 
 
-def library_stack(paths: list[Path]) -> npt.NDArray[Any]:
+def library_stack(paths: list[Path]) -> npt.NDArray[np.generic]:
     """What a careful script does: demosaic, find a similarity by stars, warp, sigma clip; each colour."""
     import astroalign
     import ccdproc
@@ -89,7 +89,7 @@ def library_stack(paths: list[Path]) -> npt.NDArray[Any]:
     from astropy.nddata import CCDData
     from skimage.transform import warp
 
-    def rgb(path: Path) -> npt.NDArray[Any]:
+    def rgb(path: Path) -> npt.NDArray[np.generic]:
         with rawpy.imread(str(path)) as raw:
             developed = raw.postprocess(gamma=(1, 1), no_auto_bright=True, output_bps=16, use_camera_wb=False)
         return np.asarray(developed, np.float32)
@@ -190,7 +190,7 @@ def stacking() -> None:
         shutil.rmtree(folder)
 
 
-def naive_edit(scene: "Scene", recipe: "RecipeParts") -> npt.NDArray[Any]:
+def naive_edit(scene: "Scene", recipe: "RecipeParts") -> npt.NDArray[np.generic]:
     """The same moves, straightforwardly in float64 NumPy and SciPy."""
     from scipy.ndimage import gaussian_filter
 

@@ -14,7 +14,6 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
 import cv2
 import numpy as np
@@ -25,6 +24,7 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 from scenes import BRIGHT, Scene, at, make, overlap, places, share_of_sky, sky_rays, star_errors
 
 from vinter.core.stack.pipeline import Settings, stack
+from vinter.core.versions import Data
 
 WIDTH = int(os.environ.get("VINTER_SCENE_WIDTH", "2016"))
 LINE = (0.1, 0.12, 0.8, 0.5, 320.0, True)
@@ -34,7 +34,7 @@ LINE = (0.1, 0.12, 0.8, 0.5, 320.0, True)
 class Case:
     """A scene with what is special about it, the kind of file, and how it is stacked."""
 
-    scene: dict[str, Any] = field(default_factory=dict)
+    scene: Data = field(default_factory=dict)
     kind: str = "raw"
     change: Callable[[list[Path]], None] | None = None
 
@@ -73,7 +73,7 @@ def scene_of(case: Case) -> Scene:
     )
 
 
-def lost_stars(s: Scene, report: dict[str, Any], mask: np.ndarray, sky: np.ndarray) -> int:
+def lost_stars(s: Scene, report: Data, mask: np.ndarray, sky: np.ndarray) -> int:
     """Bright stars well inside the true sky that the mask gives to the ground."""
     rays, flux = sky_rays(s)
     xy, front = places(s, rays[flux > BRIGHT], at(s, int(Path(report["reference"]).stem[1:])))
@@ -92,7 +92,7 @@ def line_left(s: Scene, picture: np.ndarray) -> float | None:
     way = np.array([(x1 - x0) * s.width, (y1 - y0) * s.height])
     across = np.array([-way[1], way[0]]) / np.hypot(*way)
 
-    def light(off: float) -> npt.NDArray[Any]:
+    def light(off: float) -> npt.NDArray[np.generic]:
         px, py = (x + off * across[0]).round().astype(int), (y + off * across[1]).round().astype(int)
         return np.asarray(picture[py, px, 1])
 

@@ -7,7 +7,7 @@ import sys
 from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, NoReturn
 
 from vinter.command_values import print_json, read_day, read_magnitude, read_moment, read_number
 from vinter.core.errors import BadInput
@@ -15,13 +15,16 @@ from vinter.home_commands import home_commands
 from vinter.picture_commands import picture_commands
 from vinter.sky_commands import lens_arguments, lens_of, sky_commands
 
+if TYPE_CHECKING:
+    from vinter.core.sky.horizon import Horizon
+
 
 class _Parser(argparse.ArgumentParser):
-    def error(self, message: str) -> Any:
+    def error(self, message: str) -> NoReturn:
         raise BadInput(message)
 
 
-def _horizon(path: Path | None) -> Any:
+def _horizon(path: Path | None) -> "Horizon | None":
     """The profile of a file; None for a flat horizon."""
     from vinter.core.formats.horizons import read_horizon
     from vinter.core.sky.horizon import Horizon

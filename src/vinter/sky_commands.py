@@ -4,10 +4,14 @@ import argparse
 from collections.abc import Callable
 from dataclasses import asdict
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from vinter.command_values import print_json, read_magnitude, read_moment, read_number, read_zone
 from vinter.core.errors import BadInput
+
+if TYPE_CHECKING:
+    from vinter.core.camera.phones import Lens
+    from vinter.core.stack.single import Given
 
 LENS_NUMBERS = ("f35", "focal", "aperture", "pitch", "shutter-max")
 LENS_COUNTS = ("width", "height", "iso-min", "iso-max")
@@ -21,7 +25,7 @@ def lens_arguments(p: argparse.ArgumentParser) -> None:
         p.add_argument(f"--{name}", type=int, required=True)
 
 
-def lens_of(a: argparse.Namespace) -> Any:
+def lens_of(a: argparse.Namespace) -> "Lens":
     """The lens that the arguments describe."""
     from vinter.core.camera.phones import Lens
 
@@ -31,7 +35,7 @@ def lens_of(a: argparse.Namespace) -> Any:
     return Lens(name="main", **values)
 
 
-def given_of(a: argparse.Namespace) -> Any:
+def given_of(a: argparse.Namespace) -> "Given":
     """What the arguments say of place, time and lens of a picture."""
     from vinter.core.stack.single import Given
 

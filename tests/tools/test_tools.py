@@ -129,3 +129,23 @@ def test_the_demos_past_is_made_of_the_nights_that_the_tool_tells(capsys):
     assert (past.OUT / "form.txt").read_text().strip() == past.form()
     past.main()  # it stops at once
     assert "already" in capsys.readouterr().out
+
+
+def annotations(function):
+    given = function.args
+    named = [*given.posonlyargs, *given.args, *given.kwonlyargs, given.vararg, given.kwarg]
+    return [one.annotation for one in named if one and one.annotation] + [function.returns or ast.Pass()]
+
+
+def test_no_signature_says_any():
+    """What a function takes and gives has a type; only ``Data``, JSON that is stored with its version, is open."""
+    found = [
+        f"{path}:{node.lineno}"
+        for folder in ("src/vinter", "bench")
+        for path in sorted((ROOT / folder).rglob("*.py"))
+        for node in ast.walk(ast.parse(path.read_text()))
+        if isinstance(node, ast.FunctionDef)
+        for annotation in annotations(node)
+        if any(isinstance(part, ast.Name) and part.id == "Any" for part in ast.walk(annotation))
+    ]
+    assert not found

@@ -1,14 +1,13 @@
 """JSON that others wrote: read without trusting its depth or its size."""
 
 import json
-from typing import Any
 
 from vinter.core.errors import BadInput
 
 LARGEST = 4 * 2**20  # bytes of JSON that is read while somebody waits for the answer
 
 
-def read_json(text: str | bytes, name: str, largest: int = LARGEST) -> Any:
+def read_json(text: str | bytes, name: str, largest: int = LARGEST) -> object:
     """The data of a JSON text called ``name``; numbers may be NaN or infinite, which whoever knows the field
     refuses. BadInput when it is larger than ``largest`` bytes, is not JSON, or nests too deeply."""
     if len(text) > largest:

@@ -10,7 +10,9 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import Future, as_completed
 from contextlib import suppress
 from multiprocessing.connection import wait
-from typing import Any
+from typing import TypeVar
+
+V = TypeVar("V")
 
 PR_SET_PDEATHSIG = 1  # Linux, prctl(2)
 M_TRIM_THRESHOLD, M_MMAP_THRESHOLD, M_ARENA_MAX = -1, -3, -8  # glibc, mallopt(3)
@@ -59,8 +61,8 @@ class Cancelled(Exception):
 
 
 def collected(
-    futures: dict[Future[Any], int], stop: Callable[[], bool], on_progress: Callable[[int, int], None]
-) -> Iterator[tuple[int, Any]]:
+    futures: dict[Future[V], int], stop: Callable[[], bool], on_progress: Callable[[int, int], None]
+) -> Iterator[tuple[int, V]]:
     """Yield (key, result) as the futures end; ``on_progress`` hears how many of how many. Cancelled when
     ``stop`` turns true.
 

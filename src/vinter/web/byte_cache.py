@@ -12,13 +12,13 @@ import numpy as np
 V = TypeVar("V")
 
 
-def bytes_of(value: Any) -> int:
+def bytes_of(value: object) -> int:
     """Bytes that a value holds: arrays, containers and dataclasses are followed, all else is counted as such;
     what is shared counts once."""
     return _bytes_of(value, set())
 
 
-def _bytes_of(value: Any, seen: set[int]) -> int:
+def _bytes_of(value: object, seen: set[int]) -> int:
     if id(value) in seen:
         return 0
     seen.add(id(value))
@@ -66,15 +66,16 @@ class ByteCache:
         with self._guard:
             return sum(size for _, size in self._values.values())
 
-    def peek(self, key: Hashable) -> Any | None:
+    def peek(self, key: Hashable) -> object | None:
         """The value of a key that is held; None when none is."""
         with self._guard:
             if key not in self._values:
                 return None
             self._values.move_to_end(key)
-            return self._values[key][0]
+            found: object = self._values[key][0]
+            return found
 
-    def put(self, key: Hashable, value: Any) -> None:
+    def put(self, key: Hashable, value: object) -> None:
         """Hold a value; the least recently used go beyond the bytes."""
         size = bytes_of(value)
         with self._guard:
@@ -101,7 +102,7 @@ class ByteCache:
         made: V = making.value
         return made
 
-    def _make(self, key: Hashable, making: _Making, make: Callable[[], Any]) -> None:
+    def _make(self, key: Hashable, making: _Making, make: Callable[[], object]) -> None:
         try:
             making.value = make()
         except BaseException as error:

@@ -16,7 +16,7 @@ from concurrent.futures import TimeoutError as NotInTime
 from concurrent.futures.process import BrokenProcessPool
 from datetime import date
 from importlib import import_module
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 import django
 from django.conf import settings
@@ -82,7 +82,7 @@ class ComputePool:
             self._pool = ProcessPoolExecutor(self.processes, mp_context=context, initializer=_begin)
         return self._pool
 
-    def future(self, key: Hashable, function: Callable[..., V], arguments: tuple[Any, ...]) -> "Future[V]":
+    def future(self, key: Hashable, function: Callable[..., V], arguments: tuple[object, ...]) -> "Future[V]":
         """The work under a key, begun now unless it is under way."""
         with self._guard:
             if key in self._running:
@@ -111,7 +111,7 @@ POOL = ComputePool(settings.COMPUTE_PROCESSES)
 
 
 def computed(
-    key: Hashable, function: Callable[..., V], *arguments: Any, seconds: float = PATIENT_SECONDS
+    key: Hashable, function: Callable[..., V], *arguments: object, seconds: float = PATIENT_SECONDS
 ) -> V:
     """What a function gives for some arguments (all of which travel between processes), worked out in the
     pool. StillComputing when it took longer than may be waited."""
@@ -134,7 +134,7 @@ def remembered(
     cache: ByteCache,
     key: Hashable,
     function: Callable[..., V],
-    *arguments: Any,
+    *arguments: object,
     seconds: float = PAGE_SECONDS,
 ) -> V:
     """What ``computed`` gives, kept in a cache. What a page did not wait for is kept for when it asks
@@ -143,8 +143,7 @@ def remembered(
         return cache.get(key, lambda: function(*arguments))
     found = cache.peek(key)
     if found is not None:
-        value: V = found
-        return value
+        return cast(V, found)
     future = POOL.future(key, function, arguments)
     future.add_done_callback(lambda done: None if done.exception() else cache.put(key, done.result()))
     return computed(key, function, *arguments, seconds=seconds)

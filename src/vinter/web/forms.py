@@ -1,7 +1,7 @@
 """Reading numbers, dates and times of addresses and posts: Django forms, whose first error is a BadInput."""
 
 from datetime import date
-from typing import Any, TypeVar
+from typing import TypeVar
 
 from django import forms
 
@@ -16,12 +16,13 @@ EARLIEST_UNIX, LATEST_UNIX = -2.2e9, 2.6e9  # what the ephemeris covers
 class UnixTimeField(forms.FloatField):
     """A time in Unix seconds that the ephemeris covers."""
 
-    def __init__(self, **kwargs: Any) -> None:
+    def __init__(self, label: str, required: bool = True) -> None:
         super().__init__(
             min_value=EARLIEST_UNIX,
             max_value=LATEST_UNIX,
             error_messages=dict.fromkeys(("invalid", "required"), "a time in Unix seconds is wanted"),
-            **kwargs,
+            label=label,
+            required=required,
         )
 
 
@@ -30,7 +31,7 @@ class DayField(forms.Field):
 
     default_error_messages = {"required": "a date like 2027-06-09 is wanted"}
 
-    def to_python(self, value: Any) -> date | None:
+    def to_python(self, value: object) -> date | None:
         """The date; an error that shows how one is written."""
         if not value:
             return None
@@ -46,7 +47,7 @@ class DayField(forms.Field):
 class ClockField(forms.Field):
     """A wall-clock time like 22:30, as hours after local noon."""
 
-    def to_python(self, value: Any) -> float | None:
+    def to_python(self, value: object) -> float | None:
         """Hours from local noon; None when empty."""
         if not value:
             return None

@@ -7,11 +7,12 @@ import os
 import socket
 import ssl
 import threading
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
+from wsgiref.types import StartResponse, WSGIApplication, WSGIEnvironment
 
 import segno
 from cryptography import x509
@@ -19,6 +20,9 @@ from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import ExtendedKeyUsageOID, NameOID
 from django.template.loader import render_to_string
+
+if TYPE_CHECKING:
+    from cheroot.wsgi import Server
 
 AUTHORITY_DAYS, MACHINE_DAYS, RENEW_DAYS = (
     3650,
@@ -153,14 +157,14 @@ def certificate_for(folder: Path, names: list[str]) -> tuple[Certificate, Path |
     return machine(folder, names), authority(folder).certificate
 
 
-def steps_page(secure: str, certificate: Path | None) -> Callable[[dict[str, Any], Any], Iterable[bytes]]:
+def steps_page(secure: str, certificate: Path | None) -> WSGIApplication:
     """A small application for plain http: the steps for a phone and the authority's certificate, nothing
     else."""
     code = segno.make(secure, error="m").svg_inline(scale=5, dark="#10213f", light="#f1f3f2")
     words = {"secure": secure, "code": code, "certificate": CERTIFICATE if certificate else ""}
     page = render_to_string("phone/steps.html", words).encode()
 
-    def application(environ: dict[str, Any], start_response: Any) -> Iterable[bytes]:
+    def application(environ: WSGIEnvironment, start_response: StartResponse) -> Iterable[bytes]:
         path = environ.get("PATH_INFO", "/")
         if path == f"/{CERTIFICATE}" and certificate:
             data, kind = certificate.read_bytes(), "application/x-x509-ca-cert"
@@ -175,7 +179,9 @@ def steps_page(secure: str, certificate: Path | None) -> Callable[[dict[str, Any
     return application
 
 
-def serve_home(application: Any, host: str, port: int, folder: Path, names: list[str]) -> list[Any]:
+def serve_home(
+    application: WSGIApplication, host: str, port: int, folder: Path, names: list[str]
+) -> list["Server"]:
     """Serve an application over HTTPS on ``port`` and the steps for a phone over plain http on the next one,
     in threads of their own; the servers, to be stopped."""
     from cheroot.ssl.builtin import BuiltinSSLAdapter

@@ -9,7 +9,6 @@ changed. Saving again stores it.
 import hashlib
 import json
 from dataclasses import dataclass
-from typing import Any
 
 from django import forms
 from django.http import QueryDict
@@ -29,7 +28,7 @@ class Change:
     typed_too: bool
 
 
-def _values(form: forms.BaseForm) -> dict[str, Any]:
+def _values(form: forms.BaseForm) -> dict[str, object]:
     """What the fields of an unbound form show, as plain data."""
     return json.loads(json.dumps({f.name: f.value() for f in form}, default=str))  # type: ignore[no-any-return]
 
@@ -39,7 +38,7 @@ def opened_with(form: forms.BaseForm) -> str:
     return json.dumps(_values(form))
 
 
-def _shown(value: Any) -> str:
+def _shown(value: object) -> str:
     if value in (None, "", []):
         return "empty"
     if isinstance(value, bool):
@@ -77,6 +76,6 @@ def changes_since(fresh: forms.BaseForm, posted: QueryDict) -> tuple[QueryDict, 
     return data, changes
 
 
-def mark_of(data: Any) -> str:
+def mark_of(data: object) -> str:
     """A short name of stored data, to tell whether they are still the same."""
     return hashlib.sha256(json.dumps(data, sort_keys=True, default=str).encode()).hexdigest()[:16]

@@ -10,7 +10,7 @@ from vinter.web.forms import row_number
 from vinter.web.uploads import REFUSED
 
 
-def notices(request: HttpRequest) -> dict[str, Any]:
+def notices(request: HttpRequest) -> dict[str, object]:
     """The bin's entry that the address names, when it is the user's; and refused lines, once."""
     if not getattr(request, "user", None) or not request.user.is_authenticated:
         return {}

@@ -1,7 +1,7 @@
 """Everything a person owns is reached through its owner; what is someone else's does not exist. And the
 address under which others reach this Vinter."""
 
-from typing import Any, TypeVar
+from typing import TypeVar
 
 from django.conf import settings
 from django.contrib.auth.models import User
@@ -20,7 +20,7 @@ class Needed(BadInput):
 
     page = ""
 
-    def context(self) -> dict[str, Any]:
+    def context(self) -> dict[str, object]:
         """What the template shows."""
         return {}
 

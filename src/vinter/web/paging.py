@@ -3,23 +3,38 @@
 import operator
 from collections.abc import Sequence
 from functools import reduce
-from typing import Any
+from typing import TypeVar, overload
 
 from django.core.paginator import Page, Paginator
-from django.db.models import Q, QuerySet
+from django.db.models import Model, Q, QuerySet
 from django.http import HttpRequest
+
+V = TypeVar("V")
+R = TypeVar("R", bound=Model)
+
 
 SIZE = 24  # rows on a page
 MOST_WORDS = 8  # words of a search
 
 
-def page_of(request: HttpRequest, rows: Any, size: int = SIZE) -> "Page[Any]":
+@overload
+def page_of(request: HttpRequest, rows: "QuerySet[R]", size: int = SIZE) -> "Page[R]": ...
+
+
+@overload
+def page_of(request: HttpRequest, rows: list[V], size: int = SIZE) -> "Page[V]": ...
+
+
+def page_of(request: HttpRequest, rows: "QuerySet[R] | list[V]", size: int = SIZE) -> "Page[R] | Page[V]":
     """The page of rows that the address asks for (``page``, from 1); the nearest one where there is none
     such."""
-    return Paginator(rows, size).get_page(request.GET.get("page"))
+    wanted = request.GET.get("page")
+    if isinstance(rows, list):
+        return Paginator(rows, size).get_page(wanted)
+    return Paginator(rows, size).get_page(wanted)
 
 
-def searched(request: HttpRequest, rows: "QuerySet[Any]", fields: Sequence[str], day: str) -> "QuerySet[Any]":
+def searched(request: HttpRequest, rows: "QuerySet[R]", fields: Sequence[str], day: str) -> "QuerySet[R]":
     """Rows in which every word of the address's search (``q``) stands in one of the text fields, or, four
     digits long, is the year of the field ``day``."""
     for word in request.GET.get("q", "").split()[:MOST_WORDS]:

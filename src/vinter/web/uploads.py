@@ -5,7 +5,7 @@ import tempfile
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TypeVar
 
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
@@ -92,7 +92,7 @@ def measured_files(files: "Sequence[UploadedFile[bytes]]", least: int = 1) -> li
 
 
 def from_frames(
-    files: "Sequence[UploadedFile[bytes]]", least: int, find: Callable[..., V], *arguments: Any
+    files: "Sequence[UploadedFile[bytes]]", least: int, find: Callable[..., V], *arguments: object
 ) -> V:
     """What a function finds in uploaded frames (its first argument) and more arguments; in a process of the
     pool, after which the frames are forgotten."""
@@ -101,7 +101,7 @@ def from_frames(
         return found
 
 
-def found_in(find: Callable[..., V], saved: list[tuple[Path, str]], arguments: tuple[Any, ...]) -> V:
+def found_in(find: Callable[..., V], saved: list[tuple[Path, str]], arguments: tuple[object, ...]) -> V:
     """What a function finds in saved files; for a process of the pool."""
     frames = [decoded(path, name) for path, name in saved]
     with named(saved[0][1]):

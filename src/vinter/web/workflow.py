@@ -1,9 +1,18 @@
 """The head of every page: the steps of the work in order, and where the current shot stands in them."""
 
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING
 
 from django.urls import reverse
+
+if TYPE_CHECKING:
+    from datetime import date
+
+    from vinter.web.finish.models import Finish
+    from vinter.web.shots.models import Shot
+    from vinter.web.sites.models import Site
+    from vinter.web.stacks.models import Stack
+    from vinter.web.takes.models import Take
 
 
 @dataclass(frozen=True)
@@ -17,7 +26,7 @@ class StepLink:
     reached: bool
 
 
-def _skyline(site: Any, shot: Any) -> str | None:
+def _skyline(site: "Site | None", shot: "Shot | None") -> str | None:
     if site is None:
         return None
     return reverse("skyline", args=[site.pk]) + (f"?{shot.skyline_query}" if shot else "")
@@ -25,14 +34,14 @@ def _skyline(site: Any, shot: Any) -> str | None:
 
 def head(
     here: str,
-    site: Any = None,
-    shot: Any = None,
-    take: Any = None,
-    stack: Any = None,
-    finish: Any = None,
-    day: Any = None,
+    site: "Site | None" = None,
+    shot: "Shot | None" = None,
+    take: "Take | None" = None,
+    stack: "Stack | None" = None,
+    finish: "Finish | None" = None,
+    day: "date | None" = None,
     context: str = "",
-) -> dict[str, Any]:
+) -> dict[str, object]:
     """Template context of the page head. Give the furthest thing at hand; what came before follows from
     it."""
     stack = stack or (finish.stack if finish else None)

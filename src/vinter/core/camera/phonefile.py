@@ -11,7 +11,7 @@ from vinter.core.camera.phones import READ_NOISE, Lens, Phone
 from vinter.core.constants import FULL_FRAME_DIAGONAL_MM
 from vinter.core.errors import BadInput
 from vinter.core.json_input import read_json
-from vinter.core.versions import Schema
+from vinter.core.versions import Data, Schema
 
 FILE_KIND = "vinter-phone"
 PACKED = 0.8  # size of a RAW file against its bits: lossless packing, with a preview
@@ -28,7 +28,7 @@ class _PhoneFile(BaseModel):
 LENS = Schema("lens of a phone")
 
 
-def lens_from(data: dict[str, Any]) -> Lens:
+def lens_from(data: Data) -> Lens:
     """A lens from plain data (lists where it has tuples); BadInput names a field that is unknown or out of
     bounds."""
     data = {name: value for name, value in data.items() if name != "version"}

@@ -2,13 +2,13 @@
 
 from dataclasses import dataclass, replace
 from datetime import datetime
-from typing import Any
 
 from vinter.core.camera.projection import Pose
 from vinter.core.errors import BadInput
 from vinter.core.field.pointing import Turn, turn_to
 from vinter.core.ground.magnetic import declination
 from vinter.core.planning.picture import Wish, plan_picture
+from vinter.core.versions import Data
 
 ANOTHER_NIGHT = 86400.0  # s from the planned minute beyond which a picture is of another night
 THERE = 0.5  # degrees within which a camera points as planned
@@ -52,7 +52,7 @@ def wanted_at(wish: Wish, planned: Pose, own_pose: bool, unix: float) -> Pose:
         return planned
 
 
-def aimed(solved: dict[str, Any], wish: Wish, planned: Pose, own_pose: bool) -> Aimed:
+def aimed(solved: Data, wish: Wish, planned: Pose, own_pose: bool) -> Aimed:
     """What a solved picture (as ``solve_picture`` gives it) says of where a shot's camera points."""
     if not solved["pose"]:
         return Aimed(why=solved["why"] or "the picture was not solved")

@@ -45,7 +45,7 @@ class Line:
         return any(".ground." in c.path for c in self.ground)
 
 
-def _fields(part: Part, path: str, column: str) -> Iterator[tuple[str, FieldInfo, Any, str]]:
+def _fields(part: Part, path: str, column: str) -> Iterator[tuple[str, FieldInfo, object, str]]:
     for name, info in type(part).model_fields.items():
         value = getattr(part, name)
         inner = f"{path}.{name}"
@@ -60,7 +60,7 @@ def _bound(info: FieldInfo, kind: type[Ge] | type[Le]) -> float:
     return float(getattr(found, "ge" if kind is Ge else "le")) if found else 0.0
 
 
-def _control(path: str, info: FieldInfo, value: Any, shown: Shown) -> Control:
+def _control(path: str, info: FieldInfo, value: object, shown: Shown) -> Control:
     return Control(
         path=path,
         label=shown.label,

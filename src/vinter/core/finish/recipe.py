@@ -12,7 +12,7 @@ from vinter.core.errors import BadInput
 from vinter.core.finish import moves
 from vinter.core.finish.moves.base import MOVES, Move, Part
 from vinter.core.json_input import read_json
-from vinter.core.versions import Schema
+from vinter.core.versions import Data, Schema
 
 load_all(moves)
 M = TypeVar("M", bound=Move)
@@ -24,7 +24,7 @@ ZONE_PARTS = {
 }
 
 
-def _by_moves(old: dict[str, Any]) -> dict[str, Any]:
+def _by_moves(old: Data) -> Data:
     """Version 1 held numbers of sky and ground by zone, and those of some moves on the outside."""
     if any(key in old for key in MOVES if key != "core") or not old:
         return old  # written by hand in today's form
@@ -84,7 +84,7 @@ def parse_recipe(text: str | bytes, name: str = "recipe") -> RecipeParts:
     return recipe_from(read_json(text, name), name)
 
 
-def recipe_from(data: Any, name: str = "recipe") -> RecipeParts:
+def recipe_from(data: object, name: str = "recipe") -> RecipeParts:
     """A recipe from plain data of any version; BadInput names the field that is wrong."""
     if not isinstance(data, dict):
         raise BadInput(f"{name}: JSON: an object is wanted")

@@ -6,7 +6,6 @@ import zlib
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any
 from xml.sax.saxutils import escape
 
 import cv2
@@ -133,7 +132,7 @@ def write_linear_tiff(path: Path, rgb: npt.NDArray[np.float32], info: PictureInf
     _tiff(path, rgb, info, iccprofile=profile(info.space, linear=True))
 
 
-def _tiff(path: Path, rgb: U16 | npt.NDArray[np.float32], info: PictureInfo, **more: Any) -> None:
+def _tiff(path: Path, rgb: U16 | npt.NDArray[np.float32], info: PictureInfo, **more: object) -> None:
     with whole(path) as draft:
         tifffile.imwrite(
             draft,
@@ -152,7 +151,7 @@ def _dpi(info: PictureInfo) -> tuple[float, float]:
     return (info.dpi or SUFFICIENT_DPI,) * 2
 
 
-def _said(info: PictureInfo) -> dict[str, Any]:
+def _said(info: PictureInfo) -> dict[str, object]:
     """What a TIFF says of its picture."""
     xmp, named = _xmp(info), ((271, info.taken.make), (272, info.taken.model))
     return {

@@ -3,13 +3,12 @@
 import csv
 import io
 from collections.abc import Iterable, Sequence
-from typing import Any
 
 FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
 GUARD = "'"
 
 
-def guarded(value: Any) -> Any:
+def guarded(value: object) -> object:
     """A cell as it is written: text that begins like a formula gets an apostrophe before it; numbers and
     other text stay."""
     return f"{GUARD}{value}" if isinstance(value, str) and value.startswith(FORMULA_STARTS) else value
@@ -20,7 +19,7 @@ def unguarded(text: str) -> str:
     return text[1:] if text.startswith(GUARD) and text[1:].startswith(FORMULA_STARTS) else text
 
 
-def csv_text(columns: Sequence[str], rows: Iterable[Sequence[Any]]) -> str:
+def csv_text(columns: Sequence[str], rows: Iterable[Sequence[object]]) -> str:
     """A table as CSV, its first line the columns' names."""
     out = io.StringIO()
     writer = csv.writer(out)

@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
-from typing import Any
 
 from icalendar import Alarm, Calendar, Event
 
@@ -21,11 +20,11 @@ def _times(events: dict[str, list[float]]) -> dict[str, list[str]]:
     return {name: [iso(t) for t in times] for name, times in events.items()}
 
 
-def _moment(m: Moment) -> dict[str, Any]:
+def _moment(m: Moment) -> dict[str, object]:
     return {"time": iso(m.t), "altitude": round(m.altitude, 3), "azimuth": round(m.azimuth, 3)}
 
 
-def _window(w: Window) -> dict[str, Any]:
+def _window(w: Window) -> dict[str, object]:
     best = {
         **_moment(w.best),
         "tilt": round(w.best.tilt, 2),
@@ -44,7 +43,7 @@ def _window(w: Window) -> dict[str, Any]:
     }
 
 
-def night_data(night: Night, verdict: Verdict) -> dict[str, Any]:
+def night_data(night: Night, verdict: Verdict) -> dict[str, object]:
     """One night as plain JSON data."""
     return {
         "date": night.day.isoformat(),

@@ -158,6 +158,8 @@ def stops(times: list[float | None], at: npt.NDArray[np.float64]) -> list[tuple[
 def _from_geojson(text: str, name: str) -> list[Raw]:
     try:
         data = read_json(text, name)
+        if not isinstance(data, dict):
+            raise TypeError("no object")
         features = data["features"] if data.get("type") == "FeatureCollection" else [data]
     except (ValueError, AttributeError, KeyError, TypeError) as error:
         raise BadInput(f"{name}: not a GeoJSON file of points ({error})") from error

@@ -7,7 +7,6 @@ import shutil
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
 
 import cv2
 import numpy as np
@@ -68,7 +67,7 @@ def mapped_array(path: Path, shape: tuple[int, ...]) -> None:
         os.posix_fallocate(file.fileno(), 0, path.stat().st_size)
 
 
-def write_image(path: Path, picture: npt.NDArray[Any], parameters: Sequence[int] = ()) -> None:
+def write_image(path: Path, picture: npt.NDArray[np.generic], parameters: Sequence[int] = ()) -> None:
     """A picture, grey or RGB, in the format of its suffix, whole; OSError when it could not be written."""
     bgr = picture[..., ::-1] if picture.ndim == 3 else picture
     with whole(path) as draft:

@@ -37,6 +37,7 @@ from vinter.core.frames.metadata import Metadata
 from vinter.core.frames.opcodes import CorrectionNote
 from vinter.core.frames.reading import Colour, Frame, read_frame
 from vinter.core.parallel import end_with_parent
+from vinter.core.versions import Data
 
 MEMORY_BYTES = int(2.4 * 2**30)  # bytes, address space of a child with its libraries
 CPU_SECONDS = 40
@@ -102,7 +103,7 @@ class DecodingServer:
             self.end = _forked_server(theirs.fileno()) if forked else _own_server(theirs.fileno())
         self.socket = ours
 
-    def ask(self, path: Path, memory: int) -> dict[str, Any]:
+    def ask(self, path: Path, memory: int) -> Data:
         """Have a file decoded into a memory file; the server's answer. ConnectionError when it died."""
         socket.send_fds(self.socket, [json.dumps(str(path.resolve())).encode()], [memory])
         answer = self.socket.recv(MESSAGE)
@@ -149,7 +150,7 @@ class _Servers:
         self.gate = threading.BoundedSemaphore(SERVERS)
         self.idle: list[DecodingServer] = []
 
-    def ask(self, path: Path, memory: int) -> dict[str, Any]:
+    def ask(self, path: Path, memory: int) -> Data:
         with self.gate:
             for fresh in (False, True):
                 server = self.idle.pop() if self.idle and not fresh else DecodingServer()
@@ -200,7 +201,7 @@ def decoded(path: Path, label: str = "") -> Frame:
         os.close(memory)
 
 
-def _failure(answer: dict[str, Any], path: Path, label: str) -> str:
+def _failure(answer: Data, path: Path, label: str) -> str:
     """What went wrong in a child, as one true sentence; empty when nothing did."""
     if answer["error"]:
         return str(answer["error"]).replace(f"{path.resolve().parent}/", "").replace(path.name, label)
@@ -239,7 +240,7 @@ def _decode_in_child(path: Path, memory: int, errors: int, server: int) -> int:
     return 0
 
 
-def _forked(path: Path, memory: int, parent: socket.socket) -> dict[str, Any]:
+def _forked(path: Path, memory: int, parent: socket.socket) -> Data:
     """Status and words of a child that decodes a file; the child goes when the parent does."""
     heard, said = os.pipe()
     server = os.getpid()

@@ -45,19 +45,19 @@ class PlainBayer:
     orientation: int
 
 
-def rationals(value: Any) -> npt.NDArray[np.float64]:
+def rationals(value: object) -> npt.NDArray[np.float64]:
     """A tag's pairs of whole numbers as fractions."""
     flat = np.array(value, float).reshape(-1, 2)
     return np.asarray(flat[:, 0] / flat[:, 1])
 
 
-def numbers(value: Any, kind: int) -> npt.NDArray[np.float64]:
+def numbers(value: object, kind: int) -> npt.NDArray[np.float64]:
     """A tag's numbers, by its type."""
     return rationals(value) if kind in (5, 10) else np.atleast_1d(np.array(value, float))
 
 
 def colour_tags(
-    tags: Any,
+    tags: tifffile.TiffTags,
 ) -> tuple[npt.NDArray[np.float64] | None, npt.NDArray[np.float64] | None, int]:
     """The camera's white and its matrix from XYZ (None where absent), and how the picture is turned, by the
     tags of a file's first directory."""
@@ -69,14 +69,14 @@ def colour_tags(
     )
 
 
-def _sensor_page(file: tifffile.TiffFile) -> Any:
+def _sensor_page(file: tifffile.TiffFile) -> tifffile.TiffPage | None:
     """The directory with the sensor's mosaic, or None."""
     first: Any = file.pages[0]
     found = [p for p in (first, *(first.pages or ())) if p.tags.get(262) and int(p.tags[262].value) == CFA]
     return found[0] if len(found) == 1 else None
 
 
-def _unusual(page: Any) -> bool:
+def _unusual(page: tifffile.TiffPage) -> bool:
     tags = page.tags
     area = tags.get(ACTIVE_AREA)
     cut = area is not None and tuple(int(v) for v in area.value) != (0, 0, page.imagelength, page.imagewidth)
@@ -92,7 +92,7 @@ def _unusual(page: Any) -> bool:
     )
 
 
-def _black(page: Any) -> npt.NDArray[np.float64] | None:
+def _black(page: tifffile.TiffPage) -> npt.NDArray[np.float64] | None:
     tag = page.tags.get(50714)
     values = numbers(tag.value, tag.dtype) if tag else np.zeros(1)
     if values.size == 1:
@@ -100,7 +100,7 @@ def _black(page: Any) -> npt.NDArray[np.float64] | None:
     return values.reshape(2, 2) if values.size == 4 else None
 
 
-def _tiles_joined(page: Any) -> npt.NDArray[np.uint16] | None:
+def _tiles_joined(page: tifffile.TiffPage) -> npt.NDArray[np.uint16] | None:
     """Samples of a directory whose tiles or strips are lossless JPEG of the usual kind; None of any other."""
     if int(page.compression) != LOSSLESS_JPEG or page.jpegtables is not None:
         return None

@@ -3,11 +3,11 @@ somebody knows better."""
 
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 from zoneinfo import ZoneInfo
 
 from vinter.core.camera.phones import Phone
 from vinter.core.frames.metadata import TimeSource, in_zone
+from vinter.core.versions import Data
 
 ALIKE = 0.03  # relative difference of focal lengths within which a lens of Gear is the picture's
 
@@ -30,9 +30,7 @@ class LensFact:
     source: str
 
 
-def settled_time(
-    measure: dict[str, Any], corrections: Corrections, site_zone: str, place_zone: str
-) -> dict[str, Any]:
+def settled_time(measure: Data, corrections: Corrections, site_zone: str, place_zone: str) -> Data:
     """A stored measure's ``time`` (Unix s) and ``time_source``: the zone that somebody gives, else what the
     file knows, else the clock read in the zone of the picture's own place, else in the site's; less what the
     clock was fast. What the file said stays beside it."""
@@ -52,7 +50,7 @@ def settled_time(
     return {**measure, "time": time, "time_source": source, "file_time": said[0], "file_source": said[1]}
 
 
-def lens_fact(measure: dict[str, Any], corrections: Corrections, phone: Phone | None) -> LensFact | None:
+def lens_fact(measure: Data, corrections: Corrections, phone: Phone | None) -> LensFact | None:
     """The lens of a picture: as somebody says, as the file says, or by its focal length from a phone of Gear;
     None where none of them tells."""
     if corrections.f35:
@@ -71,7 +69,7 @@ def lens_fact(measure: dict[str, Any], corrections: Corrections, phone: Phone | 
     return LensFact(same[0].f35, "from Gear, by its pixels") if len(same) == 1 else None
 
 
-def time_words(measure: dict[str, Any], zone: str) -> str:
+def time_words(measure: Data, zone: str) -> str:
     """When a picture was taken, in a zone, and how that is known."""
     if measure.get("time") is None:
         return "no time in the file"

@@ -1,8 +1,8 @@
 """Pictures in FITS as frames: grey or colour, linear, with the time and place that their headers tell."""
 
+from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -14,7 +14,9 @@ FULL = 65535.0
 HIGHEST = 1.5  # largest float value that is still a share of full scale
 
 
-def fits_values(path: Path, check: Any) -> tuple[npt.NDArray[np.uint16], Metadata]:
+def fits_values(
+    path: Path, check: Callable[[Path, int, int], None]
+) -> tuple[npt.NDArray[np.uint16], Metadata]:
     """Upright RGB in 16 bits (h, w, 3) and metadata of a FITS file's first picture; ``check`` is told its
     size. BadInput when it holds none."""
     from astropy.io import fits
@@ -33,11 +35,11 @@ def fits_values(path: Path, check: Any) -> tuple[npt.NDArray[np.uint16], Metadat
         raise BadInput(f"{path.name}: not a FITS file that can be read ({error})") from error
 
 
-def _as_rgb(data: npt.NDArray[Any], path: Path) -> npt.NDArray[np.uint16]:
+def _as_rgb(data: npt.NDArray[np.generic], path: Path) -> npt.NDArray[np.uint16]:
     if data.ndim == 3 and data.shape[0] not in (1, 3):
         raise BadInput(f"{path.name}: a FITS cube of {data.shape[0]} planes is neither grey nor colour")
-    planes = np.moveaxis(data, 0, -1) if data.ndim == 3 else data[..., None]
-    planes = np.nan_to_num(planes[::-1].astype(np.float64))  # rows are stored from the bottom
+    shown = np.moveaxis(data, 0, -1) if data.ndim == 3 else data[..., None]
+    planes = np.nan_to_num(shown[::-1].astype(np.float64))  # rows are stored from the bottom
     if np.issubdtype(data.dtype, np.floating):
         top = float(planes.max(initial=0.0))
         planes = planes * (FULL if top <= HIGHEST else FULL / top)
@@ -48,11 +50,11 @@ def _as_rgb(data: npt.NDArray[Any], path: Path) -> npt.NDArray[np.uint16]:
     return np.ascontiguousarray(np.repeat(out, 3, axis=2) if out.shape[2] == 1 else out)
 
 
-def _metadata(header: Any) -> Metadata:
+def _metadata(header: Mapping[str, str | float | None]) -> Metadata:
     def number(*names: str) -> float | None:
         for name in names:
             try:
-                value = float(header[name])
+                value = float(header[name] or "")
             except (KeyError, TypeError, ValueError):
                 continue
             if np.isfinite(value):
@@ -80,7 +82,7 @@ def _metadata(header: Any) -> Metadata:
     )
 
 
-def _time(header: Any) -> float | None:
+def _time(header: Mapping[str, str | float | None]) -> float | None:
     """Unix seconds of a header's start of the exposure, which FITS gives in UTC."""
     day = str(header.get("DATE-OBS") or "").strip()
     if "T" not in day and header.get("TIME-OBS"):

@@ -16,7 +16,7 @@ from vinter.core.frames.psf_map import Cell, cells, diagnosis
 from vinter.core.frames.reading import Frame
 from vinter.core.frames.stars import Background, Detection, background, find_stars
 from vinter.core.frames.streaks import find_streaks
-from vinter.core.versions import Schema
+from vinter.core.versions import Data, Schema
 from vinter.core.words import count_of
 
 F32 = npt.NDArray[np.float32]
@@ -345,7 +345,7 @@ def _without_standing(measures: list[Measure]) -> list[Measure]:
 MEASURE = Schema("measure of a frame")
 
 
-def stored_measure(data: dict[str, Any]) -> Measure:
+def stored_measure(data: Data) -> Measure:
     """A measure from data that were stored: a number that is missing there takes its default (0 where it has
     none), and a time that no photograph can be of is none."""
     data = {name: value for name, value in data.items() if name != "version"}

@@ -32,7 +32,7 @@ class MergedLinear:
     orientation: int
 
 
-def _linear_page(file: tifffile.TiffFile) -> Any:
+def _linear_page(file: tifffile.TiffFile) -> tifffile.TiffPage | None:
     """The directory with linear RGB that only this module unpacks, or None."""
     first: Any = file.pages[0]
     for page in (first, *(first.pages or ())):
@@ -43,13 +43,13 @@ def _linear_page(file: tifffile.TiffFile) -> Any:
     return None
 
 
-def _level(page: Any, code: int, usual: float) -> float:
+def _level(page: tifffile.TiffPage, code: int, usual: float) -> float:
     tag = page.tags.get(code)
     return float(numbers(tag.value, tag.dtype).max()) if tag else usual
 
 
 def _in_16_bits(
-    values: npt.NDArray[Any], black: float, white: float
+    values: npt.NDArray[np.generic], black: float, white: float
 ) -> tuple[npt.NDArray[np.uint16], float, float]:
     """Floating-point light as 16 bits with its black and white: what is brighter than white keeps its place
     up to ``HIGHEST`` times as much."""

@@ -12,6 +12,8 @@ from zoneinfo import ZoneInfo
 import tifffile
 from PIL import Image
 
+from vinter.core.versions import Data
+
 EXIF_POINTER, GPS_POINTER = 34665, 34853
 OLD_FIX = 400.0  # s by which a GPS stamp may be older than the exposure
 ZONES = (
@@ -86,13 +88,13 @@ def in_zone(local: float, zone: ZoneInfo) -> float:
     return shown.replace(tzinfo=zone).timestamp()
 
 
-def _number(value: Any) -> float | None:
+def _number(value: object) -> float | None:
     """A number of a tag; None for what is none, as 0/0 or 1/0 in files of careless writers."""
     try:
         if isinstance(value, tuple):
             found = float(value[0]) / float(value[1]) if len(value) > 1 else float(value[0])
         else:
-            found = float(value)
+            found = float(value)  # type: ignore[arg-type]
     except (TypeError, ValueError, IndexError, ZeroDivisionError, OverflowError):
         return None
     return found if isfinite(found) else None
@@ -103,7 +105,7 @@ def believable(unix: float) -> bool:
     return EARLIEST <= unix < LATEST
 
 
-def _clock(exif: dict[str, Any], tags: dict[str, Any]) -> float | None:
+def _clock(exif: Data, tags: Data) -> float | None:
     """What the camera's clock showed, as if it were UTC."""
     for name, sub in (
         ("DateTimeOriginal", "SubsecTimeOriginal"),
@@ -121,7 +123,7 @@ def _clock(exif: dict[str, Any], tags: dict[str, Any]) -> float | None:
     return None
 
 
-def _offset(text: Any) -> float | None:
+def _offset(text: object) -> float | None:
     """Seconds east of Greenwich of an offset like +02:00; None for what is none."""
     found = re.fullmatch(r"([+-])(\d\d):?(\d\d)", str(text or "").strip("\0 "))
     if found is None or int(found[2]) > 15 or int(found[3]) > 59:
@@ -129,7 +131,7 @@ def _offset(text: Any) -> float | None:
     return (-1.0 if found[1] == "-" else 1.0) * (3600.0 * int(found[2]) + 60.0 * int(found[3]))
 
 
-def _gps_moment(gps: Any) -> float | None:
+def _gps_moment(gps: object) -> float | None:
     """Unix seconds of a GPS stamp; None where date or time is missing."""
     if not isinstance(gps, dict):
         return None
@@ -144,7 +146,7 @@ def _gps_moment(gps: Any) -> float | None:
     return found if believable(found) else None
 
 
-def _moment(exif: dict[str, Any], tags: dict[str, Any]) -> tuple[float | None, TimeSource, float | None]:
+def _moment(exif: Data, tags: Data) -> tuple[float | None, TimeSource, float | None]:
     """Time, where it comes from, and what the camera's clock showed.
 
     A GPS stamp may be some minutes old, as the last fix was; it names the zone of the clock, whose seconds
@@ -163,7 +165,7 @@ def _moment(exif: dict[str, Any], tags: dict[str, Any]) -> tuple[float | None, T
     return local, TimeSource.UNKNOWN, local
 
 
-def _three(value: Any) -> tuple[float, float, float] | None:
+def _three(value: object) -> tuple[float, float, float] | None:
     """Three rationals, as numbers or as numerators and denominators in turn."""
     parts = list(value) if isinstance(value, (tuple, list)) else []
     if len(parts) == 6:
@@ -174,7 +176,7 @@ def _three(value: Any) -> tuple[float, float, float] | None:
     return found[0] or 0.0, found[1] or 0.0, found[2] or 0.0
 
 
-def _degrees(value: Any, sign: str) -> float | None:
+def _degrees(value: object, sign: str) -> float | None:
     """Degrees of three rationals and a letter."""
     found = _three(value)
     if found is None:
@@ -183,7 +185,7 @@ def _degrees(value: Any, sign: str) -> float | None:
     return -size if sign.strip("\0 ").upper() in ("S", "W") else size
 
 
-def _place(gps: Any) -> tuple[float, float] | None:
+def _place(gps: object) -> tuple[float, float] | None:
     """Latitude and longitude of a GPS block by name; None where it tells none, or the place of a writer that
     knew none (0, 0)."""
     if not isinstance(gps, dict):
@@ -195,12 +197,12 @@ def _place(gps: Any) -> tuple[float, float] | None:
     return round(lat, 6), round(lon, 6)
 
 
-def _text(value: Any) -> str:
+def _text(value: object) -> str:
     """A text as people write it: without padding, blanks once."""
     return " ".join(str(value or "").replace("\0", " ").split())
 
 
-def _from_tags(tags: dict[str, Any], exif: dict[str, Any]) -> Metadata:
+def _from_tags(tags: Data, exif: Data) -> Metadata:
     iso = _number(exif.get("ISOSpeedRatings"))
     time, source, local = _moment(exif, tags)
     gps: dict[str, Any] = found if isinstance(found := tags.get("GPSTag"), dict) else {}
@@ -225,7 +227,7 @@ def _from_tags(tags: dict[str, Any], exif: dict[str, Any]) -> Metadata:
     )
 
 
-def tiff_tags(path: Path) -> tuple[dict[str, Any], dict[str, Any]]:
+def tiff_tags(path: Path) -> tuple[Data, Data]:
     """Tags of the first directory of a TIFF-like file (DNG included) and of its EXIF block, by name."""
     with tifffile.TiffFile(path) as file:
         first: Any = file.pages[0]

@@ -4,7 +4,6 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -288,7 +287,7 @@ def _as_uint16(data: npt.NDArray[np.generic], path: Path) -> npt.NDArray[np.uint
     raise BadInput(f"{path.name}: pixels of type {data.dtype} are not supported")
 
 
-def _tiff_values(path: Path) -> npt.NDArray[Any]:
+def _tiff_values(path: Path) -> npt.NDArray[np.generic]:
     """Pixels of a TIFF's first picture; its size is judged before anything is unpacked."""
     with tifffile.TiffFile(path) as tif:
         page = tif.pages[0]

@@ -1,7 +1,6 @@
 """Finding and measuring stars on the half-size green plane. All results are in full-frame pixels."""
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -75,7 +74,7 @@ def background(plane: F32) -> Background:
     return Background(level, float(found.globalrms), plane - level)
 
 
-def _extracted(signal: F32, pixels: int, **how: Any) -> npt.NDArray[Any] | None:
+def _extracted(signal: F32, pixels: int, **how: object) -> npt.NDArray[np.void] | None:
     """What the extraction finds with room for this number of pixels; None when there are more."""
     sep.set_extract_pixstack(pixels)
     try:

@@ -1,13 +1,16 @@
 """The time zone of a place, found offline."""
 
 from functools import cache
-from typing import Any
+from typing import TYPE_CHECKING
 
 from vinter.core.errors import BadInput
 
+if TYPE_CHECKING:
+    from timezonefinder import TimezoneFinder
+
 
 @cache
-def _finder() -> Any:
+def _finder() -> "TimezoneFinder":
     from timezonefinder import TimezoneFinder  # a third of a second, for few processes
 
     return TimezoneFinder()

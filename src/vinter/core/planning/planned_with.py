@@ -1,12 +1,10 @@
 """What a plan was made with, kept beside it, and what of that has changed since."""
 
-from typing import Any
-
 from vinter.core.camera.phones import Lens
 from vinter.core.sky.glow import site_zenith
 from vinter.core.sky.site import Site
 from vinter.core.sky.thresholds import MOVABLE, Thresholds
-from vinter.core.versions import Schema
+from vinter.core.versions import Data, Schema
 
 LENS_WORDS = {
     "focal": "the lens's focal length, mm",
@@ -36,7 +34,7 @@ def zenith_of(site: Site) -> float:
     return round(site_zenith(site).value, 2)
 
 
-def snapshot(site: Site, lens: Lens, limits: Thresholds) -> dict[str, Any]:
+def snapshot(site: Site, lens: Lens, limits: Thresholds) -> Data:
     """Site, lens and thresholds as plain data, to store with a plan."""
     return {
         "zenith": zenith_of(site),
@@ -48,11 +46,11 @@ def snapshot(site: Site, lens: Lens, limits: Thresholds) -> dict[str, Any]:
     }
 
 
-def _plain(value: Any) -> Any:
+def _plain(value: object) -> object:
     return [[*map(float, pair)] for pair in value] if isinstance(value, tuple) else value
 
 
-def _shown(value: Any) -> str:
+def _shown(value: object) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, list):
@@ -60,7 +58,7 @@ def _shown(value: Any) -> str:
     return f"{value:g}" if isinstance(value, int | float) else str(value)
 
 
-def changes(before: dict[str, Any], now: dict[str, Any]) -> list[str]:
+def changes(before: Data, now: Data) -> list[str]:
     """What of two snapshots differs, each as a sentence; empty when the first was never taken."""
     if not before:
         return []

@@ -2,7 +2,6 @@
 
 from dataclasses import asdict, dataclass, field
 from datetime import datetime
-from typing import Any
 
 import numpy as np
 
@@ -22,7 +21,7 @@ from vinter.core.sky.site import Site
 from vinter.core.sky.sun_safety import check_sun
 from vinter.core.sky.target_track import STAND_IN, track
 from vinter.core.sky.targets import CORE, Target, position
-from vinter.core.versions import Schema
+from vinter.core.versions import Data, Schema
 
 GROUND_SHARE = 0.16  # share of the frame's height that a level horizon leaves to the ground
 NAMED_COST = 0.7  # mag from which the Moon or twilight is named as what drowns a target
@@ -44,7 +43,7 @@ class ShotPlan:
         default_factory=list
     )  # px at the chosen shutter, 9 x 9 over the frame
 
-    def data(self) -> dict[str, Any]:
+    def data(self) -> Data:
         """Plain JSON data, with the version of their form."""
         return SHOT_PLAN.stamped(asdict(self))
 

@@ -8,11 +8,13 @@ import warnings
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from functools import cache, lru_cache
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from skyfield.api import Loader, Star
+from skyfield.api import Loader, Star, Time, Timescale
+from skyfield.jpllib import SpiceKernel
+from skyfield.positionlib import Barycentric
+from skyfield.vectorlib import VectorFunction
 from skyfield_data import get_skyfield_data_path
 
 from vinter.core.errors import BadInput
@@ -30,14 +32,14 @@ GALACTIC_CENTRE = (266.41683, -29.00781)  # Sgr A*, ICRS right ascension and dec
 
 
 @cache
-def _kernel() -> tuple[Any, Any]:
+def _kernel() -> tuple[Timescale, SpiceKernel]:
     # Earth-orientation tables age; without them the error stays under a second until 2030.
     warnings.filterwarnings("ignore", message=".*has expired", category=RuntimeWarning)
     load = Loader(get_skyfield_data_path(), verbose=False)
     return load.timescale(builtin=True), load("de421.bsp")
 
 
-def skyfield_time(unix: Array) -> Any:
+def skyfield_time(unix: Array) -> Time:
     """skyfield Time of Unix seconds (leap seconds handled through calendar dates)."""
     timescale, _ = _kernel()
     moments = [datetime.fromtimestamp(float(u), UTC) for u in np.atleast_1d(unix)]
@@ -93,14 +95,14 @@ def _year_grid(year: int) -> Array:
 
 
 @lru_cache(maxsize=4)
-def _year_frames(year: int) -> tuple[Any, Any, Array]:
+def _year_frames(year: int) -> tuple[Time, Barycentric, Array]:
     """skyfield Time, the Earth's positions and the rotations to the equator of date on a year's grid."""
     t = skyfield_time(_year_grid(year))
     _, bodies = _kernel()
     return t, bodies["earth"].at(t), np.asarray(t.M)
 
 
-def _spline_of_date(year: int, body: Any) -> Curve:
+def _spline_of_date(year: int, body: VectorFunction | Star) -> Curve:
     _, earth, to_date = _year_frames(year)
     au = earth.observe(body).apparent().position.au
     return Curve(_year_grid(year), np.einsum("ijt,jt->ti", to_date, au) * AU_KM)

@@ -5,9 +5,9 @@ import io
 import json
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
-from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 from sgp4 import omm
 from skyfield.api import EarthSatellite, wgs84
 
@@ -59,9 +59,11 @@ def error_seconds(days: float) -> float:
     return float(1.0 + 2.0 * days**1.5)
 
 
-def _from_fields(fields: dict[str, Any], name: str) -> EarthSatellite:
+def _from_fields(fields: object, name: str) -> EarthSatellite:
     timescale, _ = eph._kernel()
     try:
+        if not isinstance(fields, dict):
+            raise TypeError("a satellite that is no object")
         return EarthSatellite.from_omm(timescale, {k: str(v) for k, v in fields.items()})
     except (KeyError, ValueError, TypeError) as error:
         raise BadInput(f"{name}: orbital elements lack or spoil {error}") from error
@@ -178,7 +180,7 @@ def made_up(day: date) -> bytes:
     ).encode()
 
 
-def _runs(flags: Any) -> list[tuple[int, int]]:
+def _runs(flags: npt.NDArray[np.bool_]) -> list[tuple[int, int]]:
     edges = np.flatnonzero(np.diff(np.r_[False, flags, False].astype(int)))
     return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
 
@@ -190,7 +192,7 @@ class _Watch:
     satellite: EarthSatellite
     site: Site
 
-    def seen(self, t: Array) -> tuple[Array, Array, Any]:
+    def seen(self, t: Array) -> tuple[Array, Array, npt.NDArray[np.bool_]]:
         """Altitudes and azimuths (degrees) at Unix times, and whether it is up and lit."""
         timescale, bodies = eph._kernel()
         moments = timescale.from_datetimes([datetime.fromtimestamp(float(u), UTC) for u in t])

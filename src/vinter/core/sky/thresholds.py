@@ -6,15 +6,16 @@ A school is one function and one entry of ``SCHOOLS``.
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, fields
-from typing import Any
+from typing import Any, TypeVar
 
 from vinter.core.errors import BadInput
 from vinter.core.sky.targets import Target
 
+N = TypeVar("N", int, float)
 STRICT_LIT, GENEROUS_LIT = 20.0, 33.0  # per cent; where the other thin-Moon schools draw their line
 
 
-def _line(default: float, label: str, low: float, high: float, note: str = "") -> Any:
+def _line(default: N, label: str, low: float, high: float, note: str = "") -> N:
     """A threshold a person may move, with its label, bounds and a note on how others draw it."""
     return field(default=default, metadata={"label": label, "low": low, "high": high, "note": note})
 

@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 from functools import partial
 from itertools import pairwise
 from pathlib import Path
-from typing import Any
 
 import cv2
 import numpy as np
@@ -23,6 +22,7 @@ from vinter.core.stack.file import left_out_of, replace_picture, restate
 from vinter.core.stack.lucky import file_frame
 from vinter.core.stack.pipeline import Settings, stack
 from vinter.core.stack.report import REPORT
+from vinter.core.versions import Data
 
 F32 = npt.NDArray[np.float32]
 Plane = npt.NDArray[np.float32]
@@ -322,7 +322,7 @@ def stack_bracket(
     stop: Callable[[], bool] = lambda: False,
     spill_root: Path | None = None,
     keep: Path | None = None,
-) -> dict[str, Any]:
+) -> Data:
     """A bracket as a stack's files: sky mask, colours and lens are found on the reference frame, its light is
     that of all. The report is a stack's of one frame, with ``bracket``."""
     progress("merging the exposures", 0.05)

@@ -7,15 +7,16 @@ import os
 import pickle
 from collections.abc import Callable, Iterable
 from pathlib import Path
-from typing import Any
+from typing import TypeVar, cast
 
 from vinter.core.formats.whole import whole
 
+V = TypeVar("V")
 SUM_BYTES = 32  # bytes of the SHA-256 that stands before what is kept
 FORMAT = 4  # version; raise it when what is kept changes its meaning
 
 
-def key_of(*parts: Any) -> str:
+def key_of(*parts: object) -> str:
     """A name for what depends on these parts (JSON data or paths) and on the code's version."""
     from vinter import __version__
 
@@ -23,7 +24,7 @@ def key_of(*parts: Any) -> str:
     return hashlib.sha256(text.encode()).hexdigest()[:24]
 
 
-def stamp(path: Path) -> list[Any]:
+def stamp(path: Path) -> list[object]:
     """What tells one state of a file from another, without reading it."""
     there = path.stat()
     return [str(path.resolve()), there.st_size, there.st_mtime_ns]
@@ -45,7 +46,7 @@ class StageCache:
         """Where a kept file lies."""
         return self.folder / f"{key}{suffix}"
 
-    def found(self, key: str) -> Any | None:
+    def found(self, key: str) -> object | None:
         """What was kept under a key; None when nothing was, or when it cannot be read."""
         path = self.path(key, ".pickle")
         try:
@@ -53,23 +54,23 @@ class StageCache:
             kept, sum_of_it = data[SUM_BYTES:], data[:SUM_BYTES]
             if hashlib.sha256(kept).digest() != sum_of_it:  # looked at before anything of it is believed
                 return None
-            value = pickle.loads(kept)
+            value: object = pickle.loads(kept)
             os.utime(path)
         except (OSError, EOFError, pickle.UnpicklingError, AttributeError, ImportError):
             return None
         return value
 
-    def keep(self, key: str, value: Any) -> None:
+    def keep(self, key: str, value: object) -> None:
         """Keep a value, behind the sum by which it is known to be whole."""
         data = pickle.dumps(value)
         with whole(self.path(key, ".pickle"), lasting=False) as draft:
             draft.write_bytes(hashlib.sha256(data).digest() + data)
 
-    def made(self, key: str, make: Callable[[], Any]) -> tuple[Any, bool]:
+    def made(self, key: str, make: Callable[[], V]) -> tuple[V, bool]:
         """The kept value or a new one, and whether it was kept."""
-        value = self.found(key)
-        if value is not None:
-            return value, True
+        kept = self.found(key)
+        if kept is not None:
+            return cast(V, kept), True
         value = make()
         self.keep(key, value)
         return value, False

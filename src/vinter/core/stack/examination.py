@@ -23,6 +23,7 @@ from vinter.core.stack.options import EVEN
 from vinter.core.stack.photometry.measured_sky import measure_sky
 from vinter.core.stack.photometry.vignetting import measure_vignetting
 from vinter.core.stack.plate_solve import Solution, solve_around, solve_turned
+from vinter.core.versions import Data
 
 F32 = npt.NDArray[np.float32]
 Array = npt.NDArray[np.float64]
@@ -140,7 +141,7 @@ def pose_of(field: Solution, site: Site, unix: float) -> Pose:
     return Pose(azimuth, altitude, roll)
 
 
-def examine(path: Path, known: Circumstances, corners: str = EVEN) -> dict[str, Any]:
+def examine(path: Path, known: Circumstances, corners: str = EVEN) -> Data:
     """What the stars of a stack's file tell, as data of its report: ``field``, ``pose``, ``sky``,
     ``corners``, ``lamps`` (None or empty where it is not known), ``unsolved``, why there is no field, and
     ``sky_unmeasured``, why its brightness was not measured though there is one.

@@ -17,6 +17,7 @@ from vinter.core.formats.exif import Taken, taken_from
 from vinter.core.formats.whole import whole, write_image
 from vinter.core.frames.reading import Colour
 from vinter.core.stack.plate_solve import Solution, field_from
+from vinter.core.versions import Data
 
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
@@ -87,7 +88,7 @@ def about_from(text: str) -> About:
     )
 
 
-def colour_from(data: dict[str, Any]) -> Colour:
+def colour_from(data: Data) -> Colour:
     """Colours from stored data; neutral where they hold none."""
     try:
         n = [float(v) for v in data["neutral"]]
@@ -123,7 +124,7 @@ def replace_picture(path: Path, rgb: F32, mask: U8 | None = None) -> None:
         tifffile.imwrite(draft, rgb, photometric="rgb", description=about.text(), compression=None)
 
 
-def keep_solved(path: Path, solved: Solution | None, measured: dict[str, Any] | None = None) -> None:
+def keep_solved(path: Path, solved: Solution | None, measured: Data | None = None) -> None:
     """Write a solved field, and what was measured by it, into a stack's file, so that they go where it
     goes."""
     restate(path, lambda about: replace(about, solved=solved, measured=measured or about.measured))

@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
 import cv2
 import numpy as np
@@ -104,7 +103,7 @@ def star_light(signal: F32, stars: Stars) -> F32:
     return np.asarray(found, np.float32)
 
 
-def save_whole(path: Path, data: npt.NDArray[Any]) -> None:
+def save_whole(path: Path, data: npt.NDArray[np.generic]) -> None:
     """Write an array so that it is there whole or not at all."""
     with whole(path, lasting=False) as draft, draft.open("wb") as file:
         np.save(file, data)

@@ -8,7 +8,6 @@ own detail, first as a whole, then in fields that the air moves each by itself.
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import cv2
 import numpy as np
@@ -24,6 +23,7 @@ from vinter.core.frames.reading import Colour
 from vinter.core.parallel import Cancelled
 from vinter.core.stack.file import About, write_stack
 from vinter.core.stack.report import REPORT
+from vinter.core.versions import Data
 
 F32 = npt.NDArray[np.float32]
 Array = npt.NDArray[np.float64]
@@ -287,7 +287,7 @@ def stack_files(paths: list[Path], share: float, out: Path) -> Lucky:
     return made
 
 
-def lucky_report(made: Lucky, names: list[str]) -> dict[str, Any]:
+def lucky_report(made: Lucky, names: list[str]) -> Data:
     """What happened, in the form of a stack's report; ``names`` are the files'."""
     return {
         "version": REPORT.version,

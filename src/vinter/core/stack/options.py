@@ -11,7 +11,7 @@ from typing import Any
 
 from vinter.core.errors import BadInput
 from vinter.core.stack.combining.methods import KAPPA, Method
-from vinter.core.versions import Schema
+from vinter.core.versions import Data, Schema
 
 EVEN, LEAVE = "auto", "off"
 OPTIONS_STORED = Schema("options of a stack")
@@ -71,7 +71,7 @@ class Option:
         return said.get(str(value), f"{value:g}" if isinstance(value, float) else str(value))
 
 
-def _entry(label: str, help: str, **more: Any) -> dict[str, Any]:
+def _entry(label: str, help: str, **more: object) -> Data:
     return {"label": label, "help": help, **more}
 
 
@@ -172,7 +172,7 @@ class Options:
             object.__setattr__(self, option.name, value)
         object.__setattr__(self, "method", Method(self.method))
 
-    def stored(self) -> dict[str, Any]:
+    def stored(self) -> Data:
         """As plain data, by name."""
         return OPTIONS_STORED.stamped({name: asdict(self)[name] for name in OPTIONS})
 

@@ -11,7 +11,7 @@ from concurrent.futures import Executor
 from dataclasses import dataclass, replace
 from importlib import import_module
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import cv2
 import numpy as np
@@ -94,7 +94,7 @@ def _first_pass(
 ) -> list[Ingested]:
     """Frames read, cleaned and measured, or found in the cache; those that cannot be read say so."""
     keys = [key_of("frame", stamp(p), calibration) for p in paths]
-    found = [run.cache.found(k) for k in keys]
+    found = [cast(Ingested | None, run.cache.found(k)) for k in keys]
     whole = [f is not None and not f.error and f.spill.exists() for f in found]
     futures = {
         run.pool.submit(ingest, p, run.cache.path(k, ".npy"), masters): i

@@ -1,7 +1,6 @@
 """Where a stack points: its stars matched to the catalogue, from a known time, place and rough pose."""
 
 from dataclasses import dataclass, replace
-from typing import Any
 
 import cv2
 import numpy as np
@@ -25,6 +24,7 @@ from vinter.core.sky.catalogue import stars_to, to_horizon
 from vinter.core.sky.refraction import lifted, lowered
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import CLOUDS, CORE, constellations
+from vinter.core.versions import Data
 
 Array = npt.NDArray[np.float64]
 FAINTEST = 6.0
@@ -142,7 +142,7 @@ class Solution:
         return np.asarray(np.degrees(np.arcsin(np.clip(up, -1, 1))))
 
 
-def field_from(stored: dict[str, Any]) -> Solution:
+def field_from(stored: Data) -> Solution:
     """A field as it is kept as JSON, of any version."""
     return Solution(**{**stored, **{name: tuple(stored.get(name) or ()) for name in ("zenith", "axis")}})
 

@@ -7,7 +7,6 @@ Every stage is found in the cache or made anew (``Run.stage``).
 from concurrent.futures import Executor, Future
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
 
 import cv2
 import numpy as np
@@ -57,7 +56,7 @@ class PreparedFrames:
 
 
 def _moving(
-    frames: list[tuple[Path, npt.NDArray[np.int64] | None]], homographies: list[Any]
+    frames: list[tuple[Path, npt.NDArray[np.int64] | None]], homographies: list[npt.NDArray[np.float64]]
 ) -> tuple[U8, U8]:
     """What surely is no sky and what surely is, of frames on disk; for a pool process."""
     quiet_worker()
@@ -126,7 +125,7 @@ def _sky_mask(frames: list[Ingested], registration: Registration, seeds: _MaskSe
     )
 
 
-def _travel(homographies: list[Any], size: tuple[int, int]) -> float:
+def _travel(homographies: list[npt.NDArray[np.float64]], size: tuple[int, int]) -> float:
     """How far the sky's centre moves over the frames, px."""
     there = [h @ np.array([size[0] / 2, size[1] / 2, 1.0]) for h in homographies]
     places = np.array([p[:2] / p[2] for p in there])

@@ -1,7 +1,6 @@
 """What a stack reports: which frames, how well aligned, how much less noise, how wide the stars."""
 
 from dataclasses import asdict
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -14,10 +13,10 @@ from vinter.core.stack.photometry.normalization import Normalization
 from vinter.core.stack.plate_solve import Solution
 from vinter.core.stack.registration.groups import Registration
 from vinter.core.stack.registration.star_matching import Alignment
-from vinter.core.versions import Schema
+from vinter.core.versions import Data, Schema
 
 
-def _tripod_and_significance(report: dict[str, Any]) -> dict[str, Any]:
+def _tripod_and_significance(report: Data) -> Data:
     """Version 1 called the tripod's frames "stand" and a fall-off that can be trusted "told"."""
     if "stand" in report:
         report["tripod"] = report.pop("stand")
@@ -27,7 +26,7 @@ def _tripod_and_significance(report: dict[str, Any]) -> dict[str, Any]:
     return report
 
 
-def _what_was_looked_at(report: dict[str, Any]) -> dict[str, Any]:
+def _what_was_looked_at(report: Data) -> Data:
     """Version 2 counted the reference among the frames whose ground was compared with it, called a tripod
     held that nobody looked at, let the noise fall by more than the root of the frames, and left the sky that
     a pixel sees out of the fall-off."""
@@ -47,7 +46,7 @@ def _what_was_looked_at(report: dict[str, Any]) -> dict[str, Any]:
     return report
 
 
-def _kinds(report: dict[str, Any]) -> dict[str, Any]:
+def _kinds(report: Data) -> Data:
     """Version 3 called joining and taking the sharpest methods of a stack."""
     kind = report.get("method") if report.get("method") in ("join", "lucky") else "stack"
     if kind != "stack":
@@ -58,7 +57,7 @@ def _kinds(report: dict[str, Any]) -> dict[str, Any]:
 REPORT = Schema("stack report", (_tripod_and_significance, _what_was_looked_at, _kinds))
 
 
-def _frame_row(frame: Ingested, alignment: Alignment) -> dict[str, Any]:
+def _frame_row(frame: Ingested, alignment: Alignment) -> Data:
     assert frame.measure is not None
     return {
         "file": frame.path.name,
@@ -73,7 +72,7 @@ def _frame_row(frame: Ingested, alignment: Alignment) -> dict[str, Any]:
     }
 
 
-def _taken(frame: Ingested) -> dict[str, Any]:
+def _taken(frame: Ingested) -> Data:
     """What the reference's file says of when, where and through what it was taken."""
     m = frame.measure
     assert m is not None
@@ -96,7 +95,7 @@ def build(
     tiles: list[Done],
     widths: tuple[float, float],
     mask: npt.NDArray[np.uint8],
-) -> dict[str, Any]:
+) -> Data:
     """The report as plain JSON data; noise as shares of full scale, widths and residuals in px."""
     alignments, model, reference = registration.alignments, registration.model, registration.reference
     used = sum(a.used for a in alignments)
@@ -137,7 +136,7 @@ def build(
     }
 
 
-def joined_report(field: Solution, joined: dict[str, Any], parts: list[dict[str, Any]]) -> dict[str, Any]:
+def joined_report(field: Solution, joined: Data, parts: list[Data]) -> Data:
     """The report of a picture joined of stacks: what joining found, the field, and the frames of all
     parts."""
     rows = [row for part in parts for row in part.get("frames", [])]
@@ -161,7 +160,7 @@ def of_frames(
     registration: Registration,
     shifts: dict[int, CameraShift],
     normalizations: list[Normalization],
-) -> dict[str, Any]:
+) -> Data:
     """What was found of each frame's ground and light, by the order of the frames, and what it says of the
     tripod."""
     rows = []

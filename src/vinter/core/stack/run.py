@@ -5,11 +5,13 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import Executor, Future
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from vinter.core.parallel import collected
 from vinter.core.stack.cache import StageCache
 from vinter.core.stack.settings import Settings
+
+V = TypeVar("V")
 
 Progress = Callable[[str, float], None]
 
@@ -28,15 +30,15 @@ class Run:
     reused: dict[str, Any] = field(default_factory=dict)
 
     def gather(
-        self, futures: dict[Future[Any], int], label: str, start: float, end: float
-    ) -> Iterator[tuple[int, Any]]:
+        self, futures: dict[Future[V], int], label: str, start: float, end: float
+    ) -> Iterator[tuple[int, V]]:
         """Keys and results as they come, with progress between two shares of the whole; stops when asked
         to."""
         return collected(
             futures, self.stop, lambda done, n: self.progress(label, start + (end - start) * done / n)
         )
 
-    def stage(self, name: str, key: str, make: Callable[[], Any]) -> Any:
+    def stage(self, name: str, key: str, make: Callable[[], V]) -> V:
         """What a stage gives, cached or made anew; notes which."""
         value, self.reused[name] = self.cache.made(key, make)
         return value

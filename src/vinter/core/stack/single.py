@@ -30,6 +30,7 @@ from vinter.core.stack.examination import (
 )
 from vinter.core.stack.file import is_stack, read_about, read_stack
 from vinter.core.stack.plate_solve import Solution
+from vinter.core.versions import Data
 
 Array = npt.NDArray[np.float64]
 TILTED, LEVEL = 8.0, 2.5  # degrees of roll that ask for another hour, and that another hour must bring
@@ -101,7 +102,7 @@ def settled(meta: Metadata, given: Given) -> Metadata:
     return meta
 
 
-def circumstances_of(taken: dict[str, Any], given: Given, straightened: bool = False) -> Circumstances:
+def circumstances_of(taken: Data, given: Given, straightened: bool = False) -> Circumstances:
     """What is known of a stack by what its reference's file says (``taken`` of its report), and by whoever
     asks."""
     meta = settled(
@@ -122,7 +123,7 @@ def circumstances_of(taken: dict[str, Any], given: Given, straightened: bool = F
     return Circumstances(site=site, unix=unix, f35=given.f35 or taken["f35"], straightened=straightened)
 
 
-def solve_picture(path: Path, given: Given) -> dict[str, Any]:
+def solve_picture(path: Path, given: Given) -> Data:
     """What the stars of a picture say, as plain data.
 
     ``solved``, ``mirrored`` (all figures are then of the picture turned back) and ``why`` not, or why there

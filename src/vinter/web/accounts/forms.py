@@ -1,6 +1,6 @@
 """Making an account, how figures are written in it, and ending it."""
 
-from typing import Any
+from collections.abc import Mapping
 
 from django import forms
 from django.contrib.auth.forms import BaseUserCreationForm
@@ -40,8 +40,8 @@ class EndForm(forms.Form):
         label="Your password", widget=forms.PasswordInput(attrs={"autocomplete": "current-password"})
     )
 
-    def __init__(self, user: AbstractBaseUser, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
+    def __init__(self, user: AbstractBaseUser, data: Mapping[str, str] | None = None) -> None:
+        super().__init__(data)
         self.user = user
 
     def clean_password(self) -> str:

@@ -1,7 +1,5 @@
 """Signing in and up, and a person's own account."""
 
-from typing import Any
-
 from django.conf import settings
 from django.contrib.auth import login, logout
 from django.contrib.auth.decorators import login_not_required
@@ -28,13 +26,13 @@ class SignIn(LoginView):
     template_name = "accounts/sign_in.html"
     redirect_authenticated_user = True
 
-    def get(self, request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponseBase:  # type: ignore[override]
+    def get(self, request: HttpRequest) -> HttpResponseBase:  # type: ignore[override]
         """On an empty home the first to come makes the owner's account."""
         if not settings.DEMO and nobody_yet():
             return redirect("sign-up")
-        return super().get(request, *args, **kwargs)
+        return super().get(request)
 
-    def get_context_data(self, **kwargs: Any) -> dict[str, Any]:
+    def get_context_data(self, **kwargs: object) -> dict[str, object]:
         """Whether there is a demo to enter, and whether an account can be made."""
         return {
             **super().get_context_data(**kwargs),
@@ -51,7 +49,7 @@ class ChangePassword(PasswordChangeView):
     template_name = "accounts/password.html"
     success_url = reverse_lazy("account")
 
-    def get_context_data(self, **kwargs: Any) -> dict[str, Any]:
+    def get_context_data(self, **kwargs: object) -> dict[str, object]:
         """The head of the page."""
         return {**super().get_context_data(**kwargs), **head("")}
 

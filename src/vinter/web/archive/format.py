@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from django.db.models import ForeignKey, QuerySet
+from django.contrib.auth.models import User
+from django.db.models import ForeignKey, Model, QuerySet
 
 from vinter.core.camera.phonefile import lens_from
 from vinter.core.errors import BadInput
@@ -50,7 +51,7 @@ class Table:
     have in the archive, in the folder of the row; ``check`` raises when a row's data cannot be worked
     with; ``named`` gives rows it names other than by a foreign key, as model and number."""
 
-    model: type[Any]
+    model: type[Model]
     member: str
     rows: Callable[[Any], "QuerySet[Any]"]
     files: Callable[[Any], dict[str, Path]] = lambda row: {}
@@ -63,7 +64,7 @@ class Table:
         return self.member.partition(".")[0]
 
 
-def rows_by_table(owner: Any) -> list[tuple[Table, list[Any]]]:
+def rows_by_table(owner: User) -> list[tuple[Table, list[Model]]]:
     """A person's rows, table by table, parents before what came of them; with every row in the bin that one
     of them names, so that an archive holds all it refers to."""
     rows = {table.model: {row.pk: row for row in table.rows(owner)} for table in TABLES}
@@ -80,12 +81,12 @@ def rows_by_table(owner: Any) -> list[tuple[Table, list[Any]]]:
     return [(table, [rows[table.model][pk] for pk in sorted(rows[table.model])]) for table in TABLES]
 
 
-def _pointed_at(row: Any) -> list[tuple[type[Any], int]]:
+def _pointed_at(row: Model) -> list[tuple[type[Model], int]]:
     keys = [f for f in row._meta.concrete_fields if isinstance(f, ForeignKey) and f.name not in LEFT_OUT]
     return [(f.related_model, pk) for f in keys if (pk := getattr(row, f.attname)) is not None]
 
 
-def _named_by_stack(stack: Stack) -> list[tuple[type[Any], int]]:
+def _named_by_stack(stack: Stack) -> list[tuple[type[Model], int]]:
     ground = [int(stack.ground.removeprefix(FRAME))] if stack.ground.startswith(FRAME) else []
     return [(Stack, pk) for pk in stack.parts] + [(Frame, pk) for pk in [*stack.frames, *ground]]
 

@@ -9,9 +9,10 @@ import zlib
 from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any, cast
 
 from django.conf import settings
+from django.contrib.auth.models import User
 from django.core.exceptions import ValidationError
 from django.db import models, transaction
 
@@ -19,6 +20,7 @@ from vinter.core.errors import BadInput
 from vinter.core.formats.whole import check_room
 from vinter.core.frames.content import FILMS, FRAMES
 from vinter.core.stack.options import OPTIONS
+from vinter.core.versions import Data
 from vinter.web.accounts.models import Convention
 from vinter.web.archive.format import FORMAT, FRAME, IN_BIN, LEFT_OUT, TABLES, VERSION, Table
 from vinter.web.bin.models import BinEntry, Binnable
@@ -31,13 +33,18 @@ from vinter.web.sites.models import Reading, ScoutPicture, Site
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame, Take
 
+if TYPE_CHECKING:
+    ModelField = models.Field[object, object]
+else:
+    ModelField = models.Field
+
 LARGEST_MEMBER = 512 * 2**20  # bytes of one list of rows, read by the worker
 LARGEST_ABOUT = 2**16  # bytes of archive.json, which is read while its sender waits
 MOST_ROWS = 500_000
 SUFFIXES = FRAMES | FILMS
 
 
-def about(source: Path) -> dict[str, Any]:
+def about(source: Path) -> Data:
     """What an archive says of itself: name, when, with originals or not. BadInput when it is none."""
     try:
         with zipfile.ZipFile(source) as archive:
@@ -57,7 +64,7 @@ def _refuse(constant: str) -> float:
     raise ValueError(f"{constant} is no number")
 
 
-def _json(archive: zipfile.ZipFile, member: str, file: str, largest: int = LARGEST_MEMBER) -> Any:
+def _json(archive: zipfile.ZipFile, member: str, file: str, largest: int = LARGEST_MEMBER) -> object:
     """The data of a member; [] when there is none. BadInput names file and member."""
     if member not in archive.namelist():
         return []
@@ -66,15 +73,16 @@ def _json(archive: zipfile.ZipFile, member: str, file: str, largest: int = LARGE
             text = stream.read(largest + 1)  # whatever size the file says it has
         if len(text) > largest:
             raise BadInput(f"{file}: {member} is larger than {largest / 2**20:g} MB")
-        return json.loads(text, parse_constant=_refuse)
+        found: object = json.loads(text, parse_constant=_refuse)
+        return found
     except (ValueError, RecursionError, zipfile.BadZipFile, zlib.error, NotImplementedError) as error:
         raise BadInput(f"{file}: {member} cannot be read ({error})") from error
 
 
-def _rows(archive: zipfile.ZipFile, table: Table, file: str) -> list[dict[str, Any]]:
+def _rows(archive: zipfile.ZipFile, table: Table, file: str) -> list[Data]:
     data = _json(archive, table.member, file)
     try:
-        if table.member.endswith(".geojson") and data:
+        if table.member.endswith(".geojson") and isinstance(data, dict):
             places = [(f["properties"], [*f["geometry"]["coordinates"], 0.0]) for f in data["features"]]
             data = [p | {"lon": at[0], "lat": at[1], "elevation": at[2]} for p, at in places]
     except (TypeError, KeyError, IndexError) as error:
@@ -93,7 +101,7 @@ def _rows(archive: zipfile.ZipFile, table: Table, file: str) -> list[dict[str, A
 class Importing:
     """One import: which new rows the old ids became, and what it created on the disk."""
 
-    def __init__(self, archive: zipfile.ZipFile, file: str, owner: Any, staging: Path) -> None:
+    def __init__(self, archive: zipfile.ZipFile, file: str, owner: User, staging: Path) -> None:
         self.archive, self.file, self.owner, self.staging = archive, file, owner, staging
         self.staged: dict[str, Path] = {}
         self.new: dict[type[models.Model], dict[int, models.Model]] = {}
@@ -134,11 +142,11 @@ class Importing:
             made[data["id"]] = row
             self.counts[table.folder] += is_new
 
-    def _row(self, table: Table, data: dict[str, Any]) -> tuple[models.Model, bool]:
+    def _row(self, table: Table, data: Data) -> tuple[models.Model, bool]:
         model = table.model
         row = model(**{f.attname: self._value(f, data.get(f.name)) for f in _given(model) if f.name in data})
         if any(f.name == "owner" for f in model._meta.concrete_fields):
-            row.owner = self.owner
+            row.owner = self.owner  # type: ignore[attr-defined]
         if data.get(IN_BIN) and isinstance(row, Binnable):
             row.binned = self._entry()
         adapt = _ADAPT.get(model)
@@ -158,12 +166,12 @@ class Importing:
             self.entry = BinEntry.objects.create(owner=self.owner, label="In the bin when archived")
         return self.entry
 
-    def _value(self, field: Any, value: Any) -> Any:
+    def _value(self, field: ModelField, value: object) -> object:
         """A field's value of what the archive says; rows it points to are the new ones."""
         if isinstance(field, models.ForeignKey):
             if value is None:
                 return None
-            target = self.new.get(field.related_model, {}).get(value)
+            target = self.new.get(field.related_model, {}).get(cast(int, value))
             if target is None:
                 raise BadInput(f"{field.name} {value!r} is not in the archive")
             return target.pk
@@ -192,11 +200,11 @@ class Importing:
             path.unlink(missing_ok=True)
 
 
-def _given(model: type[Any]) -> list[Any]:
+def _given(model: type[models.Model]) -> list[ModelField]:
     return [f for f in model._meta.concrete_fields if f.name not in LEFT_OUT]
 
 
-def _stamped(model: type[Any]) -> list[Any]:
+def _stamped(model: type[models.Model]) -> list[ModelField]:
     """Fields that storing sets to now."""
     return [f for f in _given(model) if getattr(f, "auto_now_add", False) or getattr(f, "auto_now", False)]
 
@@ -242,7 +250,7 @@ def _picture(row: ScoutPicture, importing: Importing) -> None:
     row.stored = f"{secrets.token_hex(8)}.jpg"
 
 
-def _stack_of_today(data: dict[str, Any]) -> dict[str, Any]:
+def _stack_of_today(data: Data) -> Data:
     """A stack's row as it is written today: its options were fields of their own, joined or lucky a
     method."""
     if "options" in data:
@@ -252,7 +260,7 @@ def _stack_of_today(data: dict[str, Any]) -> dict[str, Any]:
     return data | kind | {"options": options}
 
 
-def _renamed(**names: str) -> Callable[[dict[str, Any]], dict[str, Any]]:
+def _renamed(**names: str) -> Callable[[Data], Data]:
     """What gives a row its fields by today's names, for archives that were written before."""
     return lambda data: {names.get(key, key): value for key, value in data.items()}
 
@@ -289,7 +297,7 @@ _ADAPT: dict[Any, Callable[[Any, Importing], Any]] = {
 
 def read_archive(
     source: Path,
-    owner: Any,
+    owner: User,
     progress: Callable[[str, float], None] = lambda label, share: None,
     done: Callable[[dict[str, int]], object] = lambda counts: None,
 ) -> dict[str, int]:

@@ -29,7 +29,7 @@ def archive(request: HttpRequest) -> HttpResponse:
         with transaction.atomic():
             _forget(request, incoming=False)
             one = Archive.objects.create(owner=person(request), originals=bool(request.POST.get("originals")))
-        enqueue(request.user, one.kind, one.pk)
+        enqueue(person(request), one.kind, one.pk)
         return redirect("archive")
     own = Archive.objects.filter(owner=person(request))
     out, back = own.filter(incoming=False).first(), own.filter(incoming=True).first()
@@ -75,5 +75,5 @@ def bring_in(request: HttpRequest) -> HttpResponse:
         one.path.unlink(missing_ok=True)
         one.delete()
         raise
-    enqueue(request.user, one.kind, one.pk)
+    enqueue(person(request), one.kind, one.pk)
     return redirect("archive")

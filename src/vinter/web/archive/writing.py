@@ -5,14 +5,15 @@ import zipfile
 from collections.abc import Callable
 from datetime import UTC, date, datetime, time
 from pathlib import Path
-from typing import Any
 
+from django.contrib.auth.models import User
 from django.db.models import Model
 
 from vinter import __version__
 from vinter.core.finite import finite
 from vinter.core.formats.spreadsheet import csv_text
 from vinter.core.formats.whole import check_room, whole
+from vinter.core.versions import Data
 from vinter.web.archive.format import FORMAT, IN_BIN, LEFT_OUT, ORIGINAL, VERSION, Table, rows_by_table
 from vinter.web.ledger.rows import COLUMNS, ledger_rows
 
@@ -30,14 +31,14 @@ says otherwise, sky brightness in mag/arcsec^2.
 """
 
 
-def row_data(row: Model) -> dict[str, Any]:
+def row_data(row: Model) -> Data:
     """A row as plain data; it points to others by their ids."""
     fields = {f.name: f.value_from_object(row) for f in row._meta.concrete_fields if f.name not in LEFT_OUT}
     in_bin = {IN_BIN: True} if getattr(row, "binned_id", None) else {}
-    return {"id": row.pk, **in_bin, **dict(finite(fields))}
+    return {"id": row.pk, **in_bin, **finite(fields)}
 
 
-def _geojson(rows: list[dict[str, Any]]) -> dict[str, Any]:
+def _geojson(rows: list[Data]) -> Data:
     """Sites as points; everything else that is known of them as properties."""
     features = [
         {
@@ -51,18 +52,18 @@ def _geojson(rows: list[dict[str, Any]]) -> dict[str, Any]:
     return {"type": "FeatureCollection", "features": features}
 
 
-def _plain(value: Any) -> str:
+def _plain(value: object) -> str:
     """Days and times as ISO 8601, to the microsecond."""
     if isinstance(value, date | time):
         return value.isoformat()
     raise TypeError(f"{value!r} has no form in JSON")
 
 
-def _text(data: Any) -> str:
+def _text(data: object) -> str:
     return json.dumps(data, default=_plain, ensure_ascii=False, allow_nan=False, indent=1)
 
 
-def _files(tables: list[tuple[Table, list[Any]]], originals: bool) -> list[tuple[str, Path]]:
+def _files(tables: list[tuple[Table, list[Model]]], originals: bool) -> list[tuple[str, Path]]:
     """Name in the archive and place on the disk of every file that goes in."""
     return [
         (f"{table.folder}/{row.pk}/{name}", path)
@@ -74,7 +75,7 @@ def _files(tables: list[tuple[Table, list[Any]]], originals: bool) -> list[tuple
 
 
 def write_archive(
-    owner: Any,
+    owner: User,
     out: Path,
     originals: bool = True,
     progress: Callable[[str, float], None] = lambda label, share: None,

@@ -4,18 +4,21 @@ week."""
 from __future__ import annotations
 
 import shutil
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from datetime import datetime, timedelta
 from pathlib import Path
-from typing import Any
+from typing import Self, TypeVar
 
 from django.apps import apps
 from django.conf import settings
+from django.contrib.auth.models import User
 from django.db import models, transaction
 from django.urls import reverse
 from django.utils import timezone
 
 from vinter.web.jobs.models import Job, cancel
+
+R_co = TypeVar("R_co", bound=models.Model, covariant=True)
 
 KEPT_DAYS = 7
 
@@ -49,10 +52,10 @@ class BinEntry(models.Model):
         return [path for row in self.rows() for path in row.files()]
 
 
-class KeptManager(models.Manager["Any"]):
+class KeptManager(models.Manager[R_co]):
     """Rows that are not in the bin."""
 
-    def get_queryset(self) -> models.QuerySet[Any]:
+    def get_queryset(self) -> models.QuerySet[R_co]:
         """Without the bin."""
         return super().get_queryset().filter(binned=None)
 
@@ -75,7 +78,7 @@ class Binnable(models.Model):
         abstract = True
 
     @classmethod
-    def of(cls, user: Any) -> models.QuerySet[Any]:
+    def of(cls, user: User) -> models.QuerySet[Self]:
         """The rows of a person."""
         return cls.objects.filter(owner=user)
 
@@ -105,7 +108,7 @@ def binnable_models() -> list[type[Binnable]]:
     return [m for m in reversed(list(apps.get_models())) if issubclass(m, Binnable)]
 
 
-def with_all(rows: list[Any]) -> list[Binnable]:
+def with_all(rows: Sequence[Binnable]) -> list[Binnable]:
     """Rows and everything that came of them."""
     found: list[Binnable] = []
     for row in rows:
@@ -113,7 +116,7 @@ def with_all(rows: list[Any]) -> list[Binnable]:
     return found
 
 
-def put_in(owner: Any, label: str, rows: list[Any], back: str = "") -> BinEntry:
+def put_in(owner: User, label: str, rows: Sequence[Binnable], back: str = "") -> BinEntry:
     """Hide rows and everything that came of them; work on them is cancelled."""
     with transaction.atomic():
         entry = BinEntry.objects.create(owner=owner, label=label[:200], back=back)

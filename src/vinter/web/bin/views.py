@@ -28,8 +28,8 @@ def _model(kind: str) -> type[Binnable]:
 def put(request: HttpRequest, kind: str, pk: int) -> HttpResponse:
     """Put a site, shot, take, frame, stack, finish or export into the bin."""
     model = _model(kind)
-    row = get_object_or_404(model.of(request.user), pk=pk)
-    return offering_undo(row.list_page(), put_in(request.user, f"{kind} {row}", [row], row.page()))
+    row = get_object_or_404(model.of(person(request)), pk=pk)
+    return offering_undo(row.list_page(), put_in(person(request), f"{kind} {row}", [row], row.page()))
 
 
 @require_POST
@@ -37,13 +37,13 @@ def put_several(request: HttpRequest, kind: str) -> HttpResponse:
     """Put the rows that were chosen of a list into the bin, as one entry that one undo brings back."""
     model = _model(kind)
     wanted = [number for text in request.POST.getlist("row") if (number := row_number(text)) is not None]
-    rows = list(model.of(request.user).filter(pk__in=wanted[:MOST_AT_ONCE]))
+    rows = list(model.of(person(request)).filter(pk__in=wanted[:MOST_AT_ONCE]))
     if not rows:
         raise BadInput("row: nothing was chosen")
     named = ", ".join(str(row) for row in rows)
     page = rows[0].list_page()
     label = f"{kind} {named}" if len(rows) == 1 else f"{len(rows)} {model.LIST}: {named}"
-    return offering_undo(page, put_in(request.user, label, rows, page))
+    return offering_undo(page, put_in(person(request), label, rows, page))
 
 
 @require_POST

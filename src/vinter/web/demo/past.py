@@ -5,7 +5,6 @@ import json
 import shutil
 from datetime import date
 from pathlib import Path
-from typing import Any
 
 import cv2
 import imagecodecs
@@ -13,6 +12,7 @@ import numpy as np
 from django.contrib.auth.models import User
 
 from vinter.core.stack.file import about_from, mask_of, write_stack
+from vinter.core.versions import Data
 from vinter.web.finish.models import Finish
 from vinter.web.gear.models import Phone
 from vinter.web.shots.models import Shot
@@ -45,7 +45,7 @@ def add_past(user: User) -> None:
             _stack(takes, told)
 
 
-def _take(user: User, shot: Shot, told: dict[str, Any], name: str) -> Take:
+def _take(user: User, shot: Shot, told: Data, name: str) -> Take:
     named = {name: told[name] for name in ("title", "seed", "simulation_overrides")}
     take: Take = Take.objects.create(owner=user, shot=shot, kind=Take.SIMULATED, **named)
     shutil.rmtree(take.folder, ignore_errors=True)
@@ -58,7 +58,7 @@ def _take(user: User, shot: Shot, told: dict[str, Any], name: str) -> Take:
     return take
 
 
-def _stack(takes: list[Take], told: dict[str, Any]) -> None:
+def _stack(takes: list[Take], told: Data) -> None:
     take = takes[told["take"]]
     kind = told["method"] if told["method"] in Stack.KINDS else Stack.BURST
     joined = kind == Stack.JOIN
@@ -84,7 +84,7 @@ def _stack(takes: list[Take], told: dict[str, Any]) -> None:
         learn_site(one)
 
 
-def unpack(source: Path, told: dict[str, Any], out: Path) -> None:
+def unpack(source: Path, told: Data, out: Path) -> None:
     """A stack's picture from its squeezed form: square roots of levels between two bounds; its mask beside
     it."""
     root = imagecodecs.jpeg2k_decode(source.read_bytes()).astype(np.float32) / 65535

@@ -1,7 +1,5 @@
 """What a change of the pack list asks for."""
 
-from typing import Any
-
 from django import forms
 
 LATEST = 4e9  # Unix time
@@ -16,7 +14,7 @@ class PackForm(forms.Form):
     key = forms.CharField(label="item", max_length=140, required=False)
     text = forms.CharField(label="words", max_length=120, required=False)
 
-    def clean(self) -> dict[str, Any]:
+    def clean(self) -> dict[str, object]:
         """A key or words, as the change needs."""
         data = super().clean() or {}
         need = {"pack": "key", "unpack": "key", "leave": "key", "add": "text"}.get(data.get("do", ""))

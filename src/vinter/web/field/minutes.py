@@ -1,15 +1,15 @@
 """What a card and the page that points carry with them: the night at every ten minutes, as plain data."""
 
 from dataclasses import asdict
-from typing import Any
 
 import numpy as np
 
-from vinter.core.camera.projection import view_of
+from vinter.core.camera.projection import Pose, view_of
 from vinter.core.field.minutes import Minute, card_minutes, coming
 from vinter.core.field.times import short_name
 from vinter.core.planning.picture import Wish
 from vinter.core.sky.targets import target
+from vinter.core.versions import Data
 from vinter.web.shots.models import Shot
 from vinter.web.templatetags.figures import clock
 
@@ -21,7 +21,7 @@ def minutes_of(shot: Shot, wish: Wish) -> list[Minute]:
     return card_minutes(wish, shot.pose, "pose" in shot.manual_settings)
 
 
-def night_data(shot: Shot, wish: Wish, rows: list[Minute]) -> dict[str, Any]:
+def night_data(shot: Shot, wish: Wish, rows: list[Minute]) -> Data:
     """The night of a shot for its card and its page that points; directions are (azimuth, altitude)."""
     view = view_of(shot.core_lens, shot.pose, shot.portrait)
     zone = shot.site.tz
@@ -41,7 +41,7 @@ def night_data(shot: Shot, wish: Wish, rows: list[Minute]) -> dict[str, Any]:
     }
 
 
-def _pose(pose: Any) -> list[float]:
+def _pose(pose: Pose) -> list[float]:
     return [round(v, 2) for v in (pose.azimuth, pose.altitude, pose.roll)]
 
 
@@ -49,7 +49,7 @@ def _pair(direction: tuple[float, float]) -> list[float]:
     return [round(v, 2) for v in direction]
 
 
-def _row(m: Minute, zone: str) -> dict[str, Any]:
+def _row(m: Minute, zone: str) -> dict[str, object]:
     return {
         "t": m.t,
         "clock": clock(m.t, zone),

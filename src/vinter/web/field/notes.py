@@ -9,6 +9,7 @@ from django import forms
 
 from vinter.core.errors import BadInput
 from vinter.core.json_input import read_json
+from vinter.core.versions import Data
 from vinter.web.field.forms import TimedForm
 from vinter.web.field.models import FieldNote
 from vinter.web.forms import checked
@@ -47,12 +48,12 @@ class AnswerForm(forms.Form):
     words = forms.CharField(max_length=400)
 
 
-def _timed(shot: Shot, data: Mapping[str, Any]) -> None:
+def _timed(shot: Shot, data: Mapping[str, object]) -> None:
     shot.timed = dict(data)
     shot.save(update_fields=["timed"])
 
 
-def _lesson(shot: Shot, data: Mapping[str, Any]) -> None:
+def _lesson(shot: Shot, data: Mapping[str, object]) -> None:
     """Added to what stands there already."""
     words = str(data["words"])
     if words not in shot.lesson:
@@ -76,20 +77,22 @@ def take_in(shot: Shot, text: bytes) -> list[str]:
     if len(text) > LARGEST:
         raise BadInput(f"more than {LARGEST // 1024} kB of notes at a time")
     data = read_json(text.decode(errors="replace"), "the notes")
-    notes = data.get("notes") if isinstance(data, dict) else None
+    if not isinstance(data, dict):
+        raise BadInput("the notes are no JSON object")
+    notes = data.get("notes")
     if not isinstance(notes, list) or len(notes) > MOST:
         raise BadInput(f"the notes are no list of at most {MOST}")
     moved = _clock_error(data.get("now"))
     return [str(note["key"])[:36] for note in notes if _stored(shot, note, moved)]
 
 
-def _clock_error(now: Any) -> float:
+def _clock_error(now: object) -> float:
     """By how many s the phone's clock is late; nothing within two minutes."""
     late = time.time() - float(now) if isinstance(now, int | float) else 0.0
     return late if math.isfinite(late) and abs(late) > CLOCK_OFF else 0.0
 
 
-def _stored(shot: Shot, note: Any, moved: float) -> bool:
+def _stored(shot: Shot, note: object, moved: float) -> bool:
     """Whether a note was dealt with; one that is not what a page sends is dealt with by leaving it."""
     if not isinstance(note, dict) or not isinstance(note.get("key"), str) or not note["key"]:
         return False
@@ -113,6 +116,6 @@ def _stored(shot: Shot, note: Any, moved: float) -> bool:
     return True
 
 
-def _moved(given: dict[str, Any], moved: float) -> dict[str, Any]:
+def _moved(given: Data, moved: float) -> Data:
     named = [n for n in ("start", "end") if isinstance(given.get(n), int | float)]
     return given | {n: given[n] + moved for n in named}

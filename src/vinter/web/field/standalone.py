@@ -2,7 +2,6 @@
 
 import base64
 import re
-from typing import Any
 
 from django.conf import settings
 from django.template.loader import render_to_string
@@ -34,7 +33,7 @@ def fonts_inside(style: str) -> str:
     return style
 
 
-def standalone(context: dict[str, Any]) -> str:
+def standalone(context: dict[str, object]) -> str:
     """The card and its timer."""
     style = fonts_inside((ASSETS / "css" / "field.css").read_text())
     return render_to_string("field/card.html", {**context, "style": style, "script": inlined(SCRIPTS)})

@@ -3,7 +3,6 @@ red on black."""
 
 import io
 from dataclasses import asdict
-from typing import Any
 
 import segno
 from django.conf import settings
@@ -28,6 +27,7 @@ from vinter.core.formats.cardpdf import CardText, card_pdf
 from vinter.core.planning.picture import Wish
 from vinter.core.planning.shot import field_of_view
 from vinter.core.stack.single import Given, solve_picture
+from vinter.core.versions import Data
 from vinter.web.compute import computed
 from vinter.web.conventions import as_wished, dated
 from vinter.web.field.answers import drawing
@@ -38,7 +38,7 @@ from vinter.web.field.notes import take_in
 from vinter.web.field.standalone import standalone
 from vinter.web.forms import checked
 from vinter.web.nights.drawing import draw
-from vinter.web.owned import outside, owned
+from vinter.web.owned import outside, owned, person
 from vinter.web.shots.models import Shot
 from vinter.web.shots.promised import note_chance
 from vinter.web.sites.models import Site
@@ -59,7 +59,7 @@ def cards(request: HttpRequest) -> HttpResponse:
     return render(
         request,
         "field/cards.html",
-        {"shots": Shot.objects.filter(owner=request.user).select_related("site"), **head("Field")},
+        {"shots": Shot.objects.filter(owner=person(request)).select_related("site"), **head("Field")},
     )
 
 
@@ -67,7 +67,7 @@ def _timed(one: CardTime, zone: str) -> str:
     return " ".join(filter(None, (clocks(list(one.at), zone) if one.at else "", one.words)))
 
 
-def _context(shot: Shot, wish: Wish) -> dict[str, Any]:
+def _context(shot: Shot, wish: Wish) -> Data:
     shot.check_sun()
     core = shot.site.core()
     night = wish.night
@@ -109,7 +109,7 @@ def _forecast(shot: Shot) -> Forecast | None:
     return cached.core() if cached else None
 
 
-def _by_minute(shot: Shot, wish: Wish) -> dict[str, Any]:
+def _by_minute(shot: Shot, wish: Wish) -> dict[str, object]:
     """What a card on a screen has beyond paper: the night by the minute, and what to do when it turns."""
     minutes, best = minutes_of(shot, wish), wish.night.best if wish.night else None
     return {
@@ -203,7 +203,7 @@ def card_open(request: HttpRequest, ticket: str) -> HttpResponse:
     )
 
 
-def _timer(shot: Shot) -> dict[str, Any]:
+def _timer(shot: Shot) -> dict[str, object]:
     """What the shot timer runs by, in seconds."""
     return {
         "timer": asdict(
@@ -235,7 +235,7 @@ def notes(request: HttpRequest, pk: int) -> JsonResponse:
     return JsonResponse({"taken": take_in(owned(Shot, request, pk), request.body)})
 
 
-def _questions(shot: Shot) -> dict[str, Any]:
+def _questions(shot: Shot) -> dict[str, object]:
     """What one can answer without signal, and what follows from every path of answers."""
     across, down = field_of_view(shot.core_lens, shot.portrait)
     drift = float(shot.exposure["shutter"]["worst_px_s"])

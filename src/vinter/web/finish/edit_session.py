@@ -6,7 +6,6 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
 
 import cv2
 import numpy as np
@@ -48,7 +47,7 @@ class EditSession:
     stack: Path
     full: Renderer
     draft: Renderer
-    _whole: tuple[Any, npt.NDArray[np.uint8] | None] | None = None
+    _whole: tuple[npt.NDArray[np.float32], npt.NDArray[np.uint8] | None] | None = None
     _part: PartRenderer | None = None
 
     def drawn(self, recipe: RecipeParts, view: "View") -> tuple[Canvas, U8]:
@@ -75,7 +74,7 @@ class EditSession:
         """Two parts of the picture at full size, of sky and of what lies below; in the drawing thread."""
         return [self.part((0.5, y), (SAMPLE_PX, SAMPLE_PX)).render(recipe) for y in (0.3, 0.8)]
 
-    def _opened(self) -> tuple[Any, npt.NDArray[np.uint8] | None]:
+    def _opened(self) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.uint8] | None]:
         """The picture, mapped where its file allows, and its mask."""
         rgb, mask, _ = read_stack(self.stack)
         with suppress(ValueError):

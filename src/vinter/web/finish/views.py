@@ -4,7 +4,6 @@ import json
 import tempfile
 import zipfile
 from dataclasses import asdict
-from typing import Any
 
 from django.db import transaction
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
@@ -73,7 +72,7 @@ def _context(one: Finish) -> str:
     return text
 
 
-def _facts(scene: Scene) -> dict[str, Any]:
+def _facts(scene: Scene) -> dict[str, object]:
     """What the stars say of a picture: its tilt, its white, where its core stands."""
     white, up, stars = by_stars(scene), scene.looked_up, scene.stars
     return {
@@ -295,7 +294,7 @@ def export(request: HttpRequest, pk: int) -> HttpResponse:
             place=wanted["place"],
             quality=wanted["quality"] if EXPORT_KINDS[wanted["kind"]].quality else None,
         )
-        enqueue(request.user, "export", made.pk)
+        enqueue(person(request), "export", made.pk)
     return redirect("finish", one.pk)
 
 

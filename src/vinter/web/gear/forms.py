@@ -1,5 +1,6 @@
 """The form of a lens; bounds are the core's."""
 
+from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any
 
@@ -8,6 +9,7 @@ from django import forms
 from vinter.core.camera.phonefile import lens_from
 from vinter.core.camera.phones import Lens
 from vinter.core.errors import BadInput
+from vinter.core.versions import Data
 
 
 class LensForm(forms.Form):
@@ -39,7 +41,7 @@ class LensForm(forms.Form):
         label="Distortion in the corner, % (barrel −)", min_value=-15, max_value=15, initial=0
     )
 
-    def clean(self) -> dict[str, Any]:
+    def clean(self) -> Data:
         """The core's own limits decide."""
         data = super().clean() or {}
         if not self.errors:
@@ -53,7 +55,7 @@ class LensForm(forms.Form):
     lens: Lens
 
 
-def lens_form(data: Any, lens: Lens | None) -> LensForm:
+def lens_form(data: Mapping[str, str] | None, lens: Lens | None) -> LensForm:
     """The form of a lens or of a new one; what it does not show (measured figures) is kept."""
     start = asdict(lens) if lens else {}
     form = LensForm(data, initial={**start, "distortion": 100 * start["distortion"]} if start else None)
@@ -88,7 +90,7 @@ class HoldingForm(forms.Form):
                 raise forms.ValidationError(f"“{band}” must rise, within 0 to 250 mm")
         return out
 
-    def clean(self) -> dict[str, Any]:
+    def clean(self) -> Data:
         """What opens from must lie under what it opens to."""
         data = super().clean() or {}
         for low, high in (("narrowest", "widest"), ("jaw_from", "jaw_to")):
@@ -97,7 +99,7 @@ class HoldingForm(forms.Form):
         return data
 
 
-def holding_form(data: Any, stored: dict[str, Any]) -> HoldingForm:
+def holding_form(data: Mapping[str, str] | None, stored: Data) -> HoldingForm:
     """The form of a phone's clamp, with what is stored."""
     words = ", ".join(f"{low:g}-{high:g}" for low, high in stored.get("buttons", []))
     return HoldingForm(data, initial={**stored, "buttons": words} if stored else None)

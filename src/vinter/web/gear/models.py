@@ -2,7 +2,6 @@
 ones."""
 
 from dataclasses import asdict, replace
-from typing import Any
 
 from django.conf import settings
 from django.contrib.auth.models import User
@@ -20,7 +19,7 @@ class NoPhone(Needed):
 
     page = "gear/needed.html"
 
-    def context(self) -> dict[str, Any]:
+    def context(self) -> dict[str, object]:
         """The phones that will do for a start."""
         return {"kinds": list(phones.SHIPPED.values())}
 

@@ -41,7 +41,7 @@ def _says(frames: list[Frame]) -> tuple[Metadata, int, int]:
     return frames[0].meta, *frames[0].size
 
 
-def _own(request: HttpRequest, phone: Any) -> HttpResponse:
+def _own(request: HttpRequest, phone: CorePhone) -> HttpResponse:
     made = own(person(request), replace(phone, key=_free_key(request, phone.key)))
     back = request.POST.get("back", "")
     return redirect(back) if url_has_allowed_host_and_scheme(back, None) else redirect("phone", made.pk)
@@ -190,7 +190,7 @@ def _ticks(request: HttpRequest, count: int) -> list[float]:
     return ticks
 
 
-def _infinity(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
+def _infinity(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, object]:
     files = sorted(request.FILES.getlist("files"), key=lambda f: f.name or "")
     ticks = _ticks(request, len(files))
     widths = [m.fwhm_px for m, _ in measured_files(files, 4)]
@@ -207,7 +207,7 @@ def _darks_of(frames: list[Frame], lens: Lens) -> tuple[DarkReport, int]:
     return measure_darks(frames, lens.full_scale(iso) / span), iso
 
 
-def _darks(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
+def _darks(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, object]:
     report, iso = from_frames(request.FILES.getlist("files"), 2, _darks_of, lens)
     assert report.read_noise_e is not None
     _measured(
@@ -218,7 +218,7 @@ def _darks(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
     return {"darks": report}
 
 
-def _flats(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, Any]:
+def _flats(request: HttpRequest, one: Phone, lens: Lens) -> dict[str, object]:
     files = sorted(request.FILES.getlist("files"), key=lambda f: f.name or "")
     report = from_frames(files, 2, measure_flats)
     iso = report.iso or lens.base_iso

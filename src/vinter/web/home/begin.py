@@ -1,9 +1,10 @@
 """The first page of a new person: three questions, answered by a night."""
 
-from typing import Any
+from collections.abc import Mapping
 from urllib.parse import urlencode
 
 from django import forms
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
@@ -40,8 +41,8 @@ class BeginForm(forms.Form):
     phone = forms.ChoiceField(label="Which phone?")
     target = forms.ChoiceField(label="What do you want to photograph?", choices=WISHES)
 
-    def __init__(self, user: Any, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
+    def __init__(self, user: User, data: Mapping[str, str] | None = None) -> None:
+        super().__init__(data)
         self.auto_id = "begin-%s"
         mine = [(f"own:{p.pk}", p.name) for p in Phone.objects.filter(owner=user)]
         usual = [(p.key, p.name) for p in SHIPPED.values()]
@@ -59,7 +60,7 @@ class BeginForm(forms.Form):
         at = coordinates(text)
         return [FoundPlace(text, "", *at, people=0)] if at else find_places(text)
 
-    def clean(self) -> dict[str, Any]:
+    def clean(self) -> dict[str, object]:
         """A place that is known; of several the one that was chosen, or the only one of exactly that name."""
         data = super().clean() or {}
         if "place" in data and not self.found:
@@ -101,18 +102,18 @@ def coordinates(text: str) -> tuple[float, float] | None:
 
 def begin(request: HttpRequest) -> HttpResponse:
     """Three questions; the answer is the next good night there."""
-    form = BeginForm(request.user, request.POST if request.method == "POST" else None)
+    form = BeginForm(person(request), request.POST if request.method == "POST" else None)
     if not (request.method == "POST" and form.is_valid()):
         return render(request, "home/begin.html", {"form": form, **head("", context="The first night")})
     place, wanted = form.chosen, form.cleaned_data
     with transaction.atomic():
         site = Site.objects.create(
-            owner=request.user,
+            owner=person(request),
             name=place.name[:80],
             lat=place.lat,
             lon=place.lon,
             tz=zone_at(place.lat, place.lon),
-            home=not Site.objects.filter(owner=request.user, home=True).exists(),
+            home=not Site.objects.filter(owner=person(request), home=True).exists(),
         )
         if wanted["phone"] in SHIPPED:
             own(person(request), SHIPPED[wanted["phone"]])

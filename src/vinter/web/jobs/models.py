@@ -2,9 +2,9 @@
 
 import time
 from collections.abc import Iterable
-from typing import Any
 
 from django.conf import settings
+from django.contrib.auth.models import User
 from django.db import IntegrityError, connection, models, transaction
 from django.db.models import Max
 from django.utils import timezone
@@ -116,7 +116,7 @@ def latest(kind: str, subject: int) -> Job | None:
     return Job.objects.filter(kind=kind, subject=subject).first()
 
 
-def enqueue(owner: Any, kind: str, subject: int) -> Job:
+def enqueue(owner: User, kind: str, subject: int) -> Job:
     """Queue a job, or return the one that is already waiting or running for the same subject.
 
     Kinds that take in what arrives (measuring) run once more when asked while they run. BadInput when as many

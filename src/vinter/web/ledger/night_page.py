@@ -1,10 +1,10 @@
 """One night as a page that needs nothing else: its pictures inside."""
 
 import base64
-from typing import Any
 
 from vinter.web.field.standalone import fonts_inside
 from vinter.web.finish import edit_session
+from vinter.web.finish.models import Finish
 from vinter.web.ledger.records import Night
 from vinter.web.stacks.working import working_copy
 
@@ -23,7 +23,7 @@ blockquote { border-left: 3px solid #b4232c; margin: 14px 0; padding: 4px 14px; 
 """
 
 
-def night_page(night: Night) -> dict[str, Any]:
+def night_page(night: Night) -> dict[str, object]:
     """What the page of a night shows."""
     pictures = [
         {"finish": finish, "data": base64.b64encode(_picture(finish)).decode()} for finish in night.finishes
@@ -36,7 +36,7 @@ def night_page(night: Night) -> dict[str, Any]:
     }
 
 
-def _picture(finish: Any) -> bytes:
+def _picture(finish: Finish) -> bytes:
     """A finish as a JPEG at draft size; nothing where its stack's files are gone."""
     try:
         view = edit_session.View(draft=True)

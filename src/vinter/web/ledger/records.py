@@ -8,8 +8,8 @@ from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date
-from typing import Any
 
+from django.contrib.auth.models import User
 from django.db.models import Count, FloatField, Min, prefetch_related_objects
 from django.db.models.fields.json import KT
 from django.db.models.functions import Cast
@@ -121,7 +121,7 @@ def _got(take: Take) -> Outcome | None:
 
 
 def evenings_of(
-    owner: Any, site: int | None = None, year: int | None = None, phone: int | None = None
+    owner: User, site: int | None = None, year: int | None = None, phone: int | None = None
 ) -> list[Evening]:
     """Evenings of a person, newest first; of one site, year or phone when asked. A few queries, however
     many."""
@@ -140,7 +140,7 @@ def evenings_of(
     ]
 
 
-def _entries(owner: Any) -> Iterator[tuple[date, Site | None, Entry]]:
+def _entries(owner: User) -> Iterator[tuple[date, Site | None, Entry]]:
     takes: dict[int | None, list[Take]] = defaultdict(list)
     for take in Take.objects.filter(owner=owner).select_related("own_site", "own_phone"):
         takes[take.shot_id].append(take)
@@ -155,7 +155,7 @@ def _entries(owner: Any) -> Iterator[tuple[date, Site | None, Entry]]:
         yield take.evening_of(begun.get(take.pk)), take.own_site, Entry(None, take, tallies[take.pk])
 
 
-def _tallies(owner: Any) -> defaultdict[int, Tally]:
+def _tallies(owner: User) -> defaultdict[int, Tally]:
     """Counts of the sky's frames by take, as `outcome` has them."""
     alike = (
         Frame.objects.filter(take__owner=owner, measure__isnull=False)
@@ -242,7 +242,7 @@ def _strip(site: CoreSite, evening: Evening, limits: Thresholds | None) -> Strip
     return draw(site, night, 420, 30)
 
 
-def last_time(site: Site, before: date | None = None) -> dict[str, Any] | None:
+def last_time(site: Site, before: date | None = None) -> dict[str, object] | None:
     """What the last night at a site teaches the next one: how it was set, what came of it, what was noted."""
     shots = (
         Shot.objects.filter(owner=site.owner_id, site=site).select_related("phone").order_by("-night", "-pk")

@@ -4,6 +4,8 @@ and measured, and what came of it."""
 from datetime import UTC, datetime
 from typing import Any
 
+from django.contrib.auth.models import User
+
 from vinter.web.ledger.records import Night, Work, evenings_of, told
 
 AT_ONCE = 50  # evenings whose frames are in memory at a time
@@ -35,7 +37,7 @@ COLUMNS = (
 )
 
 
-def ledger_rows(owner: Any) -> list[dict[str, Any]]:
+def ledger_rows(owner: User) -> list[dict[str, object]]:
     """Every take of a person, and every shot that was not taken, as plain data, newest night first; None
     where nothing is known."""
     evenings = evenings_of(owner)
@@ -43,7 +45,7 @@ def ledger_rows(owner: Any) -> list[dict[str, Any]]:
     return [_row(night, work) for part in parts for night in part for work in night.works]
 
 
-def _row(night: Night, work: Work) -> dict[str, Any]:
+def _row(night: Night, work: Work) -> dict[str, object]:
     shot, take, got = work.shot, work.take, work.got
     reports: list[dict[str, Any]] = [s.report for s in work.stacks if s.report]
     best = max(reports, key=lambda r: r["frames_used"], default={})

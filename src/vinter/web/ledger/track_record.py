@@ -4,9 +4,9 @@ brightness against what frames measured."""
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
 BIAS_SPREAD = 0.7  # log-odds, spread of the bias of forecasts over sites: a record is weighed against it
 SURE_FROM = 1.8  # standard errors from which a bias is used: below them it costs more than it gains
@@ -79,8 +79,8 @@ class SkyRecord:
         return abs(self.off) > 2 * self.error
 
 
-def _share(odds: Any) -> Any:
-    return 1 / (1 + np.exp(-odds))
+def _share(odds: npt.ArrayLike) -> npt.NDArray[np.float64]:
+    return np.asarray(1 / (1 + np.exp(-np.asarray(odds, float))))
 
 
 def forecast_record(nights: Sequence[ForecastNight]) -> ForecastRecord | None:

@@ -35,7 +35,7 @@ NIGHTS = 12  # nights on a page
 def ledger(request: HttpRequest) -> HttpResponse:
     """Every night with what came of it."""
     chosen = {name: row_number(request.GET.get(name, "")) for name in ("site", "year", "phone")}
-    evenings = evenings_of(request.user, chosen["site"], chosen["year"], chosen["phone"])
+    evenings = evenings_of(person(request), chosen["site"], chosen["year"], chosen["phone"])
     out = [n for n in evenings if any(e.take for e in n.entries)]
     page = page_of(request, evenings, NIGHTS)
     planned = Shot.objects.filter(owner=person(request)).values_list("night", flat=True)
@@ -79,7 +79,7 @@ def _sheet(nights: list[Evening], site: int | None, year: int | None) -> YearShe
 def night(request: HttpRequest, pk: int, day: str) -> HttpResponse:
     """One night told on a page of its own that needs nothing else: to show, to print, to send."""
     when = read_day(day)
-    found = [n for n in evenings_of(request.user, site=pk, year=when.year) if n.day == when]
+    found = [n for n in evenings_of(person(request), site=pk, year=when.year) if n.day == when]
     if not found:
         raise Http404("no such night")
     text = render_to_string("ledger/night.html", night_page(told(found)[0]))
@@ -91,7 +91,7 @@ def night(request: HttpRequest, pk: int, day: str) -> HttpResponse:
 
 def ledger_csv(request: HttpRequest) -> HttpResponse:
     """The ledger as CSV."""
-    rows = ledger_rows(request.user)
+    rows = ledger_rows(person(request))
     return HttpResponse(
         csv_text(COLUMNS, ([row[c] for c in COLUMNS] for row in rows)),
         content_type="text/csv; charset=utf-8",
@@ -102,7 +102,7 @@ def ledger_csv(request: HttpRequest) -> HttpResponse:
 def ledger_json(request: HttpRequest) -> HttpResponse:
     """The ledger as JSON."""
     return HttpResponse(
-        json.dumps(finite(ledger_rows(request.user)), indent=1, ensure_ascii=False),
+        json.dumps(finite(ledger_rows(person(request))), indent=1, ensure_ascii=False),
         content_type="application/json",
         headers={"Content-Disposition": 'attachment; filename="vinter-ledger.json"'},
     )

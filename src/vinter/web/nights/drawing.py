@@ -5,6 +5,7 @@ from datetime import datetime
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
 from vinter.core.sky.brightness import to_magnitudes
 from vinter.core.sky.ephemeris import year_of
@@ -44,7 +45,7 @@ class Strip:
         return round((unix - self.start) / (self.end - self.start) * self.width, 2)
 
 
-def _darkness(track: Track) -> np.ndarray[Any, Any]:
+def _darkness(track: Track) -> npt.NDArray[np.float64]:
     """Darkness 0 to 1 of the sky at the target; below the horizon, where no town shines, without the towns.
 
     Around what shines by itself moonlight is left out: it is the Moon, or does not mind it.
@@ -54,14 +55,14 @@ def _darkness(track: Track) -> np.ndarray[Any, Any]:
     return np.asarray(np.clip((to_magnitudes(seen) - DAY_MAG) / (DARK_MAG - DAY_MAG), 0, 1) ** 1.5)
 
 
-def _up(track: Track, min_altitude: float) -> np.ndarray[Any, Any]:
+def _up(track: Track, min_altitude: float) -> npt.NDArray[np.float64]:
     """Where the target stands high enough, clear of the ground and not too high."""
     return np.asarray(
         (track.alt >= np.maximum(track.ground, min_altitude)) & (track.alt <= track.what.highest)
     )
 
 
-def tones(track: Track, min_altitude: float = 10.0) -> np.ndarray[Any, Any]:
+def tones(track: Track, min_altitude: float = 10.0) -> npt.NDArray[np.float64]:
     """Colours (n, 3) of a track's samples: ink by darkness, pale where the target is low, washed where the
     Moon shines."""
     dark = _darkness(track)
@@ -74,24 +75,24 @@ def tones(track: Track, min_altitude: float = 10.0) -> np.ndarray[Any, Any]:
     return np.asarray(np.round(tone + (moon - tone) * wash[:, None]), np.uint8)
 
 
-def embers(track: Track, min_altitude: float = 10.0) -> np.ndarray[Any, Any]:
+def embers(track: Track, min_altitude: float = 10.0) -> npt.NDArray[np.float64]:
     """The same in red light only: black where it is dark and the target is up."""
     dark = _darkness(track)
     share = 0.65 - 0.65 * dark * np.where(_up(track, min_altitude), 1.0, 0.75)
     return np.asarray(np.round(np.array(EMBER, float) * share[:, None]), np.uint8)
 
 
-def _path(x: np.ndarray[Any, Any], y: np.ndarray[Any, Any]) -> str:
+def _path(x: npt.NDArray[np.float64], y: npt.NDArray[np.float64]) -> str:
     return "M" + "L".join(f"{a:.1f} {b:.1f}" for a, b in zip(x, y, strict=True)) if len(x) else ""
 
 
-def _runs(x: np.ndarray[Any, Any], y: np.ndarray[Any, Any], shown: np.ndarray[Any, Any]) -> str:
+def _runs(x: npt.NDArray[np.float64], y: npt.NDArray[np.float64], shown: npt.NDArray[np.bool_]) -> str:
     """Path of the shown stretches only."""
     edges = np.flatnonzero(np.diff(np.r_[False, shown, False].astype(int)))
     return " ".join(_path(x[a:b], y[a:b]) for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a > 1)
 
 
-def _cost_areas(track: Track, x: np.ndarray[Any, Any], height: float) -> list[tuple[str, str]]:
+def _cost_areas(track: Track, x: npt.NDArray[np.float64], height: float) -> list[tuple[str, str]]:
     """Stacked areas from the top down, cut at the limit."""
     costs, upper, out = track.parts.costs(), np.zeros(len(x)), []
     for name in COST_NAMES:
@@ -118,7 +119,7 @@ def _ticks(site: Site, start: float, end: float, width: int) -> list[tuple[float
     return out
 
 
-def _samples(track: Track) -> list[dict[str, Any]]:
+def _samples(track: Track) -> list[dict[str, object]]:
     """What the cursor reads, every sample."""
     parts, costs, contrast = track.parts, track.costs, track.contrast
     lit = track.illuminated
@@ -140,7 +141,7 @@ def _samples(track: Track) -> list[dict[str, Any]]:
     ]
 
 
-def reading(site: Site, unix: float, what: Target) -> dict[str, Any]:
+def reading(site: Site, unix: float, what: Target) -> dict[str, object]:
     """What stands at one minute: day and time in the site's zone and the figures the cursor of a strip
     shows."""
     at = track(site, year_of(unix), np.array([float(unix)]), what)
@@ -177,7 +178,7 @@ def draw(
         for i in range(0, len(x), 2 if width > 500 else 4)
     ]
 
-    def y(altitude: np.ndarray[Any, Any]) -> np.ndarray[Any, Any]:
+    def y(altitude: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         return height - np.asarray(altitude) / top * height
 
     shown_moon = (track.moon_alt > 0) & (track.moon_alt < top)

@@ -1,6 +1,6 @@
 """Forms of the planning pages: a person's thresholds, and what an address asks for."""
 
-from typing import Any
+from collections.abc import Mapping
 
 from django import forms
 
@@ -17,7 +17,7 @@ LEAST_DRIVE, MOST_DRIVE = 10, 300
 class PreferencesForm(forms.Form):
     """Move the thresholds; labels and bounds are the core's."""
 
-    def __init__(self, own: Preferences, data: Any = None) -> None:
+    def __init__(self, own: Preferences, data: Mapping[str, str] | None = None) -> None:
         super().__init__(data)
         self.own = own
         now = own.limits()
@@ -47,7 +47,7 @@ class PreferencesForm(forms.Form):
 class TargetField(forms.CharField):
     """A target by its key; the core's when empty."""
 
-    def clean(self, value: Any) -> Target:
+    def clean(self, value: object) -> Target:
         """The core's target."""
         try:
             return target(str(value or "").strip() or CORE.key)

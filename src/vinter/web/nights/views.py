@@ -2,7 +2,6 @@
 
 import time
 from datetime import datetime, timedelta
-from typing import Any
 from urllib.parse import urlencode
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
@@ -39,7 +38,7 @@ from vinter.web.workflow import head
 
 
 def _first_site(request: HttpRequest) -> Site | None:
-    sites = Site.objects.filter(owner=request.user)
+    sites = Site.objects.filter(owner=person(request))
     wanted = row_number(request.GET.get("site", ""))
     return (sites if wanted is None else sites.filter(pk=wanted)).first()
 
@@ -49,7 +48,7 @@ def _context(query: PlanQuery, site: Site) -> str:
     return f"{site.name} · {name} · {site.tz}"
 
 
-def _filters(query: PlanQuery) -> dict[str, Any]:
+def _filters(query: PlanQuery) -> dict[str, object]:
     """What the form of filters shows."""
     given = query.given
     return {
@@ -67,7 +66,7 @@ def _sheet(site: Site, year: int, query: PlanQuery) -> Season:
 def season_sheet(request: HttpRequest, pk: int, year: int) -> HttpResponse:
     """A year of strips at a site with the best evening of every lunation."""
     site, query = owned(Site, request, pk), plan_query(request)
-    others = Site.objects.filter(owner=request.user).exclude(pk=site.pk)
+    others = Site.objects.filter(owner=person(request)).exclude(pk=site.pk)
     return render(
         request,
         "nights/season.html",
@@ -150,7 +149,7 @@ def best(request: HttpRequest) -> HttpResponse:
     query = plan_query(request)
     limit = checked(DriveForm(request.GET)).cleaned_data["drive"]
     limit = preferences_of(person(request)).drive_limit if limit is None else limit
-    sites = list(Site.objects.filter(owner=request.user).prefetch_related("reading_set"))
+    sites = list(Site.objects.filter(owner=person(request)).prefetch_related("reading_set"))
     rows = _reachable(sites, limit)
     found = [(s.core(), ahead(s, query).judged) for s, _ in rows]
     chances = [Chances(s) for s, _ in rows]
@@ -286,7 +285,7 @@ def night_plan(request: HttpRequest, pk: int, day: str) -> HttpResponse:
     """A plan of one page to print: the night, the way there, the cautions."""
     site, query = owned(Site, request, pk), plan_query(request)
     core, one = site.core(), _one(site, day, query)
-    home_site = Site.objects.filter(owner=request.user, home=True).first()
+    home_site = Site.objects.filter(owner=person(request), home=True).first()
     drive = site.drive_from(home_site)
     return render(
         request,

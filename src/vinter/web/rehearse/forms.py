@@ -1,6 +1,6 @@
 """The dials of the simulated phone, and a place in its picture."""
 
-from typing import Any
+from collections.abc import Mapping
 
 from django import forms
 
@@ -16,8 +16,8 @@ class SettingsForm(forms.Form):
     delay = forms.FloatField(label="delay", min_value=0, max_value=60)
     lamp = forms.FloatField(label="lamp", min_value=0, max_value=60)
 
-    def __init__(self, longest: float, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
+    def __init__(self, longest: float, data: Mapping[str, str] | None = None) -> None:
+        super().__init__(data)
         self.longest = longest
 
     def clean_shutter(self) -> float:

@@ -1,7 +1,6 @@
 """Rehearsals: what was tried, what the coach said, whether it was passed."""
 
 from pathlib import Path
-from typing import Any
 
 from django.conf import settings
 from django.db import models
@@ -10,6 +9,7 @@ from vinter.core.rehearse.exercises import Exercise, exercise
 from vinter.core.rehearse.outcome import Outcome
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.modes import PhoneSettings
+from vinter.core.versions import Data
 from vinter.web.shots.models import Shot
 
 
@@ -77,6 +77,6 @@ class Rehearsal(models.Model):
         )
 
     @property
-    def last(self) -> dict[str, Any] | None:
+    def last(self) -> Data | None:
         """What came of the last press."""
         return self.presses[-1] if self.presses else None

@@ -2,10 +2,10 @@
 
 from dataclasses import asdict, replace
 from functools import lru_cache
-from typing import Any
 
 import cv2
 import numpy as np
+import numpy.typing as npt
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
@@ -42,7 +42,7 @@ def _standing(burst: Burst) -> SimulatedPhone:
     return camera
 
 
-def pressed(burst: Burst, wanted: PhoneSettings, seed: int) -> tuple[Shown, Any]:
+def pressed(burst: Burst, wanted: PhoneSettings, seed: int) -> tuple[Shown, npt.NDArray[np.uint8]]:
     """One press of the release and its developed picture; for a process of the pool."""
     standing = _standing(replace(burst, iso=100, shutter=1.0, count=1, focus_error=0.0))
     shown = press(burst, wanted, standing, seed=seed)

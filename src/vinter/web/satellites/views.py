@@ -2,12 +2,13 @@
 
 import time
 from datetime import date
-from typing import Any
 
+from django.contrib.auth.models import User
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
+from skyfield.api import EarthSatellite
 
 from vinter.core.sky.nights import Night, evening_of
 from vinter.core.sky.nights import nights as compute
@@ -21,7 +22,7 @@ from vinter.web.uploads import one_file
 from vinter.web.workflow import head
 
 
-def _satellites(user: Any, day: date) -> tuple[list[Any], str]:
+def _satellites(user: User, day: date) -> tuple[list[EarthSatellite], str]:
     """Satellites of the user's newest elements, else the made-up station, and where they come from."""
     own = Elements.objects.filter(owner=user).first()
     if own is not None:
@@ -29,7 +30,7 @@ def _satellites(user: Any, day: date) -> tuple[list[Any], str]:
     return read_elements(made_up(day), "made-up.json"), ""
 
 
-def next_pass(user: Any, site: CoreSite, night: Night, moment: float) -> Pass | None:
+def next_pass(user: User, site: CoreSite, night: Night, moment: float) -> Pass | None:
     """The first pass of a night from a moment on, or the last one before it."""
     found = passes(site, _satellites(user, night.day)[0], night.start, night.end)
     later = [p for p in found if p.end >= moment - 60]
@@ -41,7 +42,7 @@ def station(request: HttpRequest, pk: int) -> HttpResponse:
     site = owned(Site, request, pk)
     day = read_day(request.GET["day"]) if request.GET.get("day") else evening_of(site.core(), time.time())
     night = compute(site.core(), day, day)[0]
-    satellites, source = _satellites(request.user, day)
+    satellites, source = _satellites(person(request), day)
     return render(
         request,
         "satellites/passes.html",

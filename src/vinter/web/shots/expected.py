@@ -136,7 +136,7 @@ def expected_picture(request: HttpRequest, pk: int) -> HttpResponse:
     )
 
 
-def panel(shot: Shot, trial: Trial | None = None) -> dict[str, Any]:
+def panel(shot: Shot, trial: Trial | None = None) -> dict[str, object]:
     """What the panel shows: addresses of the pictures, and the figures that go with them."""
     trial = trial or Trial(shot, shot.frames, shot.shutter, 0, False)
     dial = steps(shot)

@@ -1,9 +1,10 @@
 """The form of a shot: the choices that are the photographer's."""
 
+from collections.abc import Mapping
 from datetime import datetime, timedelta
-from typing import Any
 
 from django import forms
+from django.contrib.auth.models import User
 
 from vinter.core.camera.exposure import OwnSettings
 from vinter.core.camera.optics import RESOLUTIONS, Optics
@@ -14,6 +15,7 @@ from vinter.core.errors import BadInput
 from vinter.core.planning.modes.registry import MODES
 from vinter.core.sky.nights import evening_of
 from vinter.core.sky.site import Site as CoreSite
+from vinter.core.versions import Data
 from vinter.web.forms import UnixTimeField
 from vinter.web.gear.models import Phone
 from vinter.web.nights.forms import TargetField
@@ -57,14 +59,16 @@ class ShotForm(forms.Form):
     up = forms.FloatField(min_value=-60, max_value=90, required=False, widget=forms.HiddenInput)
     roll = forms.FloatField(min_value=-180, max_value=180, required=False, widget=forms.HiddenInput)
 
-    def __init__(self, owner: Any, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
+    def __init__(
+        self, owner: User, data: Mapping[str, str] | None = None, initial: Data | None = None
+    ) -> None:
+        super().__init__(data, initial=initial)
         self.phones = {p.pk: p for p in Phone.objects.filter(owner=owner)}
         self.fields["lens"].choices = [  # type: ignore[attr-defined]
             (f"{p.pk}:{name}", f"{p.name}, {name}") for p in self.phones.values() for name in p.lenses
         ]
 
-    def clean(self) -> dict[str, Any]:
+    def clean(self) -> dict[str, object]:
         """What the lens cannot do is refused at the field, with the lens's range."""
         data = super().clean() or {}
         if "lens" in data:
@@ -90,7 +94,7 @@ class ShotForm(forms.Form):
         data = self.cleaned_data
         return Optics(data.get("resolution") or "", data.get("clip_on") or 1.0)
 
-    def own(self) -> dict[str, Any]:
+    def own(self) -> Data:
         """ISO, shutter and frames as the photographer sets them."""
         return {field: self.cleaned_data.get(field) for field in ("iso", "shutter", "frames")}
 

@@ -2,7 +2,6 @@
 
 from dataclasses import asdict
 from functools import cached_property
-from typing import Any
 from urllib.parse import urlencode
 
 from django.conf import settings
@@ -27,6 +26,7 @@ from vinter.core.sky.glow import site_zenith
 from vinter.core.sky.nights import Night, nights
 from vinter.core.sky.sun_safety import SunTooNear, check_sun
 from vinter.core.sky.targets import target
+from vinter.core.versions import Data
 from vinter.web.bin.models import Binnable
 from vinter.web.fields import VersionedJSONField
 from vinter.web.gear.models import Phone
@@ -141,7 +141,7 @@ class Shot(Binnable):
         """What it was planned with and is otherwise now, each as a sentence."""
         return changes(self.planned_with, self.inputs())
 
-    def inputs(self) -> dict[str, Any]:
+    def inputs(self) -> Data:
         """What a plan of it rests on now."""
         return snapshot(self.site.core(), self.core_lens, preferences_of(self.owner).limits())
 
@@ -155,7 +155,7 @@ class Shot(Binnable):
         self.planned_with, self.version = self.inputs(), vinter.__version__
 
     @property
-    def exposure(self) -> dict[str, Any]:
+    def exposure(self) -> Data:
         """Settings and reasons."""
         return dict(self.plan["exposure"])
 

@@ -74,7 +74,7 @@ class Planning:
             portrait=bool(data["portrait"]),
             pose=form.pose(),
             own=OwnSettings(**form.own()),
-            passing=next_pass(self.request.user, core, night, moment) if mode.needs_pass else None,
+            passing=next_pass(person(self.request), core, night, moment) if mode.needs_pass else None,
         )
 
     def options(self, mode: Mode) -> dict[str, str | float]:
@@ -87,7 +87,7 @@ class Planning:
         """The night that holds the minute, judged for a target."""
         return night_at(self.site.core(), moment, preferences_of(person(self.request)).limits(), what)
 
-    def start(self) -> dict[str, Any]:
+    def start(self) -> dict[str, object]:
         """What the form opens with."""
         if self.shot is not None:
             return _fields(self.shot)
@@ -105,14 +105,14 @@ class Planning:
     def answer(self) -> HttpResponse:
         """The page, the figures alone while somebody types, or the shot once it is kept."""
         request, posted = self.request, self.request.method == "POST"
-        opened = ShotForm(request.user, initial=self.start()) if self.shot else None
+        opened = ShotForm(person(request), initial=self.start()) if self.shot else None
         changes: list[Any] = []
         given: Any = request.POST if posted else {**self.start(), **request.GET.dict()}
         drafting = bool(request.htmx)  # type: ignore[attr-defined]  # sent while typing, it may carry "save"
         saving = posted and "save" in request.POST and not drafting
         if opened is not None and saving:
             given, changes = changes_since(opened, request.POST)
-        form = ShotForm(request.user, given)
+        form = ShotForm(person(request), given)
         context: dict[str, Any] = {
             "form": form,
             "site": self.site,
@@ -155,7 +155,7 @@ class Planning:
         return one
 
 
-def _fields(shot: Shot) -> dict[str, Any]:
+def _fields(shot: Shot) -> dict[str, object]:
     """A shot as the values of its form."""
     return {
         "lens": f"{shot.phone_id}:{shot.lens}",
@@ -171,7 +171,7 @@ def _fields(shot: Shot) -> dict[str, Any]:
     }
 
 
-def _shown(picture: Picture, form: forms.Form, site: Site, night: Night, wish: Wish) -> dict[str, Any]:
+def _shown(picture: Picture, form: forms.Form, site: Site, night: Night, wish: Wish) -> dict[str, object]:
     """What the page shows of a planned picture."""
     assert isinstance(form, ShotForm)
     strip = draw(site.core(), night, 860, 90)
@@ -198,7 +198,7 @@ def _shown(picture: Picture, form: forms.Form, site: Site, night: Night, wish: W
     }
 
 
-def _balance(mode: Mode) -> dict[str, Any]:
+def _balance(mode: Mode) -> dict[str, object]:
     return {"balances": white_balances(mode.sequence), "balance_reason": balance_reason(mode.sequence)}
 
 
@@ -224,7 +224,7 @@ def plan_again(request: HttpRequest, pk: int) -> HttpResponse:
     one = owned(Shot, request, pk)
     wish = one.wish
     passing = (
-        next_pass(request.user, wish.site, one.found_night(), one.moment)
+        next_pass(person(request), wish.site, one.found_night(), one.moment)
         if one.core_mode.needs_pass
         else None
     )

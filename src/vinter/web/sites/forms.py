@@ -1,7 +1,6 @@
 """Forms of a site and of what is known of it; bounds are the core's."""
 
 from math import isfinite
-from typing import Any
 from zoneinfo import available_timezones
 
 from django import forms
@@ -92,7 +91,7 @@ class SiteForm(forms.ModelForm):  # type: ignore[type-arg]
             raise forms.ValidationError(f"{zone} is not a time zone; use a name like Europe/Lisbon")
         return zone
 
-    def clean(self) -> dict[str, Any]:
+    def clean(self) -> dict[str, object]:
         """The core's own limits decide."""
         data = super().clean() or {}
         if not self.errors:

@@ -6,6 +6,7 @@ from django.shortcuts import render
 
 from vinter.core.ground.gazetteer import find_places, zone_places
 from vinter.web.forms import checked
+from vinter.web.owned import person
 from vinter.web.sites.models import Site
 
 
@@ -24,7 +25,7 @@ class ZoneForm(forms.Form):
 def search(request: HttpRequest) -> HttpResponse:
     """Places of a name, with how far they lie from home."""
     name = checked(NameForm(request.GET)).cleaned_data["place"]
-    own = Site.objects.filter(owner=request.user).order_by("-home", "-favourite", "name").first()
+    own = Site.objects.filter(owner=person(request)).order_by("-home", "-favourite", "name").first()
     found = find_places(name, (own.lat, own.lon) if own else None)
     return render(request, "sites/places.html", {"places": found, "name": name, "from": own})
 

@@ -2,8 +2,8 @@
 by day."""
 
 import secrets
+from collections.abc import Mapping
 from pathlib import Path
-from typing import Any
 
 import cv2
 import numpy as np
@@ -59,8 +59,11 @@ def _store(site: Site, points: Points) -> HttpResponse:
 
 
 def _pairs(text: str, label: str) -> list[tuple[float, float]]:
+    rows = read_json(text, label)
     try:
-        return [(float(a), float(b)) for a, b in read_json(text, label)]
+        if not isinstance(rows, list):
+            raise TypeError
+        return [(float(a), float(b)) for a, b in rows]
     except (ValueError, TypeError) as error:
         raise BadInput(f"{label}: a list of pairs of numbers is wanted") from error
 
@@ -168,7 +171,7 @@ def trace(request: HttpRequest, pk: int) -> HttpResponse:
     return _store(one.site, merged(tuple((a, h) for a, h in one.site.horizon), new))
 
 
-def _fix(given: Any, site: Site) -> PanoramaFix:
+def _fix(given: Mapping[str, str], site: Site) -> PanoramaFix:
     """How the picture lies on the sky, by the Sun in it or by two directions known in it."""
     try:
         if given.get("how") == "sun":

@@ -3,7 +3,6 @@
 from dataclasses import asdict
 from datetime import time
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from django.conf import settings
@@ -84,7 +83,7 @@ class Site(Binnable):
             horizon=profile,
         )
 
-    def shown_sky(self) -> dict[str, Any]:
+    def shown_sky(self) -> dict[str, object]:
         """Zenith brightness with its error and source, and what the towns alone would give."""
         sky, model = self.sky(), glow(self.lat, self.lon)
         return {

@@ -66,7 +66,7 @@ def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
         form = SiteForm(request.POST, instance=site)
         if form.is_valid():
             return redirect("site", _keep(form).pk)
-    elif request.method == "POST":
+    elif pk and request.method == "POST":
         with transaction.atomic():
             stored = Site.objects.select_for_update().get(pk=pk)
             fresh = SiteForm(instance=stored)
@@ -174,11 +174,12 @@ def import_sites(request: HttpRequest) -> HttpResponse:
 def import_chosen(request: HttpRequest) -> HttpResponse:
     """Take the places that were chosen of a track."""
     rows = [read_json(text, "place") for text in request.POST.getlist("place")]
-    if not all(isinstance(row, list) and len(row) == 5 for row in rows):
+    places = [row for row in rows if isinstance(row, list) and len(row) == 5]
+    if len(places) < len(rows):
         raise BadInput("place: not one of those that were offered")
-    if not rows:
+    if not places:
         raise BadInput("place: none was chosen")
-    made = [Waypoint(str(n), lat, lon, up, str(note)) for n, lat, lon, up, note in rows]
+    made = [Waypoint(str(n), lat, lon, up, str(note)) for n, lat, lon, up, note in places]
     return _taken_in(request, read_waypoints(geojson_text(made).encode(), "place").all_or_nothing())
 
 

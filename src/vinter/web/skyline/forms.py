@@ -1,7 +1,5 @@
 """What the addresses of the skyline and of where to stand ask for."""
 
-from typing import Any
-
 from django import forms
 
 from vinter.core.planning.stand import Subject, Wanted, destination
@@ -29,7 +27,7 @@ class StandForm(forms.Form):
     share = forms.FloatField(label="Subject fills of the frame, %", required=False, min_value=1, max_value=95)
     farthest = forms.FloatField(label="Stand within, m", required=False, min_value=5, max_value=20000)
 
-    def clean(self) -> dict[str, Any]:
+    def clean(self) -> dict[str, object]:
         """A place for the subject, and at least one wish about its look."""
         data = super().clean() or {}
         by_position = data.get("lat") is not None and data.get("lon") is not None

@@ -1,6 +1,5 @@
 """Where to stand: solutions listed, on the map, over the skyline, and as GPX."""
 
-from typing import Any
 from urllib.parse import urlencode
 
 from django.http import HttpRequest, HttpResponse
@@ -53,7 +52,7 @@ def _north(site: Site, found: Stand) -> Declination:
     return declination(site.lat, site.lon, site.elevation, found.at.t)
 
 
-def _rows(request: HttpRequest, site: Site, found: list[Stand], lens_key: str) -> list[dict[str, Any]]:
+def _rows(request: HttpRequest, site: Site, found: list[Stand], lens_key: str) -> list[dict[str, object]]:
     return [
         {
             "stand": s,

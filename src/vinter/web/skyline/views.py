@@ -1,7 +1,6 @@
 """The view from the stand."""
 
 from datetime import datetime
-from typing import Any
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse, JsonResponse
@@ -18,7 +17,7 @@ from vinter.core.sky.verdict import compass
 from vinter.web.forms import checked
 from vinter.web.nights.drawing import draw, reading
 from vinter.web.nights.query import plan_query
-from vinter.web.owned import owned
+from vinter.web.owned import owned, person
 from vinter.web.satellites.views import next_pass
 from vinter.web.sites.models import Site
 from vinter.web.skyline.forms import LOW, SkyForm
@@ -31,7 +30,7 @@ JPEG_QUALITY = 84
 
 def first_skyline(request: HttpRequest) -> HttpResponse:
     """The skyline of the first site."""
-    site = Site.objects.filter(owner=request.user).first()
+    site = Site.objects.filter(owner=person(request)).first()
     return redirect("skyline", site.pk) if site else redirect("begin")
 
 
@@ -78,7 +77,7 @@ def _north(now: SkylineQuery) -> Declination:
     return declination(now.site.lat, now.site.lon, now.site.elevation, now.t)
 
 
-def _frame(now: SkylineQuery, target: tuple[float, float]) -> dict[str, Any]:
+def _frame(now: SkylineQuery, target: tuple[float, float]) -> dict[str, object]:
     refused = _refused(now)
     seen = frame_seen(now.site.core(), now.lens, now.pose, now.portrait, target)
     w, h = field_of_view(now.lens, now.portrait)
@@ -102,7 +101,7 @@ def _frame(now: SkylineQuery, target: tuple[float, float]) -> dict[str, Any]:
     }
 
 
-def _lights(site: Site, t: float) -> list[list[Any]]:
+def _lights(site: Site, t: float) -> list[list[object]]:
     """Azimuth and words of the stray lights that are on at a minute."""
     clock = datetime.fromtimestamp(t, site.core().zone).time()
     return [[light.azimuth, light.words] for light in site.straylight_set.all() if light.on_at(clock)]
@@ -117,7 +116,7 @@ def scene(request: HttpRequest, pk: int) -> JsonResponse:
     profile = sorted(core.horizon.points) if core.horizon else []
     sketch = pole_sketch(core, now.t) if request.GET.get("pole") else None
     way = (
-        next_pass(request.user, core, _night(request, site, now.t), now.t - 600)
+        next_pass(person(request), core, _night(request, site, now.t), now.t - 600)
         if request.GET.get("station")
         else None
     )

@@ -1,7 +1,5 @@
 """The page Space: what takes how much, what can go, and the bin."""
 
-from typing import Any
-
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
@@ -18,7 +16,7 @@ from vinter.web.workflow import head
 BAR = 1000.0  # width of the bar in its own units
 
 
-def _bar(found: Usage, whole: int) -> list[dict[str, Any]]:
+def _bar(found: Usage, whole: int) -> list[dict[str, object]]:
     """The kinds of files as pieces of a bar whose whole width stands for some bytes."""
     pieces, x = [], 0.0
     for i, (name, size) in enumerate(found.parts):

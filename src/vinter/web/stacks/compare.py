@@ -1,7 +1,6 @@
 """Two to four frames or stacks side by side, at one angular scale and in the same stretch."""
 
 from dataclasses import dataclass
-from typing import Any
 
 from django.db.models import Q
 from django.http import HttpRequest, HttpResponse
@@ -10,8 +9,10 @@ from django.urls import reverse
 
 from vinter.core.errors import BadInput
 from vinter.core.frames.comparison import PictureQuality, differences, quality, scale_of
+from vinter.core.versions import Data
 from vinter.web.conventions import dated
 from vinter.web.forms import row_number
+from vinter.web.owned import person
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame, Take
 from vinter.web.workflow import head
@@ -51,7 +52,7 @@ def _planned_f35(take: Take) -> float | None:
     return take.shot.core_lens.f35 if take.shot else None
 
 
-def _settings(m: dict[str, Any]) -> str:
+def _settings(m: Data) -> str:
     parts = [
         f"{m['exposure_s']:g} s" if m.get("exposure_s") else "",
         f"ISO {m['iso']}" if m.get("iso") else "",
@@ -101,13 +102,13 @@ def _side(request: HttpRequest, key: str) -> Side | None:
         return None
     if kind == "frame":
         frame = (
-            Frame.objects.filter(pk=pk, take__owner=request.user, measure__isnull=False)
+            Frame.objects.filter(pk=pk, take__owner=person(request), measure__isnull=False)
             .select_related("take__shot")
             .first()
         )
         return _of_frame(frame) if frame else None
     one = (
-        Stack.objects.filter(pk=pk, owner=request.user, report__isnull=False)
+        Stack.objects.filter(pk=pk, owner=person(request), report__isnull=False)
         .select_related("take__shot")
         .first()
     )
@@ -117,7 +118,7 @@ def _side(request: HttpRequest, key: str) -> Side | None:
 def _choices(request: HttpRequest) -> list[tuple[str, list[tuple[str, str]]]]:
     """What can be compared, by take: its stacks, then its frames."""
     out = []
-    for take in Take.objects.filter(owner=request.user).prefetch_related("frame_set", "stack_set")[:40]:
+    for take in Take.objects.filter(owner=person(request)).prefetch_related("frame_set", "stack_set")[:40]:
         stacks = [
             (f"stack:{s.pk}", f"stack of {s.report['frames_used']}, {s.how}")
             for s in take.stack_set.all()
@@ -165,7 +166,7 @@ def _differences(shown: list[Side]) -> list[tuple[str, list[str]]]:
     ]
 
 
-def _rows(shown: list[Side]) -> list[tuple[str, str, list[Any]]]:
+def _rows(shown: list[Side]) -> list[tuple[str, str, list[object]]]:
     """The table: what a line is called, how its figures are written, and for each picture the figure."""
     return [
         ("Taken", "text", [side.settings for side in shown]),
@@ -186,12 +187,12 @@ def _likely(request: HttpRequest, first: Side) -> Side | None:
     take."""
     kind, number = first.key.split(":")
     mine = Q(pk=int(number)) if kind == "stack" else Q()
-    stacks = Stack.objects.filter(owner=request.user, report__isnull=False)
+    stacks = Stack.objects.filter(owner=person(request), report__isnull=False)
     one = (stacks.exclude(mine) if kind == "stack" else stacks).select_related("take__shot").first()
     if one:
         return _of_stack(one)
     frames = Frame.objects.filter(
-        take__owner=request.user, take__binned=None, measure__isnull=False
+        take__owner=person(request), take__binned=None, measure__isnull=False
     ).select_related("take__shot")
     frame = frames.exclude(pk=int(number)).last()
     return _of_frame(frame) if frame else None

@@ -2,7 +2,8 @@
 
 import math
 from itertools import pairwise
-from typing import Any
+
+from vinter.core.versions import Data
 
 WIDTH, HEIGHT = 560.0, 64.0
 NOISE = (560.0, 190.0)
@@ -36,12 +37,12 @@ def _line(values: list[float | None], least: float, most: float) -> list[str]:
     return [" ".join(r) for r in runs if r]
 
 
-def _strip(values: list[float | None], ceiling: float) -> dict[str, Any]:
+def _strip(values: list[float | None], ceiling: float) -> Data:
     most = max([v for v in values if v is not None] + [ceiling])
     return {"bars": _bars(values, most), "most": most}
 
 
-def _noise(report: dict[str, Any]) -> dict[str, Any] | None:
+def _noise(report: Data) -> Data | None:
     """Noise against the number of frames, both by doubling, with the root's line through the first point."""
     found = report.get("noise_by_count") or []
     if len(found) < 2:
@@ -76,7 +77,7 @@ def _noise(report: dict[str, Any]) -> dict[str, Any] | None:
     }
 
 
-def _drift(rows: list[dict[str, Any]], held: float) -> dict[str, Any] | None:
+def _drift(rows: list[Data], held: float) -> Data | None:
     """How the ground lay in the frames looked at: right and down, px, with the band that counts as still."""
     shifts = [r["ground_shift"] for r in rows]
     if sum(s is not None for s in shifts) < 2:
@@ -106,7 +107,7 @@ def _drift(rows: list[dict[str, Any]], held: float) -> dict[str, Any] | None:
     }
 
 
-def drawn(report: dict[str, Any]) -> dict[str, Any]:
+def drawn(report: Data) -> Data:
     """Everything the page of a stack draws: strips of one bar a frame, in the order of the frames, and the
     curve of the noise."""
     rows = [r for r in report["frames"] if r.get("stars") is not None]
@@ -143,7 +144,7 @@ def drawn(report: dict[str, Any]) -> dict[str, Any]:
     }
 
 
-def _level(values: list[float | None]) -> dict[str, Any] | None:
+def _level(values: list[float | None]) -> Data | None:
     """What was added to each frame's background, thousandths of full scale; None when it is next to
     nothing."""
     most = max([abs(v) for v in values if v is not None] + [0.0])

@@ -1,6 +1,6 @@
 """How a take is to be stacked, as a form made of the core's options."""
 
-from typing import Any
+from collections.abc import Mapping
 
 from django import forms
 
@@ -41,8 +41,14 @@ def _field(option: Option) -> forms.Field:
 class StackForm(forms.Form):
     """How to combine; the choices for the ground follow from the take's frames."""
 
-    def __init__(self, take: Take, frames: list[Frame], *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
+    def __init__(
+        self,
+        take: Take,
+        frames: list[Frame],
+        data: Mapping[str, str] | None = None,
+        initial: dict[str, object] | None = None,
+    ) -> None:
+        super().__init__(data, initial=initial)
         own = len(take.serving_as("ground"))
         single = [(f"frame:{f.pk}", f"from {f.name} alone") for f in frames]
         grounds = forms.ChoiceField(
@@ -55,7 +61,7 @@ class StackForm(forms.Form):
             field.required = False
             field.widget.attrs["id"] = name
 
-    def clean(self) -> dict[str, Any]:
+    def clean(self) -> dict[str, object]:
         """What is not said is as usual."""
         given = super().clean() or {}
         return {
@@ -97,7 +103,7 @@ def shown_class(field: forms.BoundField) -> str:
     return CLASSES.get(option.shown, "") if option else ""
 
 
-def of_stack(one: Stack) -> dict[str, Any]:
+def of_stack(one: Stack) -> dict[str, object]:
     """The values of a stack, to begin another with."""
     chosen = {
         name: f"{value:.1f}" if option.offered and isinstance(value, float) else value

@@ -2,18 +2,16 @@
 
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
 from vinter.core.sky.site import Site
 from vinter.core.stack.file import JOINED, read_about, read_stack, share_of_sky
 from vinter.core.stack.joining.drawing import Joined, join
 from vinter.core.stack.joining.panels import Panel
 from vinter.core.stack.plate_solve import field_from
+from vinter.core.versions import Data
 
 
-def join_files(
-    paths: list[tuple[str, Path, dict[str, Any], float]], site: Site, out: Path, layout: str
-) -> Joined:
+def join_files(paths: list[tuple[str, Path, Data, float]], site: Site, out: Path, layout: str) -> Joined:
     """Join stacks, each a name, a picture, its field as kept and its Unix time, into a file."""
     panels = []
     for name, path, field, unix in paths:

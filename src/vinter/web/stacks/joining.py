@@ -1,10 +1,11 @@
 """Stacks joined into one picture: choosing them, and the job."""
 
 import shutil
-from typing import Any
+from collections.abc import Mapping
 
 import numpy as np
 from django import forms
+from django.contrib.auth.models import User
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
@@ -20,6 +21,7 @@ from vinter.core.stack.report import joined_report
 from vinter.web.forms import checked
 from vinter.web.jobs.models import enqueue
 from vinter.web.jobs.registry import JobContext
+from vinter.web.owned import person
 from vinter.web.quota import check_quota
 from vinter.web.stacks.join_work import join_files
 from vinter.web.stacks.models import Stack
@@ -35,14 +37,14 @@ class JoinForm(forms.Form):
     parts = forms.TypedMultipleChoiceField(label="Stacks", coerce=int)
     layout = forms.ChoiceField(label="Laid out", choices=LAYOUT_CHOICES, required=False, initial="auto")
 
-    def __init__(self, stacks: list[Stack], *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
+    def __init__(self, stacks: list[Stack], data: Mapping[str, str] | None = None) -> None:
+        super().__init__(data)
         parts = self.fields["parts"]
         assert isinstance(parts, forms.TypedMultipleChoiceField)
         parts.choices = [(one.pk, str(one)) for one in stacks]
 
 
-def joinable(user: Any) -> list[Stack]:
+def joinable(user: User) -> list[Stack]:
     """Stacks of a person whose field is known, from which others can be joined."""
     own = Stack.objects.filter(owner=user, report__field__centre__isnull=False).exclude(kind=Stack.JOIN)
     return list(own.select_related("take__shot__site", "take__own_site").defer("report"))
@@ -51,12 +53,12 @@ def joinable(user: Any) -> list[Stack]:
 @require_POST
 def new(request: HttpRequest) -> HttpResponse:
     """Join stacks into one picture."""
-    wanted = checked(JoinForm(joinable(request.user), request.POST)).cleaned_data
-    parts = list(Stack.objects.filter(pk__in=wanted["parts"], owner=request.user).order_by("pk"))
+    wanted = checked(JoinForm(joinable(person(request)), request.POST)).cleaned_data
+    parts = list(Stack.objects.filter(pk__in=wanted["parts"], owner=person(request)).order_by("pk"))
     _check(parts)
     check_quota(parts[0].owner_id)
     one = Stack.objects.create(
-        owner=request.user,
+        owner=person(request),
         take=parts[0].take,
         kind=Stack.JOIN,
         parts=[p.pk for p in parts],
@@ -64,7 +66,7 @@ def new(request: HttpRequest) -> HttpResponse:
         frames=sorted({pk for p in parts for pk in p.frames}),
         version=vinter.__version__,
     )
-    enqueue(request.user, "join", one.pk)
+    enqueue(person(request), "join", one.pk)
     return redirect("stack", one.pk)
 
 

@@ -4,10 +4,10 @@ Strokes are tried, then a new stack is made with what was painted.
 """
 
 from pathlib import Path
-from typing import Any
 
 import cv2
 import numpy as np
+import numpy.typing as npt
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
@@ -20,7 +20,7 @@ from vinter.core.stack.file import read_stack
 from vinter.core.stack.masking.brush import Stroke, chosen, painted
 from vinter.web.compute import computed
 from vinter.web.jobs.models import enqueue
-from vinter.web.owned import owned
+from vinter.web.owned import owned, person
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame
 from vinter.web.workflow import head
@@ -29,6 +29,9 @@ SHOWN = 1600  # px of width in which strokes are drawn and tried
 
 
 def _strokes(text: str) -> list[Stroke]:
+    rows = read_json(text, "strokes")
+    if not isinstance(rows, list):
+        raise BadInput("strokes: a list of points, radius and sky is wanted")
     try:
         return [
             Stroke(
@@ -37,13 +40,13 @@ def _strokes(text: str) -> list[Stroke]:
                 bool(row["sky"]),
                 int(row.get("frame", 0)),
             )
-            for row in read_json(text, "strokes")
+            for row in rows
         ]
     except (ValueError, TypeError, KeyError, AttributeError, OverflowError) as error:
         raise BadInput(f"strokes: a list of points, radius and sky is wanted ({error})") from error
 
 
-def grown(picture: Path, strokes: list[Stroke], small: bool) -> "np.ndarray[Any, Any]":
+def grown(picture: Path, strokes: list[Stroke], small: bool) -> "npt.NDArray[np.uint8]":
     """The mask of a stack's picture after strokes in the shown size, at that size or full; for a process of
     the pool."""
     rgb, mask, _ = read_stack(picture)
@@ -60,7 +63,7 @@ def grown(picture: Path, strokes: list[Stroke], small: bool) -> "np.ndarray[Any,
     return painted(np.asarray(mask, np.uint8), strokes, np.asarray(bright, np.float32))
 
 
-def _grown(one: Stack, strokes: list[Stroke], small: bool) -> "np.ndarray[Any, Any]":
+def _grown(one: Stack, strokes: list[Stroke], small: bool) -> "npt.NDArray[np.uint8]":
     if not one.picture.is_file():
         raise BadInput("this stack has no picture to paint over")
     key = ("paint", one.pk, one.picture.stat().st_mtime_ns, tuple(strokes), small)
@@ -72,7 +75,7 @@ def _grounds(one: Stack) -> list[Frame]:
     return one.ground_frames if one.ground == "focus" else []
 
 
-def _joint(one: Stack, strokes: list[Stroke]) -> "np.ndarray[Any, Any] | None":
+def _joint(one: Stack, strokes: list[Stroke]) -> "npt.NDArray[np.uint8] | None":
     """Which ground frame is taken where, after strokes in the shown size; None when none was painted."""
     if not strokes:
         return None
@@ -111,7 +114,7 @@ def paint(request: HttpRequest, pk: int) -> HttpResponse:
     mask = _grown(one, strokes, small=False) if by_hand else None
     joint = _joint(one, [s for s in strokes if s.frame])
     new = Stack.objects.create(
-        owner=request.user,
+        owner=person(request),
         take=one.take,
         options=one.options,
         ground=one.ground,
@@ -124,7 +127,7 @@ def paint(request: HttpRequest, pk: int) -> HttpResponse:
         write_image(new.own_mask, mask)
     if joint is not None:
         write_image(new.own_join, joint)
-    enqueue(request.user, "stack", new.pk)
+    enqueue(person(request), "stack", new.pk)
     return redirect("stack", new.pk)
 
 

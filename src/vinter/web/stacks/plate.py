@@ -1,8 +1,6 @@
 """Where a finished stack points, when it is known where its take was shot: solved from its stars, written as
 FITS and DNG."""
 
-from typing import Any
-
 import numpy as np
 import tifffile
 
@@ -14,6 +12,7 @@ from vinter.core.formats.whole import write_image
 from vinter.core.stack.examination import NOTHING, Circumstances, examine
 from vinter.core.stack.file import read_about
 from vinter.core.stack.plate_solve import field_from
+from vinter.core.versions import Data
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame
 
@@ -40,7 +39,7 @@ def circumstances(one: Stack) -> Circumstances:
     )
 
 
-def examined(one: Stack) -> dict[str, Any]:
+def examined(one: Stack) -> Data:
     """What the stars of a finished stack tell, for its report."""
     if not one.chosen.method.points:
         return dict(NOTHING)

@@ -3,7 +3,6 @@
 import shutil
 from dataclasses import asdict
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from django.conf import settings
@@ -77,7 +76,7 @@ def _ground(one: Stack, frames: list[Frame]) -> str:
     return wanted.stored
 
 
-def named(value: Any, names: dict[str, str]) -> Any:
+def named(value: object, names: dict[str, str]) -> object:
     """A report with the names people know in place of the stored ones."""
     if isinstance(value, dict):
         return {k: named(v, names) for k, v in value.items()}

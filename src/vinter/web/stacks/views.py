@@ -14,7 +14,7 @@ from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.options import Options
 from vinter.web.forms import checked, row_number
 from vinter.web.jobs.models import Job, enqueue, latest
-from vinter.web.owned import owned
+from vinter.web.owned import owned, person
 from vinter.web.paging import page_of, searched
 from vinter.web.quota import check_quota
 from vinter.web.stacks.bracket import can_be_merged
@@ -54,9 +54,9 @@ STACK_WORDS = (
 
 def stacks(request: HttpRequest) -> HttpResponse:
     """All stacks of the user."""
-    own = Stack.objects.filter(owner=request.user).select_related("take")
+    own = Stack.objects.filter(owner=person(request)).select_related("take")
     page = page_of(request, searched(request, own, STACK_WORDS, "take__shot__night"))
-    form = JoinForm(joinable(request.user))
+    form = JoinForm(joinable(person(request)))
     can = [key for key, _ in form.fields["parts"].choices]  # type: ignore[attr-defined]
     return render(
         request, "stacks/stacks.html", {"page": page, "form": form, "joinable": can, **head("Stack")}
@@ -78,7 +78,7 @@ def _begun(request: HttpRequest, take: Take, frames: list[Frame], mask: Stack | 
     check_quota(take.owner_id)
     form = checked(StackForm(take, frames, request.POST))
     one = Stack.objects.create(
-        owner=request.user,
+        owner=person(request),
         take=take,
         kind=form.kind,
         ground=form.cleaned_data["ground"],
@@ -89,7 +89,7 @@ def _begun(request: HttpRequest, take: Take, frames: list[Frame], mask: Stack | 
     )
     if mask is not None:
         one.keep_painted(mask)
-    enqueue(request.user, one.kind, one.pk)
+    enqueue(person(request), one.kind, one.pk)
     return redirect("stack", one.pk)
 
 
@@ -103,13 +103,13 @@ def bracket(request: HttpRequest, pk: int) -> HttpResponse:
     if not FEWEST <= len(frames) <= MOST or len(frames) < len(wanted):
         raise BadInput(f"{take.title}: frame: a bracket has {FEWEST} to {MOST} of its frames")
     one = Stack.objects.create(
-        owner=request.user,
+        owner=person(request),
         take=take,
         kind=Stack.BRACKET,
         frames=[f.pk for f in frames],
         version=vinter.__version__,
     )
-    enqueue(request.user, one.kind, one.pk)
+    enqueue(person(request), one.kind, one.pk)
     return redirect("stack", one.pk)
 
 
@@ -154,13 +154,13 @@ def picture(request: HttpRequest) -> HttpResponse:
     if file is None or not file.name:
         raise BadInput("no file came with the request; choose one picture")
     name = Path(file.name).name[:200]
-    take = Take.objects.create(owner=request.user, kind=Take.UPLOADED, title=Path(name).stem[:120])
+    take = Take.objects.create(owner=person(request), kind=Take.UPLOADED, title=Path(name).stem[:120])
     try:
         take_in_upload(take, name, file)
     except Refused as error:
         take.delete()
         raise BadInput(str(error)) from error
-    enqueue(request.user, "measure", take.pk)
+    enqueue(person(request), "measure", take.pk)
     return _to_its_finish(_developed(take.frame_set.get()))
 
 
@@ -187,7 +187,7 @@ def keep_lens(request: HttpRequest, pk: int) -> HttpResponse:
 def again(request: HttpRequest, pk: int) -> HttpResponse:
     """Run a stack that failed or was cancelled once more."""
     one = owned(Stack, request, pk)
-    enqueue(request.user, one.kind, one.pk)
+    enqueue(person(request), one.kind, one.pk)
     return redirect("stack", one.pk)
 
 

@@ -1,6 +1,6 @@
 """What the pages of a take post: a word on a frame, a part of an upload."""
 
-from typing import Any
+from collections.abc import Mapping
 
 from django import forms
 
@@ -50,7 +50,7 @@ class FilmForm(forms.Form):
         label="As", choices=[("webm", "WebM"), ("mp4", "MP4")], required=False, initial="webm"
     )
 
-    def clean(self) -> dict[str, Any]:
+    def clean(self) -> dict[str, object]:
         """What is not said is as usual."""
         given = super().clean() or {}
         return {name: given.get(name) or field.initial for name, field in self.fields.items()}
@@ -61,8 +61,8 @@ class FocusForm(forms.Form):
 
     tick = forms.FloatField(label="Focus, ticks back", required=False, min_value=0, max_value=MOST_TICKS)
 
-    def __init__(self, take: Take, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
+    def __init__(self, take: Take, data: Mapping[str, str] | None = None) -> None:
+        super().__init__(data)
         self.auto_id = "focus-%s"
         self.take = take
         self.tests = [f for f in take.frame_set.all() if f.frame_type == "test"]

@@ -8,7 +8,6 @@ import secrets
 import shutil
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
@@ -79,7 +78,7 @@ def append(path: Path, data: bytes, offset: int, size: int) -> Part:
         return Part(here, added=True, whole=whole)
 
 
-def taken_in(one: Take, name: str, whole: Path, sent: str = "") -> dict[str, Any]:
+def taken_in(one: Take, name: str, whole: Path, sent: str = "") -> dict[str, object]:
     """Store a received file under a generated name; a duplicate is recognised by its content and kept once.
     Refused, with nothing kept, when its SHA-256 is not the one that was ``sent`` with it."""
     digest = hashlib.sha256()
@@ -123,7 +122,7 @@ def _film_behind(one: Take, name: str, path: Path) -> None:
     taken_in(one, f"{Path(name).stem}.mp4", film)
 
 
-def take_in_upload(one: Take, name: str, file: "UploadedFile[bytes]") -> dict[str, Any]:
+def take_in_upload(one: Take, name: str, file: "UploadedFile[bytes]") -> dict[str, object]:
     """Store a file that came whole with a request."""
     room_for(one.owner_id, name, file.size or 0)
     whole = partial(one, secrets.token_hex(8))

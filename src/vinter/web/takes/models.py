@@ -268,7 +268,7 @@ class Frame(Binnable):
         return self.name
 
     @classmethod
-    def of(cls, user: Any) -> "models.QuerySet[Any]":
+    def of(cls, user: object) -> "models.QuerySet[Any]":
         """The frames of a person's takes."""
         return cls.objects.filter(take__owner=user)
 
@@ -321,6 +321,6 @@ class Frame(Binnable):
         return self.candidate.included
 
     @property
-    def reasons(self) -> list[Any]:
+    def reasons(self) -> list[object]:
         """Why it was suggested so."""
         return [self.error] if self.error else list((self.measure or {}).get("reasons", []))

@@ -5,7 +5,7 @@ import shutil
 from concurrent.futures import Future
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import TypeVar
 
 from vinter.core.camera.projection import view_of
 from vinter.core.formats.video import write_video
@@ -21,12 +21,14 @@ from vinter.web.takes.models import Frame, Take
 from vinter.web.takes.unplanned import find_origin, split_apart
 from vinter.web.takes.work import measure_file, shoot_frame
 
+V = TypeVar("V")
+
 FILM_FPS = 12.0
 
 
 def _gather(
-    futures: dict[Future[Any], int], context: JobContext, label: str, start: float, end: float
-) -> dict[int, Any]:
+    futures: dict[Future[V], int], context: JobContext, label: str, start: float, end: float
+) -> dict[int, V]:
     """Results by key with progress; stops when asked."""
     return dict(
         collected(

@@ -2,10 +2,12 @@
 lens."""
 
 import os
+from collections.abc import Mapping
 from pathlib import Path
-from typing import Any
 from zoneinfo import available_timezones
 
+import numpy as np
+import numpy.typing as npt
 from django import forms
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse
@@ -36,8 +38,8 @@ class OriginForm(forms.Form):
     fast_s = forms.FloatField(label="fast by, s", required=False, min_value=-86400, max_value=86400)
     f35 = forms.FloatField(label="lens, mm equivalent", required=False, min_value=4, max_value=1000)
 
-    def __init__(self, take: Take, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
+    def __init__(self, take: Take, data: Mapping[str, str] | None = None) -> None:
+        super().__init__(data)
         self.auto_id = "origin-%s"
         self.take = take
         sites = [("", "not known"), *((str(s.pk), s.name) for s in Site.objects.filter(owner=take.owner_id))]
@@ -121,8 +123,8 @@ def find_origin(take: Take) -> None:
     Take.objects.get(pk=take.pk).settle_times()
 
 
-def _flat(site: Site, place: tuple[float, float]) -> tuple[Any, Any, Any, Any]:
-    return site.lat, site.lon, place[0], place[1]
+def _flat(site: Site, place: tuple[float, float]) -> list[npt.NDArray[np.float64]]:
+    return [np.asarray(v, float) for v in (site.lat, site.lon, *place)]
 
 
 def split_apart(take: Take) -> list[Take]:

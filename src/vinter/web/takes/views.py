@@ -2,7 +2,6 @@
 
 import re
 from pathlib import Path
-from typing import Any
 
 from django.db.models import Count, Q
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
@@ -17,7 +16,7 @@ from vinter.web.bin.views import offering_undo
 from vinter.web.forecast.chances import cloud_over
 from vinter.web.forms import checked, row_number
 from vinter.web.jobs.models import enqueue, latest
-from vinter.web.owned import owned
+from vinter.web.owned import owned, person
 from vinter.web.paging import page_of, searched
 from vinter.web.shots.models import Shot
 from vinter.web.takes.focus import learn_focus
@@ -43,13 +42,13 @@ TAKE_WORDS = ("title", "shot__site__name", "own_site__name", "shot__phone__name"
 def takes(request: HttpRequest) -> HttpResponse:
     """All takes of the user."""
     counted = Count("frame", filter=Q(frame__binned=None))
-    own = Take.objects.filter(owner=request.user).annotate(frames=counted).order_by("-pk")
+    own = Take.objects.filter(owner=person(request)).annotate(frames=counted).order_by("-pk")
     return render(
         request,
         "takes/takes.html",
         {
             "page": page_of(request, searched(request, own, TAKE_WORDS, "shot__night")),
-            "shots": Shot.objects.filter(owner=request.user)[:20],
+            "shots": Shot.objects.filter(owner=person(request))[:20],
             **head("Takes"),
         },
     )
@@ -62,14 +61,14 @@ def shoot(request: HttpRequest, pk: int) -> HttpResponse:
     shot.check_sun()
     cloud = cloud_over(shot.site, shot.moment, shot.moment + shot.frames * shot.shutter)
     take = Take.objects.create(
-        owner=request.user,
+        owner=person(request),
         shot=shot,
         kind=Take.SIMULATED,
         title=shot.title,
         seed=shot.take_set.count() + 1,
         simulation_overrides={"cloud": round(cloud, 2)} if cloud >= LEAST_CLOUD else {},
     )
-    enqueue(request.user, "shoot", take.pk)
+    enqueue(person(request), "shoot", take.pk)
     return redirect("take", take.pk)
 
 
@@ -79,7 +78,7 @@ def new_upload(request: HttpRequest) -> HttpResponse:
     wanted = row_number(request.POST.get("shot", ""))
     shot = None if wanted is None else owned(Shot, request, wanted)
     take = Take.objects.create(
-        owner=request.user, shot=shot, kind=Take.UPLOADED, title=shot.title if shot else "Own frames"
+        owner=person(request), shot=shot, kind=Take.UPLOADED, title=shot.title if shot else "Own frames"
     )
     return redirect("take", take.pk)
 
@@ -134,7 +133,7 @@ def film(request: HttpRequest, pk: int) -> HttpResponse | FileResponse:
         if not can_write(one.film.suffix):
             raise BadInput(f"this machine has no encoder for {one.film_wish['kind'].upper()}; take WebM")
         one.save(update_fields=["film_wish"])
-        enqueue(request.user, "film", one.pk)
+        enqueue(person(request), "film", one.pk)
         return redirect("take", one.pk)
     if not one.film.is_file():
         raise Http404("no time-lapse yet")
@@ -165,7 +164,7 @@ def delete_left_out(request: HttpRequest, pk: int) -> HttpResponse:
     if not idle:
         raise BadInput(f"{one.title}: every frame is used, so none was deleted")
     count = f"{len(idle)} frame{'s' if len(idle) > 1 else ''}"
-    return offering_undo(one.page(), put_in(request.user, f"{count} of {one.title}", idle, one.page()))
+    return offering_undo(one.page(), put_in(person(request), f"{count} of {one.title}", idle, one.page()))
 
 
 def _one_frame(request: HttpRequest, frame: Frame) -> HttpResponse:
@@ -215,7 +214,7 @@ def upload(request: HttpRequest, pk: int) -> JsonResponse:
         return JsonResponse({"error": str(error)}, status=error.status)
 
 
-def _part(request: HttpRequest, one: Take) -> dict[str, Any]:
+def _part(request: HttpRequest, one: Take) -> dict[str, object]:
     """One part of an upload, or how far it has come."""
     key = request.GET["id"]
     if not re.fullmatch(r"[0-9a-f]{8,64}", key):
@@ -262,5 +261,5 @@ def focus(request: HttpRequest, pk: int) -> HttpResponse:
 def measure(request: HttpRequest, pk: int) -> HttpResponse:
     """Measure what was uploaded."""
     one = owned(Take, request, pk)
-    enqueue(request.user, "measure", one.pk)
+    enqueue(person(request), "measure", one.pk)
     return redirect("take", one.pk)

@@ -3,7 +3,6 @@
 from dataclasses import asdict, replace
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
 
 import cv2
 
@@ -19,6 +18,7 @@ from vinter.core.frames.preview import preview, thumbnail
 from vinter.core.frames.reading import Frame, named
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.phone import SimulatedPhone
+from vinter.core.versions import Data
 
 
 @lru_cache(maxsize=1)
@@ -44,7 +44,7 @@ def _opened(path: Path, label: str) -> tuple[Frame, int]:
     return film_frame(shown, path, label), seen
 
 
-def measure_file(path: Path, label: str, previews: Path) -> dict[str, Any]:
+def measure_file(path: Path, label: str, previews: Path) -> Data:
     """Measure one file and write a thumbnail and a full-size look; {"error"} when it cannot be read."""
     cv2.setNumThreads(1)
     try:
@@ -57,7 +57,7 @@ def measure_file(path: Path, label: str, previews: Path) -> dict[str, Any]:
             picture = preview(frame, data, found["background"])
         write_jpeg(previews / f"{path.stem}.jpg", picture, quality=82)
         write_jpeg(previews / f"{path.stem}.small.jpg", thumbnail(picture), quality=85)
-        return dict(finite({**found, "file": label}))
+        return finite({**found, "file": label})
     except BadInput as error:
         return {"error": str(error)}
     except MemoryError:

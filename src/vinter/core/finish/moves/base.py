@@ -12,6 +12,7 @@ from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.linear_light import LinearLight
 from vinter.core.finish.scene import Scene
 
+V = TypeVar("V")
 F32 = npt.NDArray[np.float32]
 
 
@@ -47,10 +48,19 @@ class Shown:
     click: str = ""
 
 
-def setting(default: Any, shown: Shown | None = None, **bounds: Any) -> Any:
+def setting(
+    default: V,
+    shown: Shown | None = None,
+    *,
+    ge: float | None = None,
+    le: float | None = None,
+    min_length: int | None = None,
+    max_length: int | None = None,
+) -> V:
     """A field of a move with its bounds and the way it is shown; without that it has no control of its
     own."""
-    return Field(default, json_schema_extra={"shown": shown} if shown else None, **bounds)  # type: ignore[dict-item]
+    extra: dict[str, Any] | None = {"shown": shown} if shown else None
+    return Field(default, json_schema_extra=extra, ge=ge, le=le, min_length=min_length, max_length=max_length)
 
 
 class Move(Part):

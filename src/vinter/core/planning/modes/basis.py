@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
-from typing import Any
+from typing import Required, TypedDict, Unpack
 
 import numpy as np
 
@@ -18,7 +18,7 @@ from vinter.core.sky.nights import Moment
 from vinter.core.sky.satellites import Pass
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import CORE, Target
-from vinter.core.versions import Schema
+from vinter.core.versions import Data, Schema
 from vinter.core.words import spoken_seconds
 
 DELAY_SECONDS = 3.0  # s until the phone has stopped shaking
@@ -147,6 +147,20 @@ class Option:
 Plan = Callable[[Basis, dict[str, float]], ModePlan]
 
 
+class Traits(TypedDict, total=False):
+    """What a mode may say of itself, as in ``Mode``."""
+
+    place: Required[int]
+    shows: Shows
+    target: str
+    needs_pass: bool
+    sequence: bool
+    upright: bool
+    needs_ground: bool
+    on_cloud: str
+    gear: tuple[str, ...]
+
+
 @dataclass(frozen=True, kw_only=True)
 class Mode:
     """A mode: its place in the list to choose from, its name, its options and the function that plans it.
@@ -188,7 +202,7 @@ class Mode:
 REGISTERED: dict[str, Mode] = {}
 
 
-def mode(key: str, name: str, *options: Option, **traits: Any) -> Callable[[Plan], Plan]:
+def mode(key: str, name: str, *options: Option, **traits: Unpack[Traits]) -> Callable[[Plan], Plan]:
     """Register a planning function as a mode, with the traits of ``Mode``: the one thing to write for a new
     kind of picture."""
 
@@ -199,7 +213,7 @@ def mode(key: str, name: str, *options: Option, **traits: Any) -> Callable[[Plan
     return registered
 
 
-def _steps_with_kinds(plan: dict[str, Any]) -> dict[str, Any]:
+def _steps_with_kinds(plan: Data) -> Data:
     """Version 1 stored steps as pairs of words; only the lamp's seconds stood in them."""
     steps = []
     for label, value in plan.get("steps", []):

@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
 
 import cv2
 import numpy as np
@@ -248,7 +247,7 @@ def _variance(weight: F32, spread: F32) -> float:
     return float((w * w * r * r).sum() / w.sum() ** 2)
 
 
-def _robust(values: npt.NDArray[Any]) -> float:
+def _robust(values: npt.NDArray[np.floating]) -> float:
     return float(1.4826 * np.median(np.abs(values - np.median(values))))
 
 

@@ -9,7 +9,6 @@ the axis. Phones even their files out for surfaces, so in them stars may come ou
 """
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -19,6 +18,7 @@ from vinter.core.sky.brightness import ray_airmass
 from vinter.core.sky.catalogue import stars_to, to_horizon
 from vinter.core.sky.site import Site
 from vinter.core.stack.plate_solve import Solution
+from vinter.core.versions import Data
 
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
@@ -73,7 +73,7 @@ class Vignetting:
         return np.asarray(np.minimum(10 ** (0.4 * dimming), MOST_GAIN), np.float32)
 
 
-def corner_words(found: dict[str, Any]) -> str:
+def corner_words(found: Data) -> str:
     """What is said of a stored fall-off: sky and stars told apart, each darker or brighter than in the
     centre, and whether it was evened out."""
 

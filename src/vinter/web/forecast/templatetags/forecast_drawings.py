@@ -1,7 +1,6 @@
 """Drawings of a forecast's hours."""
 
 from collections.abc import Sequence
-from typing import Any
 
 from django import template
 
@@ -13,7 +12,7 @@ SMALL_HEIGHT = 22
 
 
 @register.inclusion_tag("forecast/drawings/panel.html")
-def sky_chance(hours: Sequence[Hour], tz: str) -> dict[str, Any]:
+def sky_chance(hours: Sequence[Hour], tz: str) -> dict[str, object]:
     """Chance of a free sky hour by hour: dark as far down as the sky is free."""
     step = WIDTH / max(len(hours), 1)
     bars = [
@@ -30,6 +29,6 @@ def sky_chance(hours: Sequence[Hour], tz: str) -> dict[str, Any]:
 
 
 @register.inclusion_tag("forecast/drawings/hours.html")
-def free_hours(hours: Sequence[Hour], tz: str) -> dict[str, Any]:
+def free_hours(hours: Sequence[Hour], tz: str) -> dict[str, object]:
     """The same in a row of a table."""
     return {"hours": [(h, round(h.clear * SMALL_HEIGHT, 1)) for h in hours], "tz": tz, "height": SMALL_HEIGHT}

@@ -1,7 +1,5 @@
 """The drawing of how stars trail over the frame."""
 
-from typing import Any
-
 from django import template
 
 register = template.Library()
@@ -10,7 +8,7 @@ FULL_AT = 2.0  # tolerances of trail at which a cell is as dark as it gets
 
 
 @register.inclusion_tag("shots/drawings/trail_map.html")
-def trail_map(cells: list[list[float]], grid: list[list[float]], tolerance: float) -> dict[str, Any]:
+def trail_map(cells: list[list[float]], grid: list[list[float]], tolerance: float) -> dict[str, object]:
     """Trails in px over the frame: fine cells as tone, a coarse grid as figures; full tone at twice the
     tolerance."""
     across, down = len(cells[0]), len(cells)

@@ -1,7 +1,5 @@
 """The form that stacks a take, for whoever shows a take."""
 
-from typing import Any
-
 from django import forms, template
 
 from vinter.web.stacks.bracket import brackets_of
@@ -19,7 +17,7 @@ def shown_class(field: forms.BoundField) -> str:
 
 
 @register.inclusion_tag("stacks/stack_form.html", takes_context=True)
-def stack_form(context: template.Context, take: Take) -> dict[str, Any]:
+def stack_form(context: template.Context, take: Take) -> dict[str, object]:
     """The choices of how to stack a take, and the button; and the exposure brackets among its frames."""
     return {
         "take": take,

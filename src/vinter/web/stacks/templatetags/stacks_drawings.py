@@ -1,25 +1,25 @@
 """Drawings of the report of a stack: strips of one bar a frame, the ground, the noise."""
 
 from dataclasses import dataclass
-from typing import Any
 
 from django import template
 
 from vinter.core.stack.options import OPTIONS
 from vinter.core.stack.photometry.vignetting import corner_words
 from vinter.core.stack.plate_solve import field_from
+from vinter.core.versions import Data
 
 register = template.Library()
 
 
 @register.filter
-def corners(falloff: dict[str, Any]) -> str:
+def corners(falloff: Data) -> str:
     """The fall-off of a stack's lens in words."""
     return corner_words(falloff)
 
 
 @register.filter
-def stack_lens(report: dict[str, Any]) -> str:
+def stack_lens(report: Data) -> str:
     """The lens as a stack's stars show it: of the solved field with its error, else by the frames' turns."""
     if report.get("field"):
         field = field_from(report["field"])
@@ -67,9 +67,7 @@ CAPTIONS = {
 
 
 @register.inclusion_tag("stacks/drawings/bars.html")
-def frame_bars(
-    what: str, strip: dict[str, Any], breaks: list[float], line_y: float | None = None
-) -> dict[str, Any]:
+def frame_bars(what: str, strip: Data, breaks: list[float], line_y: float | None = None) -> Data:
     """A strip of bars, one a frame, with a dashed line where one is given."""
     caption = CAPTIONS[what]
     most = f"{strip['most']:.{caption.digits}f} {caption.unit}"
@@ -77,25 +75,25 @@ def frame_bars(
 
 
 @register.inclusion_tag("stacks/drawings/drift.html")
-def ground_drift(drift: dict[str, Any], breaks: list[float]) -> dict[str, Any]:
+def ground_drift(drift: Data, breaks: list[float]) -> Data:
     """Where the ground lay in each frame."""
     return {"drift": drift, "breaks": breaks}
 
 
 @register.inclusion_tag("stacks/drawings/levels.html")
-def background_levels(level: dict[str, Any], breaks: list[float]) -> dict[str, Any]:
+def background_levels(level: Data, breaks: list[float]) -> Data:
     """What was added to each frame's background."""
     return {"level": level, "breaks": breaks}
 
 
 @register.inclusion_tag("stacks/drawings/noise.html")
-def noise_by_count(noise: dict[str, Any]) -> dict[str, Any]:
+def noise_by_count(noise: Data) -> Data:
     """Noise against the number of frames."""
     return {"noise": noise}
 
 
 @register.inclusion_tag("stacks/drawings/sharpness.html")
-def sharpness_bars(lucky: dict[str, Any]) -> dict[str, Any]:
+def sharpness_bars(lucky: Data) -> Data:
     """Sharpness of all frames from the best to the worst, the kept ones marked."""
     values = lucky["sharpness"]
     wide = 300 / max(len(values), 1)

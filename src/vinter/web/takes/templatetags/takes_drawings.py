@@ -1,14 +1,14 @@
 """The drawing of the star shapes over a frame."""
 
-from typing import Any
-
 from django import template
+
+from vinter.core.versions import Data
 
 register = template.Library()
 
 
 @register.inclusion_tag("takes/drawings/shapes.html")
-def star_shapes(measure: dict[str, Any]) -> dict[str, Any]:
+def star_shapes(measure: Data) -> Data:
     """Ellipses for the map of star shapes, in quarters of the frame's width; elongation drawn squared, to be
     seen."""
     marks = []

@@ -1,7 +1,5 @@
 """manage seed_demo: make the demo data."""
 
-from typing import Any
-
 from django.core.management.base import BaseCommand
 
 from vinter.web.demo.seed import seed
@@ -12,6 +10,6 @@ class Command(BaseCommand):
 
     help = "Make the demo data; safe to run again."
 
-    def handle(self, *args: Any, **options: Any) -> None:
+    def handle(self, *args: object, **options: object) -> None:
         """Run it."""
         seed(past=True)
