@@ -138,11 +138,12 @@ def annotations(function):
 
 
 def test_no_signature_says_any():
-    """What a function takes and gives has a type; only ``Data``, JSON that is stored with its version, is open."""
+    """What a function takes and gives has a type; only ``Data``, stored JSON, is open."""
     found = [
         f"{path}:{node.lineno}"
         for folder in ("src/vinter", "bench")
         for path in sorted((ROOT / folder).rglob("*.py"))
+        if "migrations" not in path.parts
         for node in ast.walk(ast.parse(path.read_text()))
         if isinstance(node, ast.FunctionDef)
         for annotation in annotations(node)
