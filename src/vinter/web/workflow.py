@@ -1,18 +1,74 @@
 """The head of every page: the steps of the work in order, and where the current shot stands in them."""
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from datetime import date
+from typing import Protocol
 
 from django.urls import reverse
 
-if TYPE_CHECKING:
-    from datetime import date
 
-    from vinter.web.finish.models import Finish
-    from vinter.web.shots.models import Shot
-    from vinter.web.sites.models import Site
-    from vinter.web.stacks.models import Stack
-    from vinter.web.takes.models import Take
+class Row(Protocol):
+    """A row of any kind, by its number."""
+
+    @property
+    def pk(self) -> int:
+        """Its number."""
+        ...
+
+
+class SiteRow(Row, Protocol):
+    """What the head wants of a site."""
+
+    @property
+    def name(self) -> str:
+        """As it is called."""
+        ...
+
+
+class ShotRow(Row, Protocol):
+    """What the head wants of a shot."""
+
+    @property
+    def site(self) -> SiteRow:
+        """Where it is shot."""
+        ...
+
+    @property
+    def night(self) -> date:
+        """The evening's day."""
+        ...
+
+    @property
+    def skyline_query(self) -> str:
+        """The address's part that shows it over the skyline."""
+        ...
+
+
+class TakeRow(Row, Protocol):
+    """What the head wants of a take."""
+
+    @property
+    def shot(self) -> ShotRow | None:
+        """The plan it follows, if any."""
+        ...
+
+
+class StackRow(Row, Protocol):
+    """What the head wants of a stack."""
+
+    @property
+    def take(self) -> TakeRow:
+        """Whose frames it is of."""
+        ...
+
+
+class FinishRow(Row, Protocol):
+    """What the head wants of a finish."""
+
+    @property
+    def stack(self) -> StackRow:
+        """What it finishes."""
+        ...
 
 
 @dataclass(frozen=True)
@@ -26,7 +82,7 @@ class StepLink:
     reached: bool
 
 
-def _skyline(site: "Site | None", shot: "Shot | None") -> str | None:
+def _skyline(site: SiteRow | None, shot: ShotRow | None) -> str | None:
     if site is None:
         return None
     return reverse("skyline", args=[site.pk]) + (f"?{shot.skyline_query}" if shot else "")
@@ -34,12 +90,12 @@ def _skyline(site: "Site | None", shot: "Shot | None") -> str | None:
 
 def head(
     here: str,
-    site: "Site | None" = None,
-    shot: "Shot | None" = None,
-    take: "Take | None" = None,
-    stack: "Stack | None" = None,
-    finish: "Finish | None" = None,
-    day: "date | None" = None,
+    site: SiteRow | None = None,
+    shot: ShotRow | None = None,
+    take: TakeRow | None = None,
+    stack: StackRow | None = None,
+    finish: FinishRow | None = None,
+    day: date | None = None,
     context: str = "",
 ) -> dict[str, object]:
     """Template context of the page head. Give the furthest thing at hand; what came before follows from
