@@ -6,6 +6,7 @@ from vinter.core.errors import BadInput
 from vinter.core.finish.export import Output
 from vinter.core.finish.moves.geometry import Geometry
 from vinter.core.finish.recipe import RecipeParts, recipe_from
+from vinter.core.finish.scene import Scene
 
 FOR_SCREEN, FOR_PRINT = 0.25, 0.6  # shares of sharpening: ink runs
 
@@ -44,6 +45,35 @@ def for_destination(recipe: RecipeParts, key: str) -> tuple[RecipeParts, Output]
     found = DESTINATIONS[key]
     geometry = {**recipe.of(Geometry).model_dump(), "ratio": found.ratio}
     return recipe_from({**recipe.model_dump(), "geometry": geometry}), found.output
+
+
+@dataclass(frozen=True)
+class Shortfall:
+    """A destination that a picture cannot fill: its name, the size in px that the crop has, and the width
+    that the destination wants."""
+
+    name: str
+    width: int
+    height: int
+    wanted: int
+
+
+def made_size(recipe: RecipeParts, scene: Scene) -> tuple[int, int]:
+    """Width and height in px of the picture that a recipe makes of a whole scene, of which ``scene`` may be
+    a reduced one."""
+    width, height = (round(side / scene.scale) for side in scene.size)
+    return recipe.of(Geometry).made_size(width, height, scene.degrees_px * scene.scale)
+
+
+def shortfalls(recipe: RecipeParts, scene: Scene) -> list[Shortfall]:
+    """The destinations for which the recipe's crop has too few pixels."""
+    found = []
+    for key, place in DESTINATIONS.items():
+        cut, _ = for_destination(recipe, key)
+        width, height = made_size(cut, scene)
+        if width < place.width:
+            found.append(Shortfall(place.name, width, height, place.width))
+    return found
 
 
 def print_width(centimetres: float, dpi: float) -> int:

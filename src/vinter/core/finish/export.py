@@ -34,6 +34,7 @@ from vinter.core.stack.file import read_about, read_field, read_stack
 SMALL_PX = 900
 NARROWEST, WIDEST = 16, 60000
 LEAST_QUALITY, MOST_QUALITY = 50, 100
+QUALITIES = (80, 90)  # beside the usual one, whose sizes are shown
 MOST_ENLARGED = 4.0  # times; beyond it a picture only gets softer
 LEAST_DPI, MOST_DPI = 72, 1200
 SCREEN_BLUR, PRINT_BLUR_MM = 0.6, 0.09  # px, and mm on paper, over which a picture is sharpened
@@ -210,6 +211,15 @@ def expected_bytes(parts: Sequence[Canvas], pixels: float, kind: ExportKind, qua
         said = blank.stat().st_size  # profile and tags, which a picture of any size has once
     seen = sum(part.sky.size for part in parts)
     return said + (most - said * len(parts)) * pixels / seen
+
+
+def expected_sizes(
+    parts: Sequence[Canvas], size: tuple[int, int], kind: ExportKind
+) -> list[tuple[int, float]]:
+    """Qualities beside the usual one of a kind, best first, with about how many bytes a picture of a size in
+    px takes at each; one entry for a kind without qualities."""
+    steps = sorted({*QUALITIES, kind.quality}, reverse=True) if kind.quality else [MOST_QUALITY]
+    return [(quality, expected_bytes(parts, size[0] * size[1], kind, quality)) for quality in steps]
 
 
 def export(

@@ -14,8 +14,8 @@ from django.views.decorators.http import require_POST
 import vinter
 from vinter.core.errors import BadInput
 from vinter.core.finish.controls import lines
-from vinter.core.finish.destinations import DESTINATIONS, for_destination
-from vinter.core.finish.export import EXPORT_KINDS, MOST_QUALITY, expected_bytes
+from vinter.core.finish.destinations import for_destination, made_size, shortfalls
+from vinter.core.finish.export import EXPORT_KINDS, expected_sizes
 from vinter.core.finish.looks import LOOKS, fitted, grey_at, portable
 from vinter.core.finish.moves.geometry import MOST_LEAN, Geometry
 from vinter.core.finish.moves.gradient_removal import PLANE, plain_level
@@ -298,29 +298,15 @@ def export(request: HttpRequest, pk: int) -> HttpResponse:
     return redirect("finish", one.pk)
 
 
-QUALITIES = (80, 90)  # beside the usual one, whose sizes are shown
-
-
 def sizes(request: HttpRequest, pk: int) -> HttpResponse:
     """How large the kept recipe's picture is in each kind, about; and where it has fewer pixels than a
     destination wants."""
     one = owned(Finish, request, pk, "stack")
     recipe, session = one.core(), edit_session.SESSIONS.of(working_copy(one.stack))
     parts = edit_session.DRAWING.submit(session.parts_of, recipe).result()
-    scene = session.scene
-    full = tuple(round(side / scene.scale) for side in scene.size)
-    made = recipe.of(Geometry).made_size(full[0], full[1], scene.degrees_px * scene.scale)
-    rows = []
-    for kind in EXPORT_KINDS.values():
-        steps = sorted({*QUALITIES, kind.quality}, reverse=True) if kind.quality else [MOST_QUALITY]
-        found = [(q, expected_bytes(parts, made[0] * made[1], kind, q)) for q in steps]
-        rows.append((kind, found))
-    short = []
-    for place in DESTINATIONS:
-        cut, how = for_destination(recipe, place)
-        width, height = cut.of(Geometry).made_size(full[0], full[1], scene.degrees_px * scene.scale)
-        if how.width and width < how.width:
-            short.append((DESTINATIONS[place].name, width, height, how.width))
+    made = made_size(recipe, session.scene)
+    rows = [(kind, expected_sizes(parts, made, kind)) for kind in EXPORT_KINDS.values()]
+    short = shortfalls(recipe, session.scene)
     return render(request, "finish/sizes.html", {"rows": rows, "made": made, "short": short})
 
 
