@@ -101,7 +101,14 @@ def measured_frames(tmp_path_factory):
 
 
 @pytest.fixture
-def small_take(nerea, shot, measured_frames):
+def no_blind_search(monkeypatch):
+    """The generator's stars are of no real sky: the search through all lenses, which takes seconds, would
+    find none."""
+    monkeypatch.setattr("vinter.core.stack.examination.solve_blind", lambda *given: None)
+
+
+@pytest.fixture
+def small_take(nerea, shot, measured_frames, no_blind_search):
     """A take of small frames made by the independent generator, measured."""
     from vinter.web.takes.models import Frame, Take
     from vinter.web.takes.tasks import _compare

@@ -53,7 +53,7 @@ def test_a_mirrored_picture_is_turned_back(tmp_path):
     panel = fields_of(((176, 34, 0.5),), LENS, SITE)[0]
     mirrored, mask = panel.rgb[:, ::-1].copy(), (255 * panel.sky[:, ::-1]).astype(np.uint8)
     path = tmp_path / "m.tif"
-    write_stack(path, mirrored, mask, About(unix=panel.unix))
+    write_stack(path, mirrored, mask, About(unix=panel.unix, linear=False))
     view = View(panel.rgb.shape[1], panel.rgb.shape[0], panel.field.focal_px, 0.0, Pose(176.0, 34.0))
     found = examine(path, Circumstances(site=SITE, unix=panel.unix, views=[view]), "off")
     assert found["mirrored"] and found["pose"]["azimuth"] == pytest.approx(176, abs=0.3)

@@ -20,6 +20,7 @@ from scipy.stats import binom
 from vinter.core.camera.projection import radial_rays
 from vinter.core.sky.catalogue import stars_to
 from vinter.core.stack.plate_solve import FINE_FAINTEST, FINE_REACH, FINE_STARS, Solution, solve_turned
+from vinter.core.stack.star_map import agreed, star_map
 
 Array = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.intp]
@@ -47,7 +48,7 @@ SIDE_ERROR, SIDE_FLOOR = 0.010, 0.03  # of a side, and degrees, by which sides m
 NEAR = 0.006  # share of the diagonal within which a star of the catalogue matches one of the picture
 LEAST_JUDGED = 9  # stars that must agree
 SURE = 1e-7  # chance of an accidental match under which a pose is fitted
-TRIED_AT_ONCE = 4000  # poses tried at once
+MOST_FITTED = 3  # poses of a focal length that are fitted
 SURE_MATCHES, SURE_RMS = 14, 1.4  # of the fitted field: stars, px
 
 
@@ -177,24 +178,11 @@ def _turns(rays: Array, vectors: Array) -> Array:
 def _believed(rays: Array, turns: Array, band: Band, near: float) -> list[Array]:
     """Of rotations those under which enough of the picture's stars have one of the catalogue's beside them
     that it is no chance; the best first."""
-    vectors, _, _ = stars_to(band.beside)
-    tree, reach = _tree(band.beside), 2 * np.sin(np.radians(near) / 2)
-    chance = min(len(vectors) * (1 - np.cos(np.radians(near))) / 2, 0.5)
-    out: list[tuple[int, Array]] = []
-    least = _least(len(rays), chance)
-    for i in range(0, len(turns), TRIED_AT_ONCE):
-        some = turns[i : i + TRIED_AT_ONCE]
-        seen = rays @ some  # back to ICRS: the inverse of a rotation is its transpose
-        away, _ = tree.query(seen.reshape(-1, 3), distance_upper_bound=reach)
-        agreed = np.isfinite(away).reshape(len(some), -1).sum(axis=1)
-        out += [(int(agreed[k]), some[k]) for k in np.flatnonzero(agreed >= least)]
-    out.sort(key=lambda one: -one[0])
-    return [turn for _, turn in out[:3]]
-
-
-@lru_cache(maxsize=8)
-def _tree(faintest: float) -> cKDTree:
-    return cKDTree(stars_to(faintest)[0])
+    stars = stars_to(band.beside)[0]
+    chance = min(len(stars) * (1 - np.cos(np.radians(near))) / 2, 0.5)
+    seen = agreed(rays, turns, star_map(band.beside), near, _least(len(rays), chance))
+    best = np.argsort(-seen, kind="stable")[:MOST_FITTED]
+    return [turns[k] for k in best if seen[k]]
 
 
 def _least(count: int, chance: float) -> int:

@@ -152,7 +152,7 @@ def examine(path: Path, known: Circumstances, corners: str = EVEN) -> Data:
     rgb, mask, _ = read_stack(path)
     found = solved(rgb, known)
     mirrored = False
-    if isinstance(found, str):
+    if isinstance(found, str) and not read_about(path).linear:  # a sensor's data are never mirrored
         back = np.ascontiguousarray(rgb[:, ::-1])
         turned = solved(back, known, MIRROR_STARS)
         if not isinstance(turned, str):

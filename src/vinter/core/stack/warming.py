@@ -12,6 +12,7 @@ from vinter.core.stack.combining.kernels import Rules, combine, join
 from vinter.core.stack.combining.light import normalize_into
 from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.registration.resample import resample
+from vinter.core.stack.star_map import agreed, star_map
 
 
 def stacking() -> None:
@@ -33,3 +34,4 @@ def stacking() -> None:
     for turn in (np.eye(3), np.diag([-1.0, -1.0, 1.0])):
         resample(cube[0], turn, cube[1])
     normalize_into(cube[0], 1.0, np.zeros((3, 6)), 0.0, 0.0, 1.0, 1.0, 1e9)
+    agreed(np.eye(3), np.eye(3)[None], star_map(3.0), 0.5, 1)
