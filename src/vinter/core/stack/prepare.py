@@ -20,6 +20,7 @@ from vinter.core.stack.cache import content_of, key_of
 from vinter.core.stack.combining.star_trails import Closed, close
 from vinter.core.stack.foreground.alignment import CameraShift, camera_shifts
 from vinter.core.stack.ingest import Ingested, quiet_worker
+from vinter.core.stack.masking.light_ground import light_ground
 from vinter.core.stack.masking.motion import not_sky
 from vinter.core.stack.masking.sky_mask import find_sky
 from vinter.core.stack.photometry.normalization import Normalization, normalize
@@ -65,19 +66,24 @@ def _moving(
     )
 
 
-def _mean_plane(frames: list[tuple[Path, npt.NDArray[np.int64] | None]]) -> F32:
-    """Mean of the half-size greens of frames on disk as they lie; for a pool process."""
+def _as_they_lie(
+    frames: list[tuple[Path, npt.NDArray[np.int64] | None]], sources: list[npt.NDArray[np.float64]]
+) -> tuple[F32, U8]:
+    """Mean of the half-size greens of frames on disk as they lie, and what in it is ground as bright as the
+    sky; for a pool process."""
     quiet_worker()
     planes = (half_plane(np.load(spill, mmap_mode="r"), pattern) for spill, pattern in frames)
-    return np.asarray(sum(planes) / len(frames), np.float32)
+    mean = np.asarray(sum(planes) / len(frames), np.float32)
+    return mean, light_ground(mean, sources)
 
 
 @dataclass(frozen=True)
 class _MaskSeeds:
-    """What a mask is found from, worked out by the pool: the mean of frames as they lie, what surely is no
-    sky and what surely is (None where the sky did not move), and how far it moved, px."""
+    """What a mask is found from, worked out by the pool: the mean of frames as they lie with ground as bright
+    as the sky, what surely is no sky and what surely is (None where the sky did not move), and how far it
+    moved, px."""
 
-    mean: Future[F32]
+    lying: Future[tuple[F32, U8]]
     sure: Future[tuple[U8, U8]] | None
     travel: float
 
@@ -101,11 +107,12 @@ def _seeds(pool: Executor, frames: list[Ingested], registration: Registration) -
     chosen = [near[i] for i in np.linspace(0, len(near) - 1, min(MASK_FRAMES, len(near))).round().astype(int)]
     homographies = [registration.alignments[i].homography for i in chosen]
     files = [(frames[i].spill, frames[i].pattern) for i in chosen]
+    sources = [np.asarray(s.xy, float) for i in chosen if (s := frames[i].stars) is not None]
     travel = _travel(homographies, frames[registration.reference].size)
     moves = len(files) > 2 and travel > LEAST_TRAVEL
     return _MaskSeeds(
         sure=pool.submit(_moving, files, homographies) if moves else None,
-        mean=pool.submit(_mean_plane, files),
+        lying=pool.submit(_as_they_lie, files, sources),
         travel=travel,
     )
 
@@ -115,13 +122,15 @@ def _sky_mask(frames: list[Ingested], registration: Registration, seeds: _MaskSe
     move with it."""
     near, alignments = _near(registration), registration.alignments
     places = [s.xy[alignments[i].pairs[:, 0]] for i in near if (s := frames[i].stars) is not None]
+    mean, light = seeds.lying.result()
     return find_sky(
-        seeds.mean.result(),
+        mean,
         np.concatenate(places),
         frames[registration.reference].size,
         seeds.sure.result if seeds.sure else None,
         len(near),
         seeds.travel,
+        light,
     )
 
 

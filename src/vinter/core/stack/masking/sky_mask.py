@@ -25,6 +25,7 @@ BODY_PX = 41  # half-size px across dark ground that is more than a patch
 NOT_DARK = 0.4  # share of the sky's light: a corner of the lens is not darker
 SURE_COUNT = 3.0  # stars that a place must be wide enough for, that their absence says something
 EMPTY_OF_STARS = 0.35  # share of the stars that a sky would show there
+FEWEST_SKY = 40  # stars by which the sky is judged
 LOST_STARS = 0.6  # share of the stars in the ground that is too many even with a lake that mirrors them
 FEATHER = 1.3  # px, standard deviation of the edge
 
@@ -80,31 +81,45 @@ def find_sky(
     sure: Callable[[], tuple[U8, U8]] | None = None,
     frames: int = 1,
     travel: float = 0.0,
+    light: U8 | None = None,
 ) -> U8:
     """Sky mask (height, width), 255 = sky, feathered.
 
     mean_plane: mean of the unmoved frames' half-size greens above black (any unit); star_xy: places
     (full-size px) of stars known to be sky, of all ``frames``; sure: gives half-size maps (1) of what moves
-    otherwise than the sky, and of what moves with it; ``travel`` px the sky moved over those frames.
+    otherwise than the sky, and of what moves with it; ``travel`` px the sky moved over those frames;
+    ``light``: half-size map (1) of ground as bright as the sky, by its texture, with its true outline.
     Without ground, or without stars to judge by,
     everything is sky.
     """
     width, height = size
     everything = np.full((height, width), 255, np.uint8)
-    if len(star_xy) < 40:
+    if len(star_xy) < FEWEST_SKY:
         return everything
     inside = star_xy[(star_xy >= 0).all(axis=1)] / 2
+    bright = light is not None and bool(light.any())
+    if light is not None and bright:  # what was matched there stood still
+        x, y = np.clip(inside.astype(int), 0, [light.shape[1] - 1, light.shape[0] - 1]).T
+        inside = inside[light[y, x] == 0]
+        if len(inside) < FEWEST_SKY:
+            return _feathered(light, size)
     dark = _dark(mean_plane, inside, len(inside) / frames)
     low = _low_or_across(dark)
     closed = cv2.morphologyEx(low, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8)) if low.any() else low
     ground = _holes_filled(np.asarray(closed, np.uint8))
-    if sure is not None:
+    if light is not None and bright:
+        ground = _holes_filled(np.maximum(_much_darker(ground, mean_plane), light))
+    elif sure is not None:
         ground = _with_sure(ground, dark, sure(), mean_plane, _StarCounts(inside, frames), travel / 2)
     if _share_of(inside, ground) > LOST_STARS:
         return everything  # what moves with the sky lies all over it: sure of nothing
     if ground.mean() < LEAST_GROUND:
         return everything
-    full = cv2.resize((1 - ground).astype(np.float32), (width, height), interpolation=cv2.INTER_LINEAR)
+    return _feathered(ground, size)
+
+
+def _feathered(ground: U8, size: tuple[int, int]) -> U8:
+    full = cv2.resize((1 - ground).astype(np.float32), size, interpolation=cv2.INTER_LINEAR)
     soft = cv2.GaussianBlur(full, (0, 0), FEATHER)
     return np.asarray(cv2.convertScaleAbs(soft, alpha=255), np.uint8)
 
