@@ -143,9 +143,9 @@ def test_sky_and_ground_are_joined_by_the_mask_and_where_no_sky_is():
     sky, ground = np.full((2, 3, 3), 100.0, np.float32), np.full((2, 3, 3), 20.0, np.float32)
     count = np.full((2, 3, 3), 5, np.uint16)
     count[1, 2] = 0
-    mask = np.array([[255, 204, 0], [255, 51, 255]], np.uint8)
-    join(sky, ground, mask, count)
-    assert sky[..., 0] == pytest.approx(np.array([[100, 84, 20], [100, 36, 20]]))
+    mask = np.array([[255, 225, 0], [255, 127, 255]], np.uint8)
+    join(sky, ground, mask, count)  # what is half sky shows it in the ground's frames already
+    assert sky[..., 0] == pytest.approx(np.array([[100, 68, 20], [100, 20, 20]]))
 
 
 @pytest.mark.parametrize("h", [np.eye(3), np.array([[1, 0.01, -7.3], [-0.02, 1, 4.6], [0, 1e-5, 1]])])

@@ -26,7 +26,7 @@ def test_jobs_import_no_app_and_every_kind_has_its_function():
         assert set(rooms) <= {"jobs", "owned", "workflow", "settings"}, path.name
     queued = set()
     for path in WEB.rglob("*.py"):
-        queued |= set(re.findall(r'enqueue\([\w.]+, "(\w+)"', path.read_text()))
+        queued |= set(re.findall(r'enqueue\([\w.()]+, "(\w+)"', path.read_text()))
     assert queued == {"shoot", "measure", "film", "stack", "join", "export"}
     for kind in queued:
         assert callable(registry.handler_of(kind)) and registry.kind_of(kind).lane in registry.LANES

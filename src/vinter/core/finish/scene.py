@@ -22,15 +22,14 @@ from vinter.core.stack.plate_solve import Solution, field_from
 
 F32 = npt.NDArray[np.float32]
 Array = npt.NDArray[np.float64]
-EDGE_PX, BESIDE_PX = (
-    7,
-    31,
-)  # px about the mask's edge that are looked at, and from which sky and ground are known
+EDGE_PX = 7  # px about the mask's edge that are looked at
+BESIDE_PX = (31, 121)  # px from which sky and ground beside it are known, the nearest first
+UNEVEN = 1.5  # times the scatter of the ground's light by which it may be brighter than nearby
 LEAST_BESIDE = 0.02  # share of that window that must be sky, and ground
 LEAST_UP = 0.15  # length of the zenith's direction across the lens from which it tells which way is up
 APART = 0.25  # share of the sky's light by which the ground must be darker to tell how much of a pixel is sky
 USUAL_AIR = 0.22  # mag an airmass, by which the band is dimmed
-SCENE_VERSION = 3  # version of what is measured and kept in a prepared scene
+SCENE_VERSION = 4  # version of what is measured and kept in a prepared scene
 COARSE = 160  # px across, for the smooth glow
 LEAST_UNDER = 0.4  # weight of sky that is much darker than the smooth glow
 
@@ -185,9 +184,15 @@ def pixel_noise(rgb: F32) -> float:
 
 
 def _beside(values: F32, share: F32) -> tuple[F32, F32]:
-    """Mean of the values about each place where ``share`` is 1, and how much of it there is."""
-    weight = cv2.blur(share, (BESIDE_PX, BESIDE_PX))
-    return np.asarray(cv2.blur(values * share, (BESIDE_PX, BESIDE_PX)) / np.maximum(weight, 1e-6)), weight
+    """Mean of the values about each place where ``share`` is 1, and how much of it there is: close by, else
+    (between leaves) as far as it has to be looked for."""
+    mean = weight = np.zeros_like(values)
+    for reach in BESIDE_PX:
+        there = cv2.blur(share, (reach, reach))
+        here = np.asarray(cv2.blur(values * share, (reach, reach)) / np.maximum(there, 1e-6))
+        wanted = weight <= LEAST_BESIDE
+        mean, weight = np.where(wanted, here, mean), np.where(wanted, there, weight)
+    return np.asarray(mean, np.float32), np.asarray(weight, np.float32)
 
 
 def covered(rgb: F32, mask: F32) -> F32:
@@ -203,8 +208,8 @@ def covered(rgb: F32, mask: F32) -> F32:
     if not len(rows):
         return mask
     part = np.s_[
-        max(rows[0] - BESIDE_PX, 0) : rows[-1] + BESIDE_PX + 1,
-        max(columns[0] - BESIDE_PX, 0) : columns[-1] + BESIDE_PX + 1,
+        max(rows[0] - BESIDE_PX[-1], 0) : rows[-1] + BESIDE_PX[-1] + 1,
+        max(columns[0] - BESIDE_PX[-1], 0) : columns[-1] + BESIDE_PX[-1] + 1,
     ]
     light = np.ascontiguousarray(rgb[part].sum(axis=2), np.float32)
     m, near = mask[part], edge[part] > 0
@@ -213,7 +218,10 @@ def covered(rgb: F32, mask: F32) -> F32:
         _beside(np.minimum(light, 1.5 * np.median(light[m > 0.5])), s) for s in sure
     )
     apart = above - below
-    share = np.clip((light - below) / np.where(apart > 0, apart, 1), 0, 1)
+    # ground is lit unevenly: only what is brighter than it usually is nearby is the sky's
+    uneven = np.sqrt(np.maximum(_beside(np.asarray(np.minimum(light, above) ** 2), sure[1])[0] - below**2, 0))
+    brightest = np.minimum(below + UNEVEN * uneven, above - 0.5 * apart)
+    share = np.clip((light - brightest) / np.where(apart > 0, above - brightest, 1), 0, 1)
     fair = near & (high > LEAST_BESIDE) & (low > LEAST_BESIDE) & (apart > APART * above)
     out = mask.copy()
     out[part] = np.where(fair, share, m)

@@ -27,6 +27,7 @@ from vinter.core.stack.combining.rows import (
 F32 = npt.NDArray[np.float32]
 U16 = npt.NDArray[np.uint16]
 I64 = npt.NDArray[np.int64]
+JOIN_FROM = np.float32(180)  # of 255, share of sky up to which a pixel is the ground's
 SORTED_AT_ONCE = 512  # px of a row whose samples are put in order together
 
 
@@ -209,11 +210,17 @@ def combine_into(
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
 def join(sky: F32, ground: F32, mask: npt.NDArray[np.uint8], count: npt.NDArray[np.uint16]) -> None:
     """Lay the ground (h, w, 3) under the sky in place, by the mask (255 is sky), and wholly where no sky
-    sample was kept."""
+    sample was kept.
+
+    A pixel of the edge is the ground's up to ``JOIN_FROM``: the frames as they lay show there what share of
+    the sky shines past it, and sky laid over that once more would be a bright rim.
+    """
     height, width, colours = sky.shape
     for y in range(height):
         for x in range(width):
-            share = np.float32(mask[y, x]) / np.float32(255) if count[y, x, 1] > 0 else np.float32(0)
+            share = (np.float32(mask[y, x]) - JOIN_FROM) / (np.float32(255) - JOIN_FROM)
+            if share < 0 or count[y, x, 1] == 0:
+                share = np.float32(0)
             if share < 1:
                 for c in range(colours):
                     sky[y, x, c] = share * sky[y, x, c] + (np.float32(1) - share) * ground[y, x, c]

@@ -1,4 +1,5 @@
-"""Ground as bright as the sky, or brighter: told by its texture, where the sky is smooth between its stars.
+"""Ground that may be as bright as the sky, or brighter: told by its texture, where the sky between its stars
+is smooth.
 
 A sky's light, carried on from where it is sure, fits to a few per cent wherever there is sky; moonlit rock,
 grass and trees do not. Whether what is textured is ground and no cloud of stars is asked of the sources in
@@ -183,7 +184,7 @@ def outlined(body: U8, mean_plane: F32) -> U8:
 
 
 def light_ground(mean_plane: F32, sources: list[Array]) -> U8:
-    """Ground (1; half size) as bright as the sky, with its true outline; nothing where there is none.
+    """Ground (1; half size) told by its texture, with its true outline; nothing where there is none.
 
     mean_plane: as in ``textured``; sources: for each of those frames, in the order they were taken, places
     (full-size px) of all that was taken for a star.
@@ -191,6 +192,6 @@ def light_ground(mean_plane: F32, sources: list[Array]) -> U8:
     if not sources:
         return np.zeros(mean_plane.shape, np.uint8)
     body = textured(mean_plane, np.concatenate(sources))
-    if not body.any() or not stands(body, sources[0], sources[-1]):
+    if not body.any() or body.all() or not stands(body, sources[0], sources[-1]):
         return np.zeros(mean_plane.shape, np.uint8)
     return outlined(body, mean_plane)

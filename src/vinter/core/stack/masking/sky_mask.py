@@ -8,6 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.stack.masking.motion import bordered
+from vinter.core.stack.masking.silhouette import in_detail
 
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
@@ -88,26 +89,25 @@ def find_sky(
     mean_plane: mean of the unmoved frames' half-size greens above black (any unit); star_xy: places
     (full-size px) of stars known to be sky, of all ``frames``; sure: gives half-size maps (1) of what moves
     otherwise than the sky, and of what moves with it; ``travel`` px the sky moved over those frames;
-    ``light``: half-size map (1) of ground as bright as the sky, by its texture, with its true outline.
-    Without ground, or without stars to judge by,
-    everything is sky.
+    ``light``: half-size map (1) of ground told by its texture, with its true outline. Without ground, or
+    without stars to judge by, everything is sky.
     """
     width, height = size
     everything = np.full((height, width), 255, np.uint8)
     if len(star_xy) < FEWEST_SKY:
         return everything
     inside = star_xy[(star_xy >= 0).all(axis=1)] / 2
-    bright = light is not None and bool(light.any())
-    if light is not None and bright:  # what was matched there stood still
+    told = light is not None and bool(light.any())
+    if light is not None and told:  # what was matched there stood still
         x, y = np.clip(inside.astype(int), 0, [light.shape[1] - 1, light.shape[0] - 1]).T
         inside = inside[light[y, x] == 0]
         if len(inside) < FEWEST_SKY:
-            return _feathered(light, size)
+            return _at_full_size(1 - light, size)
     dark = _dark(mean_plane, inside, len(inside) / frames)
     low = _low_or_across(dark)
     closed = cv2.morphologyEx(low, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8)) if low.any() else low
     ground = _holes_filled(np.asarray(closed, np.uint8))
-    if light is not None and bright:
+    if light is not None and told:
         ground = _holes_filled(np.maximum(_much_darker(ground, mean_plane), light))
     elif sure is not None:
         ground = _with_sure(ground, dark, sure(), mean_plane, _StarCounts(inside, frames), travel / 2)
@@ -115,11 +115,20 @@ def find_sky(
         return everything  # what moves with the sky lies all over it: sure of nothing
     if ground.mean() < LEAST_GROUND:
         return everything
-    return _feathered(ground, size)
+    if light is not None and told and not _is_dark(light, mean_plane):
+        return _at_full_size(1 - ground, size)
+    counts = _StarCounts(inside, frames)
+    return _at_full_size(in_detail(ground, mean_plane, counts.starless), size)
 
 
-def _feathered(ground: U8, size: tuple[int, int]) -> U8:
-    full = cv2.resize((1 - ground).astype(np.float32), size, interpolation=cv2.INTER_LINEAR)
+def _is_dark(ground: U8, picture: F32) -> bool:
+    """Whether ground (1) is dark against the rest."""
+    return bool(np.median(picture[ground > 0]) < NOT_DARK * np.median(picture[ground == 0]))
+
+
+def _at_full_size(share: U8 | F32, size: tuple[int, int]) -> U8:
+    """A share of sky (0 to 1; half size) as a mask."""
+    full = cv2.resize(share.astype(np.float32), size, interpolation=cv2.INTER_LINEAR)
     soft = cv2.GaussianBlur(full, (0, 0), FEATHER)
     return np.asarray(cv2.convertScaleAbs(soft, alpha=255), np.uint8)
 
@@ -154,6 +163,11 @@ class _StarCounts:
         inside, elsewhere = piece[y, x], sky[y, x]
         density = elsewhere.sum() / self.frames / max(int(sky.sum()), 1)
         return float(inside.sum()) / self.frames, float(density * piece.sum())
+
+    def starless(self, piece: npt.NDArray[np.bool_], sky: npt.NDArray[np.bool_]) -> bool:
+        """Whether a piece is wide enough to hold stars and has far fewer than the sky would show there."""
+        seen, wanted = self.of(piece, sky)
+        return wanted > SURE_COUNT and seen < EMPTY_OF_STARS * wanted
 
 
 def _share_of(xy: Array, ground: U8) -> float:
@@ -190,8 +204,7 @@ def _with_sure(
         if stats[label, cv2.CC_STAT_AREA] < SPECK * inner.size:
             continue
         piece = labels == label
-        seen, wanted = counts.of(piece, sky)
-        starless = wanted > SURE_COUNT and seen < EMPTY_OF_STARS * wanted
+        starless = counts.starless(piece, sky)
         pale = (ground[piece] > 0).mean() > 0.5 and (beside[piece] == 0).mean() > 0.5
         if (piece.mean() > LEAST_GROUND / 2 and starless) or pale:
             new[piece] = 1

@@ -1,0 +1,109 @@
+"""Branches, leaves and the gaps between them: the share of sky against drawn trees."""
+
+import cv2
+import numpy as np
+import pytest
+
+from vinter.core.stack.masking.silhouette import in_detail, sky_level
+
+HEIGHT, WIDTH = 420, 560
+
+
+def sky_light():
+    y, x = np.mgrid[:HEIGHT, :WIDTH].astype(np.float32)
+    return 60 * (1 + 0.5 * y / HEIGHT + 0.4 * np.exp(-(((x - 180) / 120) ** 2)))
+
+
+def tree(rng, fine=4):
+    """True share of sky of a hill with a tree: drawn ``fine`` times as large and made small."""
+    big = np.full((HEIGHT * fine, WIDTH * fine), 255, np.uint8)
+    cv2.rectangle(big, (0, 340 * fine), (WIDTH * fine, HEIGHT * fine), 0, -1)
+
+    def branch(x, y, angle, length, thick):
+        to = (x + length * np.cos(angle), y - length * np.sin(angle))
+        ends = [tuple(round(v * fine) for v in p) for p in ((x, y), to)]
+        cv2.line(big, *ends, 0, max(round(thick * fine), 1), cv2.LINE_AA)
+        if length > 24:
+            for turn in (-0.45, 0.4):
+                branch(*to, angle + turn + rng.normal(0, 0.1), length * 0.72, thick * 0.66)
+        else:
+            for at in rng.normal(to, 9, (10, 2)):
+                cv2.circle(big, tuple(int(v * fine) for v in at), int(rng.uniform(1.5, 3) * fine), 0, -1)
+
+    branch(280, 345, np.pi / 2, 84, 9)
+    return cv2.resize(big, (WIDTH, HEIGHT), interpolation=cv2.INTER_AREA).astype(np.float32) / 255
+
+
+def picture_of(rng, sky, ground_light=0.06, noise=1.2):
+    light = sky_light()
+    uneven = cv2.resize(rng.uniform(0.7, 1.3, (HEIGHT // 9, WIDTH // 9)).astype(np.float32), (WIDTH, HEIGHT))
+    light = light * sky + ground_light * light * uneven * (1 - sky)
+    return (light + rng.normal(0, noise, light.shape)).astype(np.float32)
+
+
+def rough(sky):
+    """The ground as brightness alone gives it: closed, its gaps filled, its leaves lost."""
+    body = cv2.morphologyEx((sky < 0.5).astype(np.uint8), cv2.MORPH_OPEN, np.ones((5, 5), np.uint8))
+    body = cv2.morphologyEx(body, cv2.MORPH_CLOSE, np.ones((9, 9), np.uint8))
+    contours, _ = cv2.findContours(body, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+    largest = max(contours, key=cv2.contourArea)
+    return cv2.drawContours(np.zeros_like(body), [largest], -1, 1, -1)
+
+
+def likeness(found, true):
+    """Intersection over union of ground, by shares."""
+    return np.minimum(1 - found, 1 - true).sum() / np.maximum(1 - found, 1 - true).sum()
+
+
+def never(piece, sky):
+    return False
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_a_tree_is_found_leaf_by_leaf(seed):
+    rng = np.random.default_rng(seed)
+    sky = tree(rng)
+    before = rough(sky)
+    found = in_detail(before, picture_of(rng, sky), never)
+    assert likeness(found, sky) > 0.97 > likeness(1 - before.astype(float), sky)
+    crown = np.s_[60:300, 150:420]
+    assert likeness(found[crown], sky[crown]) > 0.8  # of leaves a few pixels wide and the gaps between them
+    assert abs(float(found[crown].mean()) - float(sky[crown].mean())) < 0.02
+
+
+def framed(rng, light):
+    """A dark wall with an opening through which something of a share of the sky's light is seen."""
+    sky = np.ones((HEIGHT, WIDTH), np.float32)
+    sky[200:] = 0
+    picture = picture_of(rng, sky)
+    picture[260:290, 200:240] = light * sky_light()[260:290, 200:240] + rng.normal(0, 1.2, (30, 40))
+    return (sky < 0.5).astype(np.uint8), picture
+
+
+def test_an_opening_is_sky_when_its_light_is_the_skys_and_its_stars_agree():
+    rng = np.random.default_rng(5)
+    wall, picture = framed(rng, 1.0)
+    inside = np.s_[264:286, 204:236]
+    assert in_detail(wall, picture, never)[inside].min() > 0.9
+    assert in_detail(wall, picture, lambda piece, sky: bool(piece.sum() > 400))[inside].max() < 0.1
+    for light in (0.45, 2.5):  # a dim wall, a lit window
+        wall, picture = framed(rng, light)
+        assert np.median(in_detail(wall, picture, never)[inside]) == 0
+
+
+def test_ground_as_light_as_the_sky_is_left_alone():
+    rng = np.random.default_rng(6)
+    sky = np.ones((HEIGHT, WIDTH), np.float32)
+    sky[250:] = 0
+    hill = (sky < 0.5).astype(np.uint8)
+    assert np.array_equal(in_detail(hill, picture_of(rng, sky, ground_light=0.9), never), 1 - hill)
+    everything = np.zeros_like(hill)
+    assert in_detail(everything, picture_of(rng, sky), never).min() == 1
+
+
+def test_the_skys_light_is_carried_over_the_ground():
+    known = np.ones((HEIGHT, WIDTH), np.uint8)
+    known[200:, 100:400] = 0
+    log = np.log(sky_light()).astype(np.float32)
+    off = sky_level(log, known) - log
+    assert np.abs(off[:180]).max() < 0.06 and np.abs(off[200:220, 150:350]).max() < 0.12
