@@ -1,6 +1,7 @@
 """Trailing, photons, ISO and projection against worked examples."""
 
 import math
+import re
 from dataclasses import replace
 
 import numpy as np
@@ -106,10 +107,21 @@ def test_frames_follow_the_sky_the_use_and_the_lens():
 
 
 def test_where_no_count_helps_it_says_what_would():
-    bright = expose(MAIN, -29, 17.0, 2.0, output_px=USES["print"].output_px)
+    bright = expose(MAIN, -29, 16.0, 2.0, output_px=USES["print"].output_px)
     assert bright.frames.minutes <= 61 and any(
-        "more than an hour of frames" in r for r in bright.stack_reasons
+        "For 10 times no night is long enough: a darker site" in r for r in bright.stack_reasons
     )
+    some = " ".join(expose(MAIN, -29, 18.5, 2.0, output_px=USES["print"].output_px).stack_reasons)
+    assert re.search(
+        r"For 10 times, \d+ frames \(\d\.\d h\) would be needed, more than an hour of frames", some
+    )
+
+
+def test_a_ratio_is_said_to_its_errors_first_figure():
+    for sky in (17.0, 19.5, 20.5, 21.8):
+        text = " ".join(expose(MAIN, -29, sky, output_px=USES["print"].output_px).stack_reasons)
+        ratio, error = re.search(r"stands ([\d.]+) ± ([\d.]+) times", text).groups()
+        assert float(error) > 0 and len(ratio.partition(".")[2]) == len(error.partition(".")[2])
     dark = expose(MAIN, -29, 21.8)
     assert not any("more than an hour of frames" in r for r in dark.stack_reasons)
 

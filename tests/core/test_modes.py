@@ -14,6 +14,7 @@ from vinter.core.camera.exposure import OwnSettings
 from vinter.core.camera.phones import phone
 from vinter.core.camera.photons import sky_rate
 from vinter.core.errors import BadInput
+from vinter.core.planning.light import next_in_the_dark
 from vinter.core.planning.modes.basis import Basis, StepKind
 from vinter.core.planning.modes.bodies import moon_factor
 from vinter.core.planning.modes.registry import MODES, plan_mode
@@ -120,6 +121,32 @@ def test_what_is_down_says_when_it_rises():
     rises = next_rise(MILL, WHEN, target("moon"))
     before, after = (position(MILL, 2027, np.array([rises + s]), target("moon"))[0][0] for s in (-60, 60))
     assert before < 0 < after
+
+
+def test_a_core_that_is_up_by_day_is_promised_for_the_first_dark_sky():
+    """Asked of skyfield: up and dark then, and at no time of the four months before."""
+    from skyfield.api import Star, load
+
+    ask = datetime(2027, 9, 20, 5, 0, tzinfo=UTC).timestamp()  # evenings still hold it: the same day
+    november = datetime(2027, 11, 20, 5, 30, tzinfo=UTC).timestamp()
+    with pytest.raises(BadInput, match=r"by day, and stands in a dark sky next on 20 January 2028 at 06:"):
+        wish("stack", unix=november)
+    found = next_in_the_dark(MILL, november, CORE)
+    assert next_in_the_dark(MILL, ask, CORE) - ask < 86400
+    _, bodies = eph._kernel()
+    place = bodies["earth"] + wgs84.latlon(MILL.lat, MILL.lon)
+    core = Star(ra_hours=266.41683 / 15, dec_degrees=-29.00781)
+
+    def up_and_dark(unix):
+        t = load.timescale(builtin=True).from_datetime(datetime.fromtimestamp(unix, UTC))
+        here = place.at(t)
+        down, up = (here.observe(one).apparent().altaz()[0].degrees for one in (bodies["sun"], core))
+        return down < -18 and up > 0
+
+    assert up_and_dark(found + 180)
+    assert not any(up_and_dark(unix) for unix in np.arange(november, found - 300, 1200))
+    midsummer = datetime(2027, 6, 1, 1, 0, tzinfo=UTC).timestamp()
+    assert next_in_the_dark(Site(lat=68.0, lon=20.0), midsummer, CORE) is None
 
 
 @pytest.mark.parametrize("key", ["venus", "mars", "jupiter", "saturn"])

@@ -109,6 +109,7 @@ def choose_frames(
     )
 
 
+LONGEST_NIGHT = 10.0  # h, for which nobody stands beside one picture
 DARKER = "a darker site"  # what helps where towns leave a target little contrast
 
 
@@ -118,7 +119,7 @@ def frames_reason(frames: Frames, seconds: float, darker: str = DARKER) -> str:
     text = (
         f"{frames.count} frames take {frames.minutes:.0f} min and {frames.storage_mb / 1000:.1f} GB; the "
         "band then stands "
-        f"{frames.snr_output:.0f} ± {SNR_SIGMA * frames.snr_output:.0f} times above the noise of one "
+        f"{_with_error(frames.snr_output)} times above the noise of one "
         f"pixel of the finished picture. One minute "
         "more would gain "
         f"{100 * frames.next_minute:.0f} %; after {frames.pays_minutes:.0f} minutes a further one gains "
@@ -127,10 +128,18 @@ def frames_reason(frames: Frames, seconds: float, darker: str = DARKER) -> str:
     )
     hours = burst_minutes(frames.wanted, seconds) / 60
     if frames.wanted > frames.count and frames.snr_output < 0.95 * WANTED_SNR:
-        text += f" For {WANTED_SNR:.0f} times, {frames.wanted} frames ({hours:.1f} h) would be needed"
-        text += (
-            f", more than an hour of frames: {darker}, a faster lens or a tracker helps more."
-            if hours * 60 > LONGEST_MINUTES
-            else "."
-        )
+        if hours > LONGEST_NIGHT:
+            text += f" For {WANTED_SNR:.0f} times no night is long enough"
+        else:
+            text += f" For {WANTED_SNR:.0f} times, {frames.wanted} frames ({hours:.1f} h) would be needed"
+        longer = "" if hours > LONGEST_NIGHT else ", more than an hour of frames"
+        helps = f"{longer}: {darker}, a faster lens or a tracker helps more."
+        text += helps if hours * 60 > LONGEST_MINUTES else "."
     return text
+
+
+def _with_error(snr: float) -> str:
+    """A signal-to-noise ratio with its error, to the error's first figure."""
+    error = SNR_SIGMA * snr
+    digits = 0 if error >= 0.95 else 1 if error >= 0.095 else 2
+    return f"{snr:.{digits}f} ± {error:.{digits}f}"

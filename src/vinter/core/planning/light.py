@@ -1,7 +1,7 @@
 """Whether there is night enough for a picture: by day, into the dawn, beside the Moon."""
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 
 import numpy as np
 
@@ -13,8 +13,9 @@ from vinter.core.sky.ephemeris import Array
 from vinter.core.sky.nights import Moment, moments
 from vinter.core.sky.site import Site
 from vinter.core.sky.target_track import track
-from vinter.core.sky.targets import Target
+from vinter.core.sky.targets import Target, position
 
+NIGHT = -18.0  # degrees of the Sun under which the sky is as dark as it gets
 BY_DAY = -6.0  # degrees of the Sun above which no star picture is planned
 DARK = -12.0  # degrees of the Sun at which a sequence ends in the dawn, and a picture can begin
 SHINING = ("moon", "planet")  # kinds of targets that can be photographed by day
@@ -50,6 +51,21 @@ def dark_until(site: Site, unix: float) -> float | None:
     t = unix + np.arange(0.0, AHEAD, STEP)
     up = sun_altitude(site, t) >= DARK
     return float(t[np.argmax(up)]) if up.any() else None
+
+
+def next_in_the_dark(site: Site, unix: float, what: Target, days: int = 366) -> float | None:
+    """Unix time, to 10 minutes, at which a target next stands over the horizon with the Sun 18 degrees under
+    it; None when it does not within that number of days."""
+    t = unix + np.arange(0, days * 86400, 600.0)
+    turn = datetime(eph.year_of(unix) + 1, 1, 1, tzinfo=UTC).timestamp()
+    for part in (t[t < turn], t[t >= turn]):
+        if not part.size or eph.year_of(float(part[-1])) > eph.LAST_YEAR:
+            continue
+        up = position(site, eph.year_of(float(part[0])), part, what)[0] > 0
+        dark = up & (sun_altitude(site, part) < NIGHT)
+        if dark.any():
+            return float(part[np.argmax(dark)])
+    return None
 
 
 def check_night(site: Site, unix: float, what: Target) -> None:

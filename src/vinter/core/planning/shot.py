@@ -12,7 +12,7 @@ from vinter.core.camera.projection import Pose, View, east_north_up, project, vi
 from vinter.core.camera.shutter import USES
 from vinter.core.camera.trailing import drift_map
 from vinter.core.errors import BadInput
-from vinter.core.planning.light import check_night
+from vinter.core.planning.light import BY_DAY, SHINING, check_night, next_in_the_dark, sun_altitude
 from vinter.core.sky.brightness import ray_airmass
 from vinter.core.sky.ephemeris import year_of
 from vinter.core.sky.nights import Moment, Night, moments
@@ -123,7 +123,14 @@ def below_horizon(site: Site, unix: float, what: Target, altitude: float) -> str
         return f"{text}, and does not rise within two days"
     rise = datetime.fromtimestamp(rises, site.zone)
     day = "" if rise.date() == when.date() else f" on {rise.day} {rise:%B}"
-    return f"{text}; it rises at {rise:%H:%M}{day} ({site.tz})"
+    text += f"; it rises at {rise:%H:%M}{day} ({site.tz})"
+    if what.kind in SHINING or sun_altitude(site, np.array([rises]))[0] < BY_DAY:
+        return text
+    dark = next_in_the_dark(site, rises, what)
+    if dark is None:
+        return f"{text}, by day, and stands in no dark sky within a year"
+    then = datetime.fromtimestamp(dark, site.zone)
+    return f"{text}, by day, and stands in a dark sky next on {then.day} {then:%B %Y} at {then:%H:%M}"
 
 
 def plan_shot(

@@ -129,7 +129,7 @@ def timelapse(b: Basis, o: dict[str, float]) -> ModePlan:
             "Fix the white balance, or the clip flickers in colour.",
             *(
                 [
-                    f"{o['interval']:g} s are too short: the frame takes {t:g} s and the phone "
+                    f"An interval of {o['interval']:g} s is too short: the frame takes {t:g} s and the phone "
                     f"{GAP_SECONDS:g} s."
                 ]
                 if wished
