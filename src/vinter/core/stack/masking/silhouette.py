@@ -28,7 +28,7 @@ MANY_PX = 400  # px of a gap from which its stars are asked for
 BORDER_PX = 2  # half-size px of sky beside ground that may be partly ground
 GROUND_PX = 12  # half-size px over which the ground's own light is looked at
 DARKEST = 0.4  # of the sky's light, over which ground is not dark
-MOSTLY = 0.6  # share of the ground round about that must be dark
+DARK_MEAN = 0.55  # natural log under the sky's light in the mean, from which ground is dark
 NO_SKY, ALL_SKY = 0.12, 0.9  # shares of sky that are none and all
 RING_PX = 3  # half-size px around a gap in which its frame is looked at
 
@@ -80,17 +80,17 @@ def in_detail(ground: U8, picture: F32, starless: Callable[[Piece, Piece], bool]
     scatter = 1.4826 * float(np.median(np.abs(off[known > 0])))
     dark = max(DARK, DARK_SIGMAS * scatter)
     like = (off > -max(FAINTER, FAINTER_SIGMAS * scatter)) & (off < max(BRIGHTER, BRIGHTER_SIGMAS * scatter))
-    edge = (cv2.dilate(1 - ground, _disc(EDGE_PX)) > 0) & _is_dark(ground, off)
+    edge = (cv2.dilate(1 - ground, _disc(EDGE_PX)) > 0) & _is_dark(ground, like, off)
     out = ground.copy()
     out[(_joined((like & edge).astype(np.uint8), known) > 0) & edge] = 0
     out = _with_gaps(out, like, off, dark, starless)
     leaves = np.asarray((off < -dark) & (out == 0), np.uint8)
     crowns = np.asarray(cv2.morphologyEx(leaves, cv2.MORPH_CLOSE, _disc(LEAF_PX)), np.uint8)
     out = np.maximum(out, leaves & _joined(crowns, out))
-    return _coverage(out, np.asarray(np.exp(np.minimum(off, 0)), np.float32))
+    return _coverage(out, np.asarray(np.exp(np.minimum(off, 0)), np.float32), _is_dark(out, like, off))
 
 
-def _coverage(ground: U8, light: F32) -> F32:
+def _coverage(ground: U8, light: F32, dark: Piece) -> F32:
     """Share of sky of each place: 0 or 1, and near the border, where dark ground meets the sky, what the
     light (of the sky's) there says."""
     share = np.asarray(1 - ground, np.float32)
@@ -102,21 +102,16 @@ def _coverage(ground: U8, light: F32) -> F32:
     seen = np.where(seen < NO_SKY, 0, np.where(seen > ALL_SKY, 1, seen))
     border = cv2.dilate(ground, _disc(BORDER_PX)) > 0
     framed = cv2.dilate(1 - ground, _disc(FRAMED_PX)) > 0
-    fair = (
-        border
-        & framed
-        & (weight > LEAST_KNOWN)
-        & (weight > MOSTLY * cv2.blur(ground.astype(np.float32), reach))
-    )
+    fair = border & framed & (weight > LEAST_KNOWN) & dark
     return np.asarray(np.where(fair, seen, share), np.float32)
 
 
-def _is_dark(ground: U8, off: F32) -> Piece:
-    """Where most of the ground round about is dark against the sky."""
+def _is_dark(ground: U8, like: Piece, off: F32) -> Piece:
+    """Where the ground round about, but for what is as light as the sky, is dark against it in the mean."""
     reach = (2 * GROUND_PX + 1, 2 * GROUND_PX + 1)
-    all_of_it = cv2.blur(ground.astype(np.float32), reach)
-    dark = cv2.blur(((ground > 0) & (off < np.log(DARKEST))).astype(np.float32), reach)
-    return np.asarray(dark > MOSTLY * all_of_it)
+    other = ((ground > 0) & ~like).astype(np.float32)
+    weight = cv2.blur(other, reach)
+    return np.asarray(cv2.blur(np.clip(off, -2, 1) * other, reach) < -DARK_MEAN * weight)
 
 
 def _with_gaps(
