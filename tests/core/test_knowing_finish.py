@@ -10,6 +10,7 @@ from fields import LENS, SITE, fields_of
 
 from vinter.core.camera.illuminant import light_srgb
 from vinter.core.errors import BadInput
+from vinter.core.finish.cut_light import white_where_cut
 from vinter.core.finish.guard import VISIBLE_NOISE, ends, seen_noise
 from vinter.core.finish.looks import LOOKS, fitted, portable
 from vinter.core.finish.moves.areas import Area, Areas
@@ -29,7 +30,7 @@ from vinter.core.finish.recipe import Recipe, parse_recipe, recipe_of
 from vinter.core.finish.render import PartRenderer, Renderer, to_8bit
 from vinter.core.finish.scene import prepare
 from vinter.core.finish.suggestion import by_stars, suggest
-from vinter.core.frames.reading import colour_from
+from vinter.core.frames.reading import Colour, colour_from
 from vinter.core.simulate.phone import MATRIX, NEUTRAL, reddened
 from vinter.core.sky.brightness import ray_airmass
 
@@ -343,3 +344,19 @@ def test_a_part_at_full_size_is_that_part_of_the_whole(panels):
     for strip in (np.s_[:], np.s_[:20], np.s_[-20:], np.s_[:, :20], np.s_[:, -20:]):
         assert np.abs(np.median(part[strip] - there[strip])) <= 1
         assert np.percentile(np.abs(part[strip] - there[strip]), 95) < 14
+
+
+def test_what_is_cut_is_white_and_all_else_keeps_its_colour():
+    """All colours end at one number; a camera whose white is (0.5, 1, 0.6) would show that pink."""
+    colour = Colour(neutral=(0.5, 1.0, 0.6))
+    rgb = np.full((80, 120, 3), 0.02, np.float32)
+    rgb[20:40, 30:50] = 1.0
+    rgb[60, 60] = (0.45, 0.8, 0.5)
+    found = white_where_cut(rgb, colour)
+    balanced = found[30, 40] / np.array(colour.neutral)
+    assert np.ptp(balanced) < 1e-5 and balanced[0] > 1
+    untouched = np.ones((80, 120), bool)
+    untouched[20:40, 30:50] = False
+    assert np.array_equal(found[untouched], rgb[untouched])
+    merged = rgb * 3  # beyond white the exposures of a bracket go on
+    assert white_where_cut(merged, colour) is merged

@@ -10,6 +10,8 @@ import numpy.typing as npt
 
 from vinter.core.camera.projection import RECTILINEAR
 from vinter.core.errors import BadInput
+from vinter.core.finish.coverage import covered
+from vinter.core.finish.cut_light import white_where_cut
 from vinter.core.finish.star_field import StarField, found_stars, star_field
 from vinter.core.finish.star_white import StarWhite, star_white
 from vinter.core.formats.whole import whole
@@ -22,12 +24,7 @@ from vinter.core.stack.plate_solve import Solution, field_from
 
 F32 = npt.NDArray[np.float32]
 Array = npt.NDArray[np.float64]
-EDGE_PX = 7  # px about the mask's edge that are looked at
-BESIDE_PX = (31, 121)  # px from which sky and ground beside it are known, the nearest first
-UNEVEN = 1.5  # times the scatter of the ground's light by which it may be brighter than nearby
-LEAST_BESIDE = 0.02  # share of that window that must be sky, and ground
 LEAST_UP = 0.15  # length of the zenith's direction across the lens from which it tells which way is up
-APART = 0.25  # share of the sky's light by which the ground must be darker to tell how much of a pixel is sky
 USUAL_AIR = 0.22  # mag an airmass, by which the band is dimmed
 SCENE_VERSION = 4  # version of what is measured and kept in a prepared scene
 COARSE = 160  # px across, for the smooth glow
@@ -183,51 +180,6 @@ def pixel_noise(rgb: F32) -> float:
     return float(1.4826 * np.median(np.abs(g[::2, 2::2] - g[::2, :-2:2])) / np.sqrt(2))
 
 
-def _beside(values: F32, share: F32) -> tuple[F32, F32]:
-    """Mean of the values about each place where ``share`` is 1, and how much of it there is: close by, else
-    (between leaves) as far as it has to be looked for."""
-    mean = weight = np.zeros_like(values)
-    for reach in BESIDE_PX:
-        there = cv2.blur(share, (reach, reach))
-        here = np.asarray(cv2.blur(values * share, (reach, reach)) / np.maximum(there, 1e-6))
-        wanted = weight <= LEAST_BESIDE
-        mean, weight = np.where(wanted, here, mean), np.where(wanted, there, weight)
-    return np.asarray(mean, np.float32), np.asarray(weight, np.float32)
-
-
-def covered(rgb: F32, mask: F32) -> F32:
-    """Share of sky (0 to 1) of each pixel: the mask's, and along its edge what the picture itself shows
-    between the ground's light and the sky's, so that what is taken from the sky is taken where it shines.
-
-    Where both are alike, or one of them is not near, the mask stands.
-    """
-    edge = cv2.dilate(
-        ((mask > 0.004) & (mask < 0.996)).astype(np.uint8), np.ones((EDGE_PX, EDGE_PX), np.uint8)
-    )
-    rows, columns = np.flatnonzero(edge.any(axis=1)), np.flatnonzero(edge.any(axis=0))
-    if not len(rows):
-        return mask
-    part = np.s_[
-        max(rows[0] - BESIDE_PX[-1], 0) : rows[-1] + BESIDE_PX[-1] + 1,
-        max(columns[0] - BESIDE_PX[-1], 0) : columns[-1] + BESIDE_PX[-1] + 1,
-    ]
-    light = np.ascontiguousarray(rgb[part].sum(axis=2), np.float32)
-    m, near = mask[part], edge[part] > 0
-    sure = [np.asarray((here & ~near).astype(np.float32)) for here in (m > 0.996, m < 0.004)]
-    (above, high), (below, low) = (
-        _beside(np.minimum(light, 1.5 * np.median(light[m > 0.5])), s) for s in sure
-    )
-    apart = above - below
-    # ground is lit unevenly: only what is brighter than it usually is nearby is the sky's
-    uneven = np.sqrt(np.maximum(_beside(np.asarray(np.minimum(light, above) ** 2), sure[1])[0] - below**2, 0))
-    brightest = np.minimum(below + UNEVEN * uneven, above - 0.5 * apart)
-    share = np.clip((light - brightest) / np.where(apart > 0, above - brightest, 1), 0, 1)
-    fair = near & (high > LEAST_BESIDE) & (low > LEAST_BESIDE) & (apart > APART * above)
-    out = mask.copy()
-    out[part] = np.where(fair, share, m)
-    return out
-
-
 def prepare(
     rgb: F32,
     mask: npt.NDArray[np.uint8] | None,
@@ -245,6 +197,7 @@ def prepare(
         sky = np.asarray(mask.astype(np.float32) / 255, np.float32)
     if sky.shape != (height, width):
         raise BadInput(f"the mask is {sky.shape[1]} x {sky.shape[0]} px, the picture {width} x {height}")
+    rgb = white_where_cut(rgb, colour)
     sky = covered(rgb, sky)
     noise = pixel_noise(rgb)
     small_size = (COARSE, max(COARSE * height // width, 1))
@@ -309,7 +262,7 @@ def region(
     height, width = rgb.shape[:2]
     left, top, wide, high = box
     part = np.s_[top : top + high, left : left + wide]
-    here = np.ascontiguousarray(rgb[part], np.float32)
+    here = white_where_cut(np.ascontiguousarray(rgb[part], np.float32), whole.colour)
     share = (
         np.ones((high, wide), np.float32) if mask is None else mask[part].astype(np.float32) / np.float32(255)
     )
