@@ -30,6 +30,26 @@ def pytest_collection_modifyitems(items):
     items.sort(key=place)
 
 
+LONG_SECONDS = 15.0
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item, call):
+    report = yield
+    reason = item.get_closest_marker("long")
+    report.user_properties.append(("long", reason.args[0] if reason else ""))
+    return report
+
+
+def pytest_terminal_summary(terminalreporter):
+    """What took long, each with its reason; a test without one wants to be shorter."""
+    calls = [r for r in terminalreporter.stats.get("passed", []) if r.when == "call"]
+    slow = sorted((r for r in calls if r.duration > LONG_SECONDS), key=lambda r: -r.duration)
+    for r in slow:
+        reason = dict(r.user_properties).get("long") or "NO REASON GIVEN"
+        terminalreporter.write_line(f"{r.duration:6.1f} s  {r.nodeid}: {reason}")
+
+
 @pytest.fixture(scope="session", autouse=True)
 def assets():
     """Styles and scripts under their hashed names, as when serving."""

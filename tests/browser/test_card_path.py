@@ -94,6 +94,7 @@ def hits(picture, at):
     return found / len(at)
 
 
+@pytest.mark.long("thirty files are uploaded, measured, sorted and stacked by a real worker")
 @pytest.mark.django_db(transaction=True)
 def test_thirty_files_to_a_stack(page, worker, tmp_path):
     rays, flux = card(tmp_path)

@@ -60,6 +60,7 @@ def signed_up(chromium, served, faults, clicks=None):
     return page
 
 
+@pytest.mark.long("a person's whole path on two machines, with simulated frames and their stack")
 def test_from_an_empty_home_to_a_picture_and_to_another_machine(chromium, homes, tmp_path):
     faults, clicks = [], [0]
     page = signed_up(chromium, homes[0], faults, clicks)

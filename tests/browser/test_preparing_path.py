@@ -31,6 +31,7 @@ def a_photo():
     return out.getvalue()
 
 
+@pytest.mark.long("a person's path from a photo to the card, with a test shot simulated on it")
 @pytest.mark.django_db(transaction=True)
 def test_from_a_photo_to_the_field(page, tmp_path, nerea):
     (tmp_path / "photo.jpg").write_bytes(a_photo())

@@ -30,6 +30,7 @@ def noise_of(picture):
     return 1.4826 * np.median(np.abs(steps - np.median(steps)))
 
 
+@pytest.mark.long("from a night to an exported picture by a real worker")
 @pytest.mark.django_db(transaction=True)
 def test_from_a_night_to_a_picture(page, worker, tmp_path, shot, small_sensor):
     worker.start()

@@ -149,7 +149,7 @@ def test_exposure_equals_the_worked_example(call):
     assert wide["shutter"]["chosen"] > data["shutter"]["chosen"] and wide["frames"]["count"] == 40
 
 
-def test_from_frames_to_a_picture(call, tmp_path):
+def test_from_frames_to_a_picture(call, tmp_path, no_blind_search):
     frames = tmp_path / "frames"
     frames.mkdir()
     make(frames, Field(count=4, width=800, height=600, stars=300, focal=600.0, streak=None))

@@ -48,6 +48,7 @@ def test_only_linear_data_tell_how_bright_the_sky_was(tmp_path, linear):
     assert ("RAW frames" in found["sky_unmeasured"]) == (not linear)
 
 
+@pytest.mark.long("nothing is found through any lens before the picture is mirrored")
 def test_a_mirrored_picture_is_turned_back(tmp_path):
     """As a front camera writes it: the stack's file then shows the sky as it is."""
     panel = fields_of(((176, 34, 0.5),), LENS, SITE)[0]

@@ -88,6 +88,7 @@ def test_trails_that_end_in_a_sun_before_the_lens_are_refused():
     assert away.mode_plan.frames > 100
 
 
+@pytest.mark.long("five thousand plans")
 def test_ten_years_of_random_plans_never_point_near_the_sun():
     """The planned direction of what is not refused, against the Sun's place by another library's
     ephemeris."""

@@ -67,6 +67,7 @@ def test_stacking_is_timed_against_a_script(monkeypatch, capsys, run, few_frames
     assert figures(lines[0])[0] > 0 and "MB" in lines[1]
 
 
+@pytest.mark.long("starts servers and workers as the bench does")
 @pytest.mark.parametrize(
     ("command", "expected"),
     [

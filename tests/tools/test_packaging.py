@@ -85,6 +85,7 @@ def test_a_figure_from_the_shell(installed):
     assert 18 < json.loads(done.stdout)["brightness"] < 22
 
 
+@pytest.mark.long("a wheel is built, installed and served")
 def test_it_serves_its_first_page(installed):
     folder, environment = installed
     with socket.socket() as s:

@@ -68,6 +68,7 @@ def address(name, pks, word):
     return reverse(name, kwargs=out)
 
 
+@pytest.mark.long("every page is asked for with hostile words")
 @pytest.mark.parametrize("turn", range(len(HOSTILE)))
 def test_no_address_breaks(desk, world, turn):
     """What takes is sent every word; what shows is asked for with every word, and sent to with some."""

@@ -158,6 +158,9 @@ def exporting(desk, take, tmp):
     return Work(begin, result)
 
 
+@pytest.mark.long(
+    "web server, worker and pool are killed and a whole job is done again, for each kind of work"
+)
 @pytest.mark.parametrize("kind", [stacking, measuring, filming, exporting])
 @pytest.mark.django_db(transaction=True)
 def test_killed_at_random_the_result_is_the_same(desk, request, served, settings, kills, kind):

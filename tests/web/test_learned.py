@@ -68,6 +68,7 @@ def test_the_width_across_a_trail_is_that_of_the_round_star():
     assert trail_length(3.0, 1.0) == 0
 
 
+@pytest.mark.long("two takes are simulated, stacked and learned from")
 @pytest.mark.django_db
 def test_two_takes_at_one_site_the_second_plan_knows_the_sky_and_the_tick(desk, shot, mill, tools):
     """A phone whose infinity its owner wrote down two ticks off, under a sky 0.4 mag brighter than the site's

@@ -90,6 +90,7 @@ def test_the_users_word_wins_over_the_suggestion(desk, small_take):
     assert desk.post(reverse("decide", args=[frame.pk]), {"decision": "burn"}).status_code == 400
 
 
+@pytest.mark.long("a stack is killed and done again by the next worker")
 @pytest.mark.django_db(transaction=True)
 def test_kill_minus_nine_in_mid_stack_and_the_next_worker_finishes_the_same_picture(
     desk, small_take, small_stack, worker
