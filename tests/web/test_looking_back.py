@@ -179,6 +179,34 @@ def test_what_is_sent_twice_is_stored_once_and_a_wrong_clock_is_put_right(desk, 
     assert FieldNote.objects.get(key="late").at == pytest.approx(time.time() - 300, abs=30)
 
 
+def test_a_tapped_skyline_its_landmarks_and_lamps_reach_the_site_once(desk, shot):
+    site = shot.site
+    site.horizon, site.landmarks = [[0.0, 4.0], [180.0, 9.0], [300.0, 2.0]], [["chapel", 1.0, 1.0]]
+    site.save()
+    line = {"points": [[170, 3], [190.5, 6.5]]}
+    seen = {"name": "chapel", "azimuth": 176.2, "altitude": 7.5}
+    lamp = {"name": "yard lamp", "azimuth": 12.0, "altitude": 1.0}
+    for _ in range(2):
+        sent(desk, shot, ("s1", "horizon", line), ("s2", "landmark", seen), ("s3", "lamp", lamp))
+    site.refresh_from_db()
+    assert site.horizon == [[0.0, 4.0], [170.0, 3.0], [190.5, 6.5], [300.0, 2.0]]
+    assert site.landmarks == [["chapel", 176.2, 7.5]]
+    assert [(row.words, row.azimuth) for row in site.straylight_set.all()] == [("yard lamp", 12.0)]
+    page = desk.get(reverse("point", args=[shot.pk])).content.decode()
+    assert '["chapel", 176.2, 7.5]' in page  # to aim at
+
+
+@pytest.mark.parametrize(
+    "points",
+    [[], [[1, 2]], [[1, 2], [3]], [[1, 2], [3, 99]], [[1, 2], ["x", 3]], "line", [[1, 2]] * 600, None],
+)
+def test_a_skyline_that_is_none_changes_nothing(desk, shot, points):
+    before = shot.site.horizon
+    sent(desk, shot, ("w", "horizon", {"points": points}))
+    shot.site.refresh_from_db()
+    assert shot.site.horizon == before and FieldNote.objects.count() == 0
+
+
 @pytest.mark.parametrize(
     "text",
     [

@@ -60,11 +60,22 @@ def test_another_site_cannot_share_in_ones_name(desk, pictures, client):
     assert not Take.objects.filter(title="Shared from the phone").exists()
 
 
-def test_who_was_signed_out_is_asked_to_share_once_more(desk, nerea, pictures):
+def test_more_parts_go_to_the_take_that_the_first_began(desk, shot, pictures, stranger, client):
+    tonight(shot)
+    first, second = pictures
+    begun = desk.post(reverse("share"), {"files": [first]})
+    take = Take.objects.get(shot=shot)
+    more = desk.post(reverse("share") + f"?take={take.pk}", {"files": [second, upload("no.dng", b"no")]})
+    assert (
+        more.url == begun.url and take.frame_set.count() == 2 and Take.objects.filter(shot=shot).count() == 1
+    )
+    client.force_login(stranger)
+    second.seek(0)
+    assert client.post(reverse("share") + f"?take={take.pk}", {"files": [second]}).status_code == 404
+
+
+def test_the_page_that_sends_what_waits_needs_a_sign_in_and_says_so_by_leading_there(desk):
+    assert "wait on this phone" in said(desk.get(reverse("share")))
     desk.logout()
-    sent = desk.post(reverse("share"), {"files": pictures}, headers={"sec-fetch-site": "none"})
-    desk.force_login(nerea)
-    back = parse_qs(urlsplit(sent.url).query)["next"][0]
-    page = said(desk.get(back))
-    assert "signed out when the pictures came" in page and "share them again now" in page.replace("\n", " ")
-    assert not Take.objects.filter(title="Shared from the phone").exists()
+    answer = desk.get(reverse("share"))
+    assert parse_qs(urlsplit(answer.url).query)["next"] == [reverse("share")]

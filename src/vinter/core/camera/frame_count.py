@@ -131,7 +131,8 @@ def frames_reason(frames: Frames, seconds: float, darker: str = DARKER) -> str:
         if hours > LONGEST_NIGHT:
             text += f" For {WANTED_SNR:.0f} times no night is long enough"
         else:
-            text += f" For {WANTED_SNR:.0f} times, {frames.wanted} frames ({hours:.1f} h) would be needed"
+            length = f"{hours:.1f} h" if hours >= 1 else f"{60 * hours:.0f} min"
+            text += f" For {WANTED_SNR:.0f} times, {frames.wanted} frames ({length}) would be needed"
         longer = "" if hours > LONGEST_NIGHT else ", more than an hour of frames"
         helps = f"{longer}: {darker}, a faster lens or a tracker helps more."
         text += helps if hours * 60 > LONGEST_MINUTES else "."

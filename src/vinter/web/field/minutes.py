@@ -34,9 +34,9 @@ def night_data(shot: Shot, wish: Wish, rows: list[Minute]) -> Data:
             "across": round(2 * view.width / 2 / view.focal_px, 4),
             "down": round(2 * view.height / 2 / view.focal_px, 4),
         },
-        "horizon": _horizon(shot),
+        "horizon": horizon_of(shot),
         "lamps": [[round(lamp.azimuth, 1), lamp.words] for lamp in shot.site.straylight_set.all()],
-        "minutes": [_row(m, zone) for m in rows],
+        "minutes": [_row(m, zone, shot.site.landmarks) for m in rows],
         "coming": [{"t": c.t, "clock": clock(c.t, zone), "words": c.words} for c in coming(wish)],
     }
 
@@ -49,7 +49,7 @@ def _pair(direction: tuple[float, float]) -> list[float]:
     return [round(v, 2) for v in direction]
 
 
-def _row(m: Minute, zone: str) -> dict[str, object]:
+def _row(m: Minute, zone: str, landmarks: list[list[str | float]]) -> dict[str, object]:
     return {
         "t": m.t,
         "clock": clock(m.t, zone),
@@ -60,13 +60,13 @@ def _row(m: Minute, zone: str) -> dict[str, object]:
         "sky": round(m.brightness, 1),
         "moon": _pair(m.moon),
         "sun": round(m.sun, 1),
-        "marks": [[mark.name, *_pair((mark.azimuth, mark.altitude))] for mark in m.marks],
+        "marks": [[mark.name, *_pair((mark.azimuth, mark.altitude))] for mark in m.marks] + landmarks,
         "band": [_pair(p) for p in m.band],
         "hands": m.hands,
     }
 
 
-def _horizon(shot: Shot) -> list[list[float]]:
+def horizon_of(shot: Shot) -> list[list[float]]:
     """The ground's outline, every few degrees; flat where none was drawn."""
     site = shot.site.core()
     azimuth = np.arange(0.0, 361.0, HORIZON_STEP)

@@ -2,8 +2,7 @@
 
 import math
 import time
-from collections.abc import Callable, Mapping
-from typing import Any
+from collections.abc import Callable
 
 from django import forms
 
@@ -14,6 +13,7 @@ from vinter.web.field.forms import TimedForm
 from vinter.web.field.models import FieldNote
 from vinter.web.forms import checked
 from vinter.web.shots.models import Shot
+from vinter.web.sites.models import StrayLight
 
 LARGEST = 256 * 1024  # bytes of what is sent at a time
 MOST = 500  # notes accepted at a time
@@ -42,18 +42,43 @@ class AimForm(forms.Form):
     altitude = forms.FloatField(min_value=-90, max_value=90)
 
 
+class SkylineForm(forms.Form):
+    """Corners of a skyline: azimuth and altitude in degrees of each."""
+
+    points = forms.JSONField()
+
+    def clean_points(self) -> list[list[float]]:
+        """Pairs within the compass and the sky."""
+        given = self.cleaned_data["points"]
+        try:
+            pairs = [[float(a) % 360, float(h)] for a, h in given]
+        except (TypeError, ValueError) as error:
+            raise forms.ValidationError("not a list of pairs of numbers") from error
+        if not 2 <= len(pairs) <= MOST or not all(-30 <= h <= 90 and a == a for a, h in pairs):
+            raise forms.ValidationError(f"not 2 to {MOST} places over or near the horizon")
+        return pairs
+
+
+class MarkForm(forms.Form):
+    """Something seen in a direction: a landmark or a lamp, degrees."""
+
+    name = forms.CharField(max_length=60)
+    azimuth = forms.FloatField(min_value=0, max_value=360)
+    altitude = forms.FloatField(min_value=-30, max_value=90)
+
+
 class AnswerForm(forms.Form):
     """An answer about the test shot, and what followed from all of them."""
 
     words = forms.CharField(max_length=400)
 
 
-def _timed(shot: Shot, data: Mapping[str, object]) -> None:
+def _timed(shot: Shot, data: Data) -> None:
     shot.timed = dict(data)
     shot.save(update_fields=["timed"])
 
 
-def _lesson(shot: Shot, data: Mapping[str, object]) -> None:
+def _lesson(shot: Shot, data: Data) -> None:
     """Added to what stands there already."""
     words = str(data["words"])
     if words not in shot.lesson:
@@ -61,12 +86,29 @@ def _lesson(shot: Shot, data: Mapping[str, object]) -> None:
         shot.save(update_fields=["lesson"])
 
 
-KINDS: dict[str, tuple[type[forms.Form], Callable[[Shot, Mapping[str, Any]], None] | None]] = {
+def _skyline(shot: Shot, data: Data) -> None:
+    shot.site.add_skyline([(a, h) for a, h in data["points"]])
+
+
+def _landmark(shot: Shot, data: Data) -> None:
+    shot.site.add_landmark(str(data["name"]), float(data["azimuth"]), float(data["altitude"]))
+
+
+def _lamp(shot: Shot, data: Data) -> None:
+    StrayLight.objects.get_or_create(
+        site=shot.site, words=str(data["name"]), defaults={"azimuth": float(data["azimuth"])}
+    )
+
+
+KINDS: dict[str, tuple[type[forms.Form], Callable[[Shot, Data], None] | None]] = {
     "note": (WordsForm, None),
     "lesson": (WordsForm, _lesson),
     "tick": (TickForm, None),
     "aim": (AimForm, None),
     "answer": (AnswerForm, None),
+    "horizon": (SkylineForm, _skyline),
+    "landmark": (MarkForm, _landmark),
+    "lamp": (MarkForm, _lamp),
     "timed": (TimedForm, _timed),
 }
 

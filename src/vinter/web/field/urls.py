@@ -14,6 +14,7 @@ urlpatterns = [
     path("field/<int:pk>/qr.svg", views.qr, name="card-qr"),
     path("field/<int:pk>/revoke/", views.revoke, name="card-revoke"),
     path("field/<int:pk>/point/", views.point, name="point"),
+    path("field/<int:pk>/skyline/", views.trace_skyline, name="field-skyline"),
     path("field/<int:pk>/timer/", views.timer, name="timer"),
     path("field/<int:pk>/notes/", views.notes, name="field-notes"),
     path("field/<int:pk>/check/", views.check, name="check"),

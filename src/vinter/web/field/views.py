@@ -32,7 +32,7 @@ from vinter.web.compute import computed
 from vinter.web.conventions import as_wished, dated
 from vinter.web.field.answers import drawing
 from vinter.web.field.forms import PackForm
-from vinter.web.field.minutes import minutes_of, night_data
+from vinter.web.field.minutes import horizon_of, minutes_of, night_data
 from vinter.web.field.models import CardTicket, PackMark, ticket_of
 from vinter.web.field.notes import take_in
 from vinter.web.field.standalone import standalone
@@ -220,6 +220,20 @@ def point(request: HttpRequest, pk: int) -> HttpResponse:
     data = night_data(shot, wish, minutes_of(shot, wish))
     marks = sorted({name for row in data["minutes"] for name, *_ in row["marks"]})
     return render(request, "field/point.html", {"shot": shot, "data": data, "marks": marks})
+
+
+def trace_skyline(request: HttpRequest, pk: int) -> HttpResponse:
+    """The skyline of the site, tapped with the phone held along it, by day."""
+    shot = owned(Shot, request, pk)
+    data = {
+        "shot": shot.pk,
+        "site": shot.site_id,
+        "name": shot.site.name,
+        "declination": round(shot.north.degrees, 2),
+        "horizon": horizon_of(shot),
+        "landmarks": shot.site.landmarks,
+    }
+    return render(request, "field/skyline.html", {"shot": shot, "data": data})
 
 
 def timer(request: HttpRequest, pk: int) -> HttpResponse:

@@ -12,6 +12,8 @@ import numpy as np
 import numpy.typing as npt
 import tifffile
 
+from vinter.core.errors import BadInput
+from vinter.core.finish.before_after import before_after, cut_alike
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.guard import Limits, ends, limits
 from vinter.core.finish.recipe import RecipeParts
@@ -193,6 +195,18 @@ def shown(picture: U8, canvas: Canvas, show: str) -> U8:
         marked = np.where(check, np.uint8(255), np.uint8(0))
         return np.asarray(np.where(cut[..., None], marked, picture // 2 + 32), np.uint8)
     return picture
+
+
+def beside_a_frame(working: Path, recipe: RecipeParts, frame: Path, words: tuple[str, str]) -> bytes:
+    """A frame's developed JPEG, cut as the recipe does, beside the finished picture, as one JPEG; ``words``
+    stand under them."""
+    editing = SESSIONS.of(working)
+    read = cv2.imread(str(frame), cv2.IMREAD_COLOR_RGB)
+    if read is None:
+        raise BadInput(f"{frame.name}: this frame's picture cannot be read")
+    _, picture = DRAWING.submit(editing.drawn, recipe, View()).result()
+    before = cut_alike(np.asarray(read, np.uint8), recipe, editing.scene)
+    return jpeg_in_halves(before_after(before, picture, words), QUALITY, PACKING)()
 
 
 def small(working: Path, recipe: RecipeParts) -> bytes:

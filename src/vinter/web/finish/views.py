@@ -8,6 +8,7 @@ from dataclasses import asdict
 from django.db import transaction
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.template.loader import render_to_string
 from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_POST
 
@@ -23,10 +24,12 @@ from vinter.core.finish.overlay import Overlay, overlay
 from vinter.core.finish.recipe import RecipeParts, parse_recipe, recipe_from
 from vinter.core.finish.scene import Scene, load_scene
 from vinter.core.finish.suggestion import by_stars, suggest, untouched
+from vinter.web.field.views import STANDALONE_POLICY
 from vinter.web.finish import edit_session
 from vinter.web.finish.caption import caption
 from vinter.web.finish.forms import ExportForm, NameForm, PickForm, ViewForm
 from vinter.web.finish.models import Export, Finish, Look
+from vinter.web.finish.sheet import PLACES, sheet
 from vinter.web.forms import checked, row_number
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.meanwhile import mark_of
@@ -117,6 +120,8 @@ def finish(request: HttpRequest, pk: int) -> HttpResponse:
             "look_recipes": {key: recipe.model_dump() for key, (_, recipe) in looks.items()},
             "others": Finish.objects.filter(stack=one.stack).exclude(pk=one.pk),
             "caption": caption(one),
+            "before_after": (one.stack.report or {}).get("frames_used", 0) > 1
+            and (one.stack.folder / "before.jpg").is_file(),
             **head("Finish", finish=one, context=_context(one)),
         },
     )
@@ -308,6 +313,33 @@ def sizes(request: HttpRequest, pk: int) -> HttpResponse:
     rows = [(kind, expected_sizes(parts, made, kind)) for kind in EXPORT_KINDS.values()]
     short = shortfalls(recipe, session.scene)
     return render(request, "finish/sizes.html", {"rows": rows, "made": made, "short": short})
+
+
+def print_sheet(request: HttpRequest, pk: int) -> HttpResponse:
+    """The picture on a sheet of paper with its night; ``place`` says how closely it gives the place."""
+    one = owned(Finish, request, pk, "stack")
+    place = request.GET.get("place", "name")
+    if place not in PLACES:
+        raise BadInput(f"place: {place!r} is not one of {', '.join(PLACES)}")
+    text = render_to_string("finish/sheet.html", sheet(one, place))
+    return HttpResponse(text, headers={"Content-Security-Policy": STANDALONE_POLICY})
+
+
+def before_and_after(request: HttpRequest, pk: int) -> HttpResponse:
+    """One frame as it came beside the finished picture, as one JPEG to share."""
+    one = owned(Finish, request, pk, "stack")
+    many = int((one.stack.report or {}).get("frames_used") or 1)
+    path = one.stack.folder / "before.jpg"
+    if many < 2 or not path.is_file():
+        raise BadInput("before and after: this picture is no stack of frames")
+    words = "one frame", f"{many} frames, stacked and finished"
+    jpeg = edit_session.beside_a_frame(working_copy(one.stack), one.core(), path, words)
+    name = f"vinter-before-after-{one.pk}.jpg"
+    return HttpResponse(
+        jpeg,
+        content_type="image/jpeg",
+        headers={"Content-Disposition": f'attachment; filename="{name}"'},
+    )
 
 
 def all_exports(request: HttpRequest, pk: int) -> FileResponse:

@@ -11,7 +11,7 @@ from django.db import models
 from vinter.core.field.hazards import HAZARDS
 from vinter.core.ground.drive import Drive, estimated_drive
 from vinter.core.sky.glow import bearing_distance, glow
-from vinter.core.sky.horizon import Horizon
+from vinter.core.sky.horizon import Horizon, merged
 from vinter.core.sky.learned_air import LearnedAir
 from vinter.core.sky.site import Site as CoreSite
 from vinter.core.sky.site_sky import (
@@ -27,6 +27,8 @@ from vinter.web.conventions import dated
 
 SAME_LIGHT = 4.0  # degrees of azimuth within which two lamps are one
 SOURCES = {METER: "meter", FROM_FRAMES: "measured from your own frames"}
+
+MOST_LANDMARKS = 40  # of a site
 
 
 class Site(Binnable):
@@ -52,6 +54,7 @@ class Site(Binnable):
     favourite = models.BooleanField(default=False)
     home = models.BooleanField(default=False)
     horizon = models.JSONField(default=list, blank=True)
+    landmarks = models.JSONField(default=list, blank=True)  # name, azimuth and altitude in degrees of each
     # what its frames told: "air" with value, error, words, what was there before, or refused;
     # "refused_lights"
     learned = models.JSONField(default=dict, blank=True, editable=False)
@@ -61,6 +64,18 @@ class Site(Binnable):
 
     def __str__(self) -> str:
         return self.name
+
+    def add_skyline(self, points: list[tuple[float, float]]) -> None:
+        """Corners of the skyline (azimuth, altitude in degrees) that replace what they cover."""
+        old = tuple((float(a), float(h)) for a, h in self.horizon)
+        self.horizon = [list(p) for p in Horizon(merged(old, tuple(points))).points]
+        self.save(update_fields=["horizon"])
+
+    def add_landmark(self, name: str, azimuth: float, altitude: float) -> None:
+        """Something on the skyline to aim at; of one name the newer stays."""
+        others = [row for row in self.landmarks if row[0] != name]
+        self.landmarks = [*others, [name, azimuth, altitude]][-MOST_LANDMARKS:]
+        self.save(update_fields=["landmarks"])
 
     def sky(self) -> ZenithSource:
         """Zenith brightness to compute with, and where it comes from."""

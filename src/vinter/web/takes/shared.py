@@ -1,4 +1,8 @@
-"""Pictures shared from the phone's gallery: a take of tonight's shot, or the person says of which."""
+"""Pictures shared from the phone's gallery: a take of tonight's shot, or the person says of which.
+
+The phone keeps what is shared until it has been sent, so that nothing is lost signed out or without signal:
+its worker (``field-worker.js``) puts the pictures by and leads to this page, which sends them in parts.
+"""
 
 import time
 
@@ -34,10 +38,11 @@ def shots_of_tonight(request: HttpRequest, now: float) -> list[Shot]:
 @csrf_exempt  # the phone hands the pictures over itself and knows no token; other sites are refused below
 @require_http_methods(["GET", "POST"])
 def shared(request: HttpRequest) -> HttpResponse:
-    """Take in what was shared; to its take, or to the question of which shot it is. Whoever had to sign in
-    first comes back by GET, without the pictures: they are asked to share them once more."""
+    """Take in what was shared; to its take, or to the question of which shot it is. By GET the page that
+    sends what waits on the phone. With ``take`` the pictures are more of a take that a part before them
+    began."""
     if request.method == "GET":
-        return render(request, "takes/share_again.html", head("Takes"))
+        return render(request, "takes/share.html", head("Takes"))
     if request.headers.get("Sec-Fetch-Site", "none") not in OWN_HAND:
         raise PermissionDenied("pictures are shared by the phone itself")
     files = request.FILES.getlist("files")
@@ -45,10 +50,8 @@ def shared(request: HttpRequest) -> HttpResponse:
         raise BadInput("no picture came with what was shared")
     check_quota(person(request).pk)
     shots = shots_of_tonight(request, time.time())
-    shot = shots[0] if len(shots) == 1 else None
-    take = Take.objects.create(
-        owner=person(request), shot=shot, kind=Take.UPLOADED, title=shot.title if shot else TITLE
-    )
+    begun = row_number(request.GET.get("take", ""))
+    take = owned(Take, request, begun) if begun is not None else _new_take(request, shots)
     kept, refused = 0, []
     for file in files:
         try:
@@ -56,11 +59,20 @@ def shared(request: HttpRequest) -> HttpResponse:
             kept += 1
         except Refused as error:
             refused.append(str(error))
-    if not kept:
+    if not kept and begun is None:
         take.delete()
         raise BadInput("; ".join(refused))
     enqueue(person(request), "measure", take.pk)
-    return redirect("take-of", take.pk) if len(shots) > 1 else redirect("take", take.pk)
+    return (
+        redirect("take-of", take.pk) if len(shots) > 1 and take.shot_id is None else redirect("take", take.pk)
+    )
+
+
+def _new_take(request: HttpRequest, shots: list[Shot]) -> Take:
+    """A take of the one shot of tonight, else of none."""
+    shot = shots[0] if len(shots) == 1 else None
+    title = shot.title if shot else TITLE
+    return Take.objects.create(owner=person(request), shot=shot, kind=Take.UPLOADED, title=title)
 
 
 def of_shot(request: HttpRequest, pk: int) -> HttpResponse:

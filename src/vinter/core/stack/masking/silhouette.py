@@ -28,8 +28,11 @@ MANY_PX = 400  # px of a gap from which its stars are asked for
 BORDER_PX = 2  # half-size px of sky beside ground that may be partly ground
 GROUND_PX = 12  # half-size px over which the ground's own light is looked at
 DARKEST = 0.4  # of the sky's light, over which ground is not dark
+LEAST_DARK = 0.2  # share of the ground round about that must not be as light as the sky
 DARK_MEAN = 0.55  # natural log under the sky's light in the mean, from which ground is dark
 NO_SKY, ALL_SKY = 0.12, 0.9  # shares of sky that are none and all
+ALL_ROUND = 0.7  # share of a large gap's frame that must be darker than the sky
+SLIT_PX = 3  # half-size px, half the width of what shines through a wall
 RING_PX = 3  # half-size px around a gap in which its frame is looked at
 
 
@@ -102,7 +105,9 @@ def _coverage(ground: U8, light: F32, dark: Piece) -> F32:
     seen = np.where(seen < NO_SKY, 0, np.where(seen > ALL_SKY, 1, seen))
     border = cv2.dilate(ground, _disc(BORDER_PX)) > 0
     framed = cv2.dilate(1 - ground, _disc(FRAMED_PX)) > 0
-    fair = border & framed & (weight > LEAST_KNOWN) & dark
+    light_ground = np.asarray((seen > 0.5) & (ground > 0), np.uint8)
+    wide = cv2.morphologyEx(light_ground, cv2.MORPH_OPEN, _disc(SLIT_PX))  # no slit, and not taken for a gap
+    fair = border & framed & (weight > LEAST_KNOWN) & dark & (cv2.dilate(wide, _disc(1)) == 0)
     return np.asarray(np.where(fair, seen, share), np.float32)
 
 
@@ -111,7 +116,8 @@ def _is_dark(ground: U8, like: Piece, off: F32) -> Piece:
     reach = (2 * GROUND_PX + 1, 2 * GROUND_PX + 1)
     other = ((ground > 0) & ~like).astype(np.float32)
     weight = cv2.blur(other, reach)
-    return np.asarray(cv2.blur(np.clip(off, -2, 1) * other, reach) < -DARK_MEAN * weight)
+    enough = weight > LEAST_DARK * cv2.blur(ground.astype(np.float32), reach)  # not so on bright water
+    return np.asarray(enough & (cv2.blur(np.clip(off, -2, 1) * other, reach) < -DARK_MEAN * weight))
 
 
 def _with_gaps(
@@ -131,6 +137,8 @@ def _with_gaps(
         here = (labels[part] == k).astype(np.uint8)
         ring = off[part][(cv2.dilate(here, _disc(RING_PX)) > 0) & (here == 0)]
         framed = ring.size > 0 and (np.median(ring) < -dark or np.percentile(ring, 30) < -2 * dark)
-        if framed and not (area > MANY_PX and starless(labels == k, sky)):
+        if area > MANY_PX:  # water shines as far below a dark bank: its other side is not dark
+            framed &= bool((ring < -FAINTER).mean() > ALL_ROUND) and not starless(labels == k, sky)
+        if framed:
             out[part][here > 0] = 0
     return out

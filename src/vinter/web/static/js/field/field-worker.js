@@ -1,7 +1,9 @@
 // Keeps field pages and what they need, from the first visit on: the network first, the copy when there is no
 // signal, when the server is down, or when the session ended out there.
 "use strict";
-const CACHE = "vinter-field-2";
+const CACHE = "vinter-field-3";
+const SHARE = "/field/share/";
+const SHARED = "vinter-shared"; // by this name the page that sends them finds them
 const PARTS = {
   html: /(?:src|href)="(\/static\/[^"]+|\/field\/[^"]+)"/g,
   javascript: /from\s*"(\.\/[^"]+)"/g,
@@ -44,14 +46,39 @@ self.addEventListener("activate", (event) => {
 // The page says that it is open: it and the pages of its card are fetched once more and kept.
 self.addEventListener("message", (event) => {
   if (event.data && event.data.keep) event.waitUntil((async () => {
-    await keep(event.data.keep, 1, new Set()).catch(() => {});
+    const seen = new Set();
+    for (const address of [event.data.keep, SHARE]) await keep(address, 1, seen).catch(() => {});
     if (event.source) event.source.postMessage({
       kept: event.data.keep
     });
   })());
 });
+// Pictures that are shared wait on the phone until the page they lead to has sent them: signed out, without signal
+// or with the server down they are not lost.
+async function putBy(request) {
+  const passedOn = request.clone();
+  try {
+    const form = await request.formData();
+    const cache = await caches.open(SHARED);
+    for (const file of form.getAll("files"))
+      if (file instanceof File && file.size) await cache.put(`/field/shared/${crypto.randomUUID()}`, new Response(file, {
+        headers: {
+          "X-Name": encodeURIComponent(file.name || "picture.jpg"),
+          "Content-Type": file.type || "application/octet-stream"
+        }
+      }));
+    return Response.redirect(new URL(request.url).pathname, 303);
+  } catch (error) {
+    return fetch(passedOn); // no room on the phone: straight home
+  }
+}
+
 self.addEventListener("fetch", (event) => {
   const url = new URL(event.request.url);
+  if (event.request.method === "POST" && event.request.mode === "navigate" && url.pathname === SHARE) {
+    event.respondWith(putBy(event.request));
+    return;
+  }
   if (event.request.method !== "GET" || url.origin !== location.origin) return;
   event.respondWith((async () => {
     const cache = await caches.open(CACHE);

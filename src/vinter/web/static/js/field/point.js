@@ -1,36 +1,25 @@
 // The page that points: the phone's orientation against the pose of the plan, drawn in red, without signal.
 import {
-  aimsSay, alphaOf, apart, clockAt, directionOf, held, nightAt, projected, turnTo, turnWords, wrapped
-} from "./point-geometry.js";
+  Aims
+} from "./aims.js";
 import {
-  keepNote
-} from "./waiting.js";
+  Orientation
+} from "./orientation.js";
+import {
+  apart, clockAt, directionOf, nightAt, projected, turnTo, turnWords, wrapped
+} from "./point-geometry.js";
 
-const LASTING = 40 * 60; // s that an aim is believed
-const OLD = 20 * 60; // s after which the page asks for a new one
 const ON_TARGET = 1; // degrees within which the arrow stands still and bright
 const SIGHT = 0.62; // tangent at the edge of the drawing
-const STEADY = 0.25; // share of the way to the newest reading that is gone with every picture
-const SETTLED = 0.02; // degrees within which it is reached
 
 const night = JSON.parse(document.getElementById("night").textContent);
 const part = (id) => document.getElementById(id);
 const canvas = part("aim");
-const key = `vinter-aims-${night.shot}`;
 const rows = night.minutes;
-let reading = null; // how the phone is held: [azimuth by its compass, altitude, roll], of its sensors
-let newest = null; // the last that they said; the reading follows it, calmly
-let north = false; // whether they know where north is
-let pretend = null; // or of the arrow keys, at a desk
+const aims = new Aims(night.shot);
+const phone = new Orientation([(night.planned.pose[0] + 330) % 360, 10, 4], () => changed());
 let following = true; // the clock, until a minute is dragged to
 let close = false;
-let aims = [];
-try {
-  aims = JSON.parse(localStorage.getItem(key)) || [];
-} catch (error) {
-  aims = [];
-}
-
 const clockOf = () => Date.now() / 1000;
 const when = () => {
   const [first, last] = [rows[0].t, rows[rows.length - 1].t];
@@ -39,17 +28,9 @@ const when = () => {
   return now >= first && now <= last ? now : night.planned.t;
 };
 
-// Where the phone points, true: the compass with its declination, less what the last aims say it is off.
+// Where the phone points, true.
 function pointed() {
-  if (pretend) return pretend;
-  if (!reading) return null;
-  const error = aimsSay(aims, clockOf(), LASTING) || {
-    azimuth: 0,
-    altitude: 0
-  };
-  return [
-    (reading[0] + night.declination - error.azimuth + 360) % 360, reading[1] - error.altitude, reading[2]
-  ];
+  return phone.pretend || (phone.reading && aims.corrected(phone.reading, night.declination));
 }
 
 function stroke(context, points, pose, scale, closed) {
@@ -180,20 +161,8 @@ function sentences(sky) {
   part("what").textContent = sky.set ? `ISO ${sky.set.iso}, ${sky.set.shutter} s, ${sky.set.frames} frames` :
     sky.why || "";
   part("hands").textContent = sky.hands;
-  const error = aimsSay(aims, clockOf(), LASTING);
-  const note = part("compass");
-  if (pretend) note.textContent = "At a desk: the arrow keys turn the phone, [ and ] lean it.";
-  else if (!error && reading && !north) note.textContent =
-    "This device does not say where north is: aim at something known, then the arrow is right.";
-  else if (!error) note.textContent =
-    "The compass is not checked: a car, a clamp or a lamp turns it by 5 to 20°. Aim at something known.";
-  else {
-    const off = `The compass was ${Math.abs(error.azimuth).toFixed(1)}° off, by ${error.name}, ` +
-      `${Math.round(error.age / 60)} min ago`;
-    const two = error.apart === null ? "" : error.apart <= 2 ? `; two aims agree to ${error.apart.toFixed(1)}°` :
-      `; two aims disagree by ${error.apart.toFixed(0)}°: aim again`;
-    note.textContent = `${off}${two}. ${error.age > OLD ? "That is long ago: aim again." : ""}`;
-  }
+  part("compass").textContent = phone.pretend ? "At a desk: the arrow keys turn the phone, [ and ] lean it." :
+    aims.words(!phone.reading || phone.north);
 }
 
 function show() {
@@ -230,98 +199,26 @@ function offerMarks() {
 }
 
 function aimed() {
-  const held = reading || pretend;
   const found = nightAt(rows, when()).marks.find(([name]) => name === part("mark").value);
-  if (!held || !found) return;
-  const shown = reading ? reading[0] + night.declination : pretend[0];
-  const off = {
-    name: found[0],
-    azimuth: wrapped(shown - found[1]),
-    altitude: held[1] - found[2]
-  };
-  aims = [...aims, {
-    t: clockOf(),
-    ...off
-  }].slice(-6);
-  keepNote("aim", off);
-  try {
-    localStorage.setItem(key, JSON.stringify(aims));
-  } catch (error) {
-    /* it holds as long as the page is open */
-  }
+  const at = phone.reading ? [phone.reading[0] + night.declination, phone.reading[1]] : phone.pretend;
+  if (!at || !found) return;
+  aims.add(at, found);
   show();
 }
 
-function turned(event) {
-  if (event.alpha === null || event.beta === null) return;
-  const heading = event.webkitCompassHeading;
-  const knows = event.absolute || heading !== undefined;
-  if (north && !knows) return;
-  north = knows;
-  const alpha = heading === undefined ? event.alpha : alphaOf(event.alpha, event.beta, event.gamma, heading);
-  const angle = screen.orientation ? screen.orientation.angle : window.orientation || 0;
-  newest = held(alpha, event.beta, event.gamma, angle);
-  if (!reading) requestAnimationFrame(follow);
-  reading = reading || newest;
-  pretend = null;
-  part("aiming").hidden = false;
-  part("sensor").textContent = "";
-  document.body.dataset.sensor = "yes";
-  show();
-}
-
-// The drawing follows the phone with every picture, calmer than its sensors are.
-function follow() {
-  const way = [wrapped(newest[0] - reading[0]), newest[1] - reading[1], wrapped(newest[2] - reading[2])];
-  const far = Math.max(...way.map(Math.abs));
-  if (far > 0) {
-    const share = far < SETTLED ? 1 : STEADY;
-    reading = reading.map((v, i) => v + way[i] * share);
-    reading[0] = (reading[0] + 360) % 360;
-    show();
+function changed() {
+  if (phone.reading) {
+    part("aiming").hidden = false;
+    part("sensor").textContent = "";
   }
-  requestAnimationFrame(follow);
+  show();
 }
 
 async function start() {
-  const asks = window.DeviceOrientationEvent && DeviceOrientationEvent.requestPermission;
-  if (asks) {
-    const answer = await DeviceOrientationEvent.requestPermission().catch(() => "denied");
-    if (answer !== "granted") {
-      part("sensor").textContent = "The phone keeps its orientation to itself. Use the star and your hands below.";
-      return;
-    }
-  }
-  addEventListener("deviceorientationabsolute", turned);
-  addEventListener("deviceorientation", turned);
-  part("start").disabled = true;
-  setTimeout(() => {
-    if (!reading && !pretend) part("sensor").textContent =
-      "No orientation comes from this device. Use the star and your hands below.";
-  }, 2500);
+  part("start").disabled = await phone.start((words) => {
+    part("sensor").textContent = `${words} Use the star and your hands below.`;
+  });
 }
-
-const KEYS = {
-  ArrowLeft: [-1, 0, 0],
-  ArrowRight: [1, 0, 0],
-  ArrowUp: [0, 1, 0],
-  ArrowDown: [0, -1, 0],
-  "[": [0, 0, -1],
-  "]": [0, 0, 1]
-};
-addEventListener("keydown", (event) => {
-  const step = KEYS[event.key];
-  if (!step || reading || ["INPUT", "SELECT"].includes(event.target.tagName)) return;
-  event.preventDefault();
-  const far = event.shiftKey ? 10 : 1;
-  pretend = pretend || [(night.planned.pose[0] + 330) % 360, 10, 4];
-  pretend = [
-    (pretend[0] + step[0] * far + 360) % 360,
-    Math.max(-89, Math.min(89, pretend[1] + step[1] * far)),
-    pretend[2] + step[2] * far
-  ];
-  show();
-});
 
 const slider = part("when");
 slider.min = rows[0].t;

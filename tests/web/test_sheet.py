@@ -1,0 +1,100 @@
+"""The finished picture on paper, and beside one frame: what they show and what they keep to themselves."""
+
+import base64
+import io
+import re
+
+import numpy as np
+import pytest
+from desk import said
+from django.urls import reverse
+from PIL import Image
+
+from vinter.core.finish.before_after import before_after
+from vinter.web.finish.models import Finish
+from vinter.web.stacks.models import Stack
+
+
+@pytest.fixture
+def begun(desk, small_stack):
+    desk.post(reverse("finish-new", args=[small_stack.pk]))
+    return Finish.objects.get()
+
+
+def facts(answer):
+    rows = re.findall(r"<dt>(.*?)</dt>\s*<dd>\s*(.*?)\s*</dd>", answer.content.decode(), re.S)
+    return {label: re.sub(r"\s+", " ", value) for label, value in rows}
+
+
+def test_the_sheet_shows_picture_and_night_and_needs_nothing_else(desk, begun):
+    answer = desk.get(reverse("finish-sheet", args=[begun.pk]))
+    page = answer.content.decode()
+    shown = Image.open(io.BytesIO(base64.b64decode(re.search(r"base64,([^\"]+)\" alt", page)[1])))
+    assert shown.size == (800, 600) and 'class="upright"' not in page
+    assert not re.search(r'(?:src|href)="(?!data:|\?place|/finish/)', page)  # complete in itself
+    found = facts(answer)
+    assert found["Place"] == begun.stack.take.shot.site.name
+    assert re.fullmatch(r"5 × 10 s, ISO 1600(, 1 min of light)?", found["Exposure"])
+    assert begun.stack.take.title in page and begun.title in page
+
+
+def test_the_place_is_as_coarse_as_one_likes(desk, begun):
+    site = begun.stack.take.shot.site
+
+    def at(place):
+        answer = desk.get(reverse("finish-sheet", args=[begun.pk]), {"place": place})
+        return facts(answer), answer.content.decode()
+
+    nothing, page = at("none")
+    assert "Place" not in nothing and site.name not in page.split("<main")[1]
+    exact, _ = at("exact")
+    lat, lon = (float(v) for v in re.findall(r"([\d.]+)° [NSEW]", exact["Place"]))
+    assert abs(lat - abs(site.lat)) < 6e-4 and abs(lon - abs(site.lon)) < 6e-4
+    region, _ = at("region")
+    lat, lon = (float(v) for v in re.findall(r"([\d.]+)° [NSEW]", region["Place"]))
+    assert region["Place"].startswith("about") and lat % 0.5 == 0 and lon % 0.5 == 0
+    assert abs(lat - abs(site.lat)) <= 0.25 and abs(lon - abs(site.lon)) <= 0.25
+    refused = desk.get(reverse("finish-sheet", args=[begun.pk]), {"place": "street"})
+    assert refused.status_code == 400 and "place" in said(refused)
+
+
+def test_what_is_not_known_is_not_said(desk, begun):
+    Stack.objects.filter(pk=begun.stack_id).update(
+        report=begun.stack.report | {"sky": None, "field": None, "pose": None}
+    )
+    found = facts(desk.get(reverse("finish-sheet", args=[begun.pk])))
+    assert {"Sky", "Direction", "In the frame"}.isdisjoint(found) and "None" not in str(found)
+
+
+def test_one_frame_beside_the_finished_picture(desk, begun):
+    answer = desk.get(reverse("finish-before-after", args=[begun.pk]))
+    assert answer["Content-Type"] == "image/jpeg" and "attachment" in answer["Content-Disposition"]
+    both = np.asarray(Image.open(io.BytesIO(answer.content))).astype(float)
+    assert both.shape[1] == 800 and 600 < both.shape[0] < 660
+    sky = both[60:260, :, 1]
+    left, right = (np.abs(np.diff(part, axis=1)).mean() for part in (sky[:, 30:370], sky[:, 430:770]))
+    assert left > 1.3 * right  # the grain of one frame against that of five
+    page = desk.get(reverse("finish", args=[begun.pk])).content.decode()
+    assert reverse("finish-before-after", args=[begun.pk]) in page
+    assert reverse("finish-sheet", args=[begun.pk]) in page
+
+
+def test_other_peoples_pictures_are_not_printed(client, begun, stranger):
+    client.force_login(stranger)
+    for name in ("finish-sheet", "finish-before-after"):
+        assert client.get(reverse(name, args=[begun.pk])).status_code == 404
+
+
+@pytest.mark.parametrize(("height", "width"), [(200, 300), (300, 200)])
+def test_halves_are_those_of_each_and_the_words_stand_on_paper(height, width):
+    before, after = np.full((height, width, 3), 40, np.uint8), np.full((height, width, 3), 200, np.uint8)
+    both = before_after(before[::2, ::2], after, ("one frame", "20 frames"))
+    first, second = both[5, 5, 0], both[height - 5, width - 5, 0]
+    assert (first, second) == (40, 200) and both.shape[1] == width and both.shape[0] > height
+    strip = both[height:]
+    assert (strip == 243).all(axis=2).sum() == 0 and strip.reshape(-1, 3).max(axis=0).tolist() == [
+        241,
+        243,
+        242,
+    ]
+    assert (strip.max(axis=2) < 120).any()  # ink
