@@ -5,8 +5,8 @@ import numpy as np
 import pytest
 from django.urls import reverse
 from playwright.sync_api import expect
-from test_pointing_path import at, phone  # noqa: F401 - a fixture
 
+from tests.browser.test_pointing_path import at, phone  # noqa: F401 - a fixture
 from vinter.core.ground.magnetic import declination
 from vinter.web.sites.models import Site, StrayLight
 

@@ -2,7 +2,10 @@
 
 import base64
 import io
+import json
 import re
+from datetime import datetime
+from zoneinfo import ZoneInfo
 
 import numpy as np
 import pytest
@@ -33,9 +36,28 @@ def test_the_sheet_shows_picture_and_night_and_needs_nothing_else(desk, begun):
     assert shown.size == (800, 600) and 'class="upright"' not in page
     assert not re.search(r'(?:src|href)="(?!data:|\?place|/finish/)', page)  # complete in itself
     found = facts(answer)
-    assert found["Place"] == begun.stack.take.shot.site.name
-    assert re.fullmatch(r"5 × 10 s, ISO 1600(, 1 min of light)?", found["Exposure"])
+    assert found["Place"] == begun.stack.take.shot.site.name and found["Exposure"] == "5 frames"
     assert begun.stack.take.title in page and begun.title in page
+
+
+def test_exposure_camera_and_times_are_those_of_the_files(desk, begun):
+    start = begun.stack.take.shot.moment
+    for n, frame in enumerate(begun.stack.take.frame_set.order_by("name")):
+        frame.measure |= {
+            "exposure_s": 15.0,
+            "iso": 1600,
+            "time": start + 16 * n,
+            "camera": "Marlet 7",
+            "f35": 24.0,
+        }
+        frame.measure |= {"aperture": 1.8, "time_source": "the GPS stamp"}
+        frame.save()
+    found = facts(desk.get(reverse("finish-sheet", args=[begun.pk])))
+    assert found["Exposure"] == "5 × 15 s, ISO 1600, 1 min of light"
+    assert found["Camera"] == "Marlet 7, 24 mm equivalent, f/1.8"
+    begins, ends = (datetime.fromtimestamp(start + s, ZoneInfo("Europe/Lisbon")) for s in (0, 79))
+    assert f"{begins:%H:%M}–{ends:%H:%M} (Europe/Lisbon)" in found["Night"]
+    assert f"{begins.day} {begins:%B %Y}" in found["Night"]
 
 
 def test_the_place_is_as_coarse_as_one_likes(desk, begun):
@@ -71,9 +93,14 @@ def test_one_frame_beside_the_finished_picture(desk, begun):
     assert answer["Content-Type"] == "image/jpeg" and "attachment" in answer["Content-Disposition"]
     both = np.asarray(Image.open(io.BytesIO(answer.content))).astype(float)
     assert both.shape[1] == 800 and 600 < both.shape[0] < 660
-    sky = both[60:260, :, 1]
-    left, right = (np.abs(np.diff(part, axis=1)).mean() for part in (sky[:, 30:370], sky[:, 430:770]))
-    assert left > 1.3 * right  # the grain of one frame against that of five
+    frame = np.asarray(Image.open(begun.stack.folder / "before.jpg").resize((800, 600))).astype(float)
+    whole = reverse("draw", args=[begun.pk])
+    finished = desk.post(whole, json.dumps(begun.recipe), content_type="application/json").content
+    picture = np.asarray(Image.open(io.BytesIO(finished)).resize((800, 600))).astype(float)
+    halves = np.s_[:600, 20:380], np.s_[:600, 420:780]
+    for half, own, other in ((halves[0], frame, picture), (halves[1], picture, frame)):
+        here, there = (np.abs(both[half] - one[half]).mean() for one in (own, other))
+        assert here < 5 and there > 1.5 * here
     page = desk.get(reverse("finish", args=[begun.pk])).content.decode()
     assert reverse("finish-before-after", args=[begun.pk]) in page
     assert reverse("finish-sheet", args=[begun.pk]) in page
