@@ -112,7 +112,7 @@ def plan(user, told):
         planned_with=snapshot(site.core(), lens, preferences_of(user).limits()),
         plan=found.data(),
         lesson=told["lesson"],
-        said={"chance": told["forecast_chance"], "error": 0.15},
+        forecast_chance={"chance": told["forecast_chance"], "error": 0.15},
         sky_came=told["came"],
         version="demo",
     )
@@ -132,7 +132,7 @@ def shoot(shot, told, number, context):
         kind=Take.SIMULATED,
         title=title,
         seed=11,
-        told=json.loads(json.dumps(faults)) | {"traffic": number is None},
+        simulation_overrides=json.loads(json.dumps(faults)) | {"traffic": number is None},
     )
     take.previews.mkdir(parents=True)
     burst = replace(take.burst(), count=told["frames"])

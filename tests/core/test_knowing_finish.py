@@ -11,7 +11,7 @@ from fields import LENS, SITE, fields_of
 from vinter.core.camera.illuminant import light_srgb
 from vinter.core.errors import BadInput
 from vinter.core.finish.cut_light import white_where_cut
-from vinter.core.finish.guard import VISIBLE_NOISE, ends, seen_noise
+from vinter.core.finish.guard import VISIBLE_NOISE, ends, limits, seen_noise
 from vinter.core.finish.looks import LOOKS, fitted, portable
 from vinter.core.finish.moves.areas import Area, Areas
 from vinter.core.finish.moves.colour import Colour as Tones
@@ -23,6 +23,7 @@ from vinter.core.finish.moves.detail import Detail
 from vinter.core.finish.moves.geometry import Geometry
 from vinter.core.finish.moves.gradient_removal import GradientRemoval
 from vinter.core.finish.moves.light_balance import LightBalance, light_of
+from vinter.core.finish.moves.noise_reduction import NoiseReduction, Smoothing
 from vinter.core.finish.moves.repair import Repair, Spot
 from vinter.core.finish.moves.stars import Stars
 from vinter.core.finish.overlay import overlay
@@ -360,3 +361,48 @@ def test_what_is_cut_is_white_and_all_else_keeps_its_colour():
     assert np.array_equal(found[untouched], rgb[untouched])
     merged = rgb * 3  # beyond white the exposures of a bracket go on
     assert white_where_cut(merged, colour) is merged
+
+
+def grainy(seed=3):
+    """A dark sky, white by the camera, with noise alike in its colours, and stars of two tints."""
+    rng = np.random.default_rng(seed)
+    rgb = np.array(NEUTRAL, np.float32) * 0.03 + rng.normal(0, 0.0022, (300, 400, 3)).astype(np.float32)
+    for k, (x, y) in enumerate(rng.uniform(20, 280, (40, 2))):
+        tint = np.array(NEUTRAL) * ((1.5, 1, 0.6), (0.7, 1, 1.4))[k % 2]
+        gy, gx = np.mgrid[int(y) - 4 : int(y) + 5, int(x) - 4 : int(x) + 5]
+        image = np.exp(-((gx - x) ** 2 + (gy - y) ** 2) / (2 * 1.3**2))[..., None]
+        rgb[int(y) - 4 : int(y) + 5, int(x) - 4 : int(x) + 5] += (0.25 * image * tint).astype(np.float32)
+    return prepare(np.clip(rgb, 0, 1), None, COLOUR)
+
+
+def chroma(picture):
+    return cv2.cvtColor(picture, cv2.COLOR_RGB2YCrCb).astype(float)[..., 1:] - 128
+
+
+def test_colour_noise_is_smoothed_and_stars_keep_their_colour():
+    scene = grainy()
+    bright = recipe_of(LightBalance(sky={"brightness": 2.0}))
+
+    def made(colour):
+        return to_8bit(
+            Renderer(scene).render(bright.with_moves(NoiseReduction(sky=Smoothing(colour=colour))))
+        )
+
+    rough, calm = chroma(made(0.0)), chroma(made(0.9))
+    luma = made(0.0)[..., 1].astype(float)
+    stars = luma > np.percentile(luma, 99.3)
+    sky = cv2.dilate(stars.astype(np.uint8), np.ones((15, 15))) == 0
+    assert (calm[sky].std(axis=0) < 0.45 * rough[sky].std(axis=0)).all()
+    assert np.abs(calm[stars]).mean() > 0.88 * np.abs(rough[stars]).mean()
+
+
+def test_colour_noise_that_shows_is_said_and_gone_with_smoothing():
+    scene = grainy()
+
+    def words(colour):
+        recipe = recipe_of(
+            LightBalance(sky={"brightness": 3.0}), NoiseReduction(sky=Smoothing(colour=colour, light=0.3))
+        )
+        return " ".join(limits(scene, recipe, to_8bit(Renderer(scene).render(recipe))).words)
+
+    assert "colour noise" in words(0.0) and "colour noise" not in words(0.9)

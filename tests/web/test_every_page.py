@@ -128,6 +128,7 @@ def strict():
     engine.string_if_invalid = before
 
 
+@pytest.mark.long("opens every page that there is")
 def test_every_page_of_an_owner_opens_and_was_given_all_it_names(desk, world, strict, settings):
     faults, opened = [], 0
     note_alive()  # as a worker does, whom a watcher asks for

@@ -5,9 +5,11 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from vinter.core.finish.loops.grain import LUMA, OF_BLUE, OF_RED
 from vinter.core.finish.loops.pixels import cut
 from vinter.core.finish.moves.base import MOVES, Move
 from vinter.core.finish.moves.black_point import BlackPoint
+from vinter.core.finish.moves.colour import Colour
 from vinter.core.finish.moves.core_light import CoreLight
 from vinter.core.finish.moves.curve import BRIGHTEST, LUT_SIZE, Curve
 from vinter.core.finish.moves.detail import Detail
@@ -30,6 +32,9 @@ BY_NOISE = (
 WIDTH = 19  # entries of the curve's table to each side over which its slope is taken
 EVEN = 0.1  # EV, within which nothing is said of more or less
 CUT = (254, 2)  # levels from which on a pixel is white, and to which it is black, without detail
+VISIBLE_COLOUR = 3.0 / 255  # the same of colour, which blotches the sky
+INTERPOLATED = 0.4  # of the noise of red and blue, which lie two pixels apart, that is left between them
+SMOOTHED_AWAY = 0.95  # share of the colour noise that is gone where all is smoothed
 VISIBLE_NOISE = 6.0 / 255  # encoded standard deviation at full size that reads as grain
 
 
@@ -51,6 +56,26 @@ NO_NIGHT = "There is no night sky in it: nothing is suggested but its own white 
 def sky_noise(scene: Scene, recipe: RecipeParts) -> float:
     """Encoded noise of the sky after the recipe, where it is lifted most, at full size: slope of the edit
     times noise."""
+    gain, slope = _lifted(scene, recipe)
+    return float(scene.noise * gain * slope * (1 - 0.8 * recipe.of(NoiseReduction).sky.light))
+
+
+def colour_noise(scene: Scene, recipe: RecipeParts) -> float:
+    """The same of the sky's colour: the larger of red's and blue's difference from luma, in the scale of
+    YCrCb; each of the camera's colours has the same noise before it is balanced."""
+    balance = recipe.of(LightBalance)
+    red, green, blue = np.sqrt((np.array(balance.matrix(balance.sky, scene)) ** 2).sum(axis=1))
+    r, g, b = LUMA
+    of_red = OF_RED * np.sqrt(((1 - r) * red) ** 2 + (g * green) ** 2 + (b * blue) ** 2)
+    of_blue = OF_BLUE * np.sqrt((r * red) ** 2 + (g * green) ** 2 + ((1 - b) * blue) ** 2)
+    _, slope = _lifted(scene, recipe)
+    kept = 1 - SMOOTHED_AWAY * recipe.of(NoiseReduction).sky.colour
+    richer = max(1 + recipe.of(Colour).sky.saturation, 0)
+    return float(INTERPOLATED * scene.noise * max(of_red, of_blue) * slope * kept * richer)
+
+
+def _lifted(scene: Scene, recipe: RecipeParts) -> tuple[float, float]:
+    """By how much the balance lifts the sky's light, and the edit's slope where it is lifted most."""
     level = recipe.of(GradientRemoval).background(scene)[1] * recipe.of(BlackPoint).left
     balance = recipe.of(LightBalance)
     gain = float(balance.matrix(balance.sky, scene).sum(axis=1)[1])
@@ -60,13 +85,17 @@ def sky_noise(scene: Scene, recipe: RecipeParts) -> float:
     low, high = max(index - width, 0), min(index + width, LUT_SIZE - 1)
     slope = float(table[high] - table[low]) / ((high**2 - low**2) / (LUT_SIZE - 1) ** 2 * BRIGHTEST)
     lifted = 2.0 ** max(recipe.of(CoreLight).brightness, 0) * (1 + max(recipe.of(Detail).sky.fine, 0))
-    return float(scene.noise * gain * slope * lifted * (1 - 0.8 * recipe.of(NoiseReduction).sky.light))
+    return gain, slope * lifted
+
+
+def _reduced(scene: Scene) -> float:
+    """What is left of noise in the picture reduced to ``VIEWED_PX``, where pixels are averaged."""
+    return float(min(VIEWED_PX * scene.scale * scene.window[2] / scene.sky.shape[1], 1.0))
 
 
 def seen_noise(scene: Scene, recipe: RecipeParts) -> float:
-    """The same noise in the picture reduced to ``VIEWED_PX``: pixels that are averaged."""
-    width = scene.sky.shape[1] / scene.scale / scene.window[2]
-    return float(sky_noise(scene, recipe) * min(VIEWED_PX / width, 1.0))
+    """The sky's noise in the picture reduced to ``VIEWED_PX``."""
+    return sky_noise(scene, recipe) * _reduced(scene)
 
 
 def limits(scene: Scene, recipe: RecipeParts, picture: U8, marks: dict[str, float] | None = None) -> Limits:
@@ -76,6 +105,12 @@ def limits(scene: Scene, recipe: RecipeParts, picture: U8, marks: dict[str, floa
     headroom = float(np.log2(VISIBLE_NOISE / max(noise, 1e-6)))
     words = [_of_noise(noise, headroom) if scene.night else NO_NIGHT]
     smoothing = recipe.of(NoiseReduction)
+    colour = colour_noise(scene, recipe) * _reduced(scene)
+    if scene.night and colour > max(VISIBLE_COLOUR, noise):
+        words.append(
+            f"The sky's colour noise of {colour * 255:.0f} levels shows beside {noise * 255:.0f} of light: "
+            "smooth its colour more; stars keep theirs."
+        )
     for name, zone in (("sky", smoothing.sky), ("ground", smoothing.ground)):
         if zone.light > SMOOTH_LIMIT:
             words.append(f"Smoothing the {name}'s light beyond a third turns its grain into blotches.")

@@ -29,7 +29,7 @@ from vinter.core.finish.scene import Scene
 
 NIGHT_RED_TO_BLUE = 0.92  # linear red over blue of a sky that looks like night
 COOLER = 250.0  # K under the stars' own white, by choice
-SMOOTHED, MOST_SMOOTHED = 0.35, 0.85  # share of the sky's colour noise, where noise just shows, and at most
+SMOOTHED, MOST_SMOOTHED = 0.75, 0.95  # share of the sky's colour noise, where noise just shows, and at most
 LEAST_BRIGHTNESS = 0.9  # EV: a picture that is too dark tells nothing of its noise either
 GROUND_MEDIAN, GROUND_SHINING = (
     0.45,

@@ -107,8 +107,9 @@ def _direction(report: Data) -> str:
 
 
 def _in_it(report: Data) -> str:
+    """The targets in the frame, else the constellations."""
     field = report.get("field") or {}
-    return ", ".join([t[0] for t in field.get("targets", [])] + list(field.get("constellations", [])))
+    return ", ".join([t[0] for t in field.get("targets", [])] or field.get("constellations", []))
 
 
 def sheet(one: Finish, place: str) -> dict[str, object]:

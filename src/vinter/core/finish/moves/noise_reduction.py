@@ -14,7 +14,6 @@ from vinter.core.finish.scene import Scene
 GRAIN = Row("Noise", 70)
 COLOUR_PX, LIGHT_PX = 7.0, 2.2  # px at full size that colour and light are smoothed over (deviations)
 SHRINKABLE = 2.5  # px of that, from which on a smaller picture of blocks of 4 px serves as well
-NO_SMOOTHING = 0.1
 SOME = 12  # rows and columns: every twelfth is looked at where the grain of colour is measured
 LEAST_COLOUR = 0.12  # encoded colour that stands out of a picture without grain
 SMOOTH_LIMIT = 0.33  # share of luminance above which grain turns to blotches
@@ -39,7 +38,7 @@ class NoiseReduction(Move):
         colour, light = self.sky.colour or self.ground.colour, self.sky.light or self.ground.light
         if not colour and not light:
             return canvas
-        soft, taps = np.zeros((1, 1, 2), np.float32), weights(NO_SMOOTHING)
+        soft, taps = np.zeros((1, 1, 2), np.float32), weights(max(LIGHT_PX * scene.scale, 0.6))
         usual = np.array([1e-5, LEAST_COLOUR])
         if colour:
             wide = COLOUR_PX * scene.scale
@@ -51,8 +50,6 @@ class NoiseReduction(Move):
                 : some.shape[0], : some.shape[1]
             ]
             usual[1] = max(4 * 1.4826 * float(np.median(np.abs(own - some))), LEAST_COLOUR)
-        if light:
-            taps = weights(max(LIGHT_PX * scene.scale, 0.6))
-            usual[0] += 3 * 1.4826 * float(np.median(np.abs(details(canvas.rgb, taps))))
+        usual[0] += 3 * 1.4826 * float(np.median(np.abs(details(canvas.rgb, taps))))
         amounts = np.array([[self.sky.colour, self.ground.colour], [self.sky.light, self.ground.light]])
         return replace(canvas, rgb=calmer(canvas.rgb, soft, taps, canvas.sky, amounts, usual))
