@@ -138,7 +138,8 @@ part("done").addEventListener("click", () => {
   keepNote("horizon", {
     points: corners
   });
-  part("told").textContent = `${corners.length} corners kept: they become the skyline of ${place.name}; what they do not cover stays as it was.`;
+  part("told").textContent = `${corners.length} corners kept: they become the skyline of ${place.name}; what they do not ` +
+    "cover stays as it was.";
   const between = (a) => corners.some(([b]) => Math.abs(wrapped(a - b)) < 3);
   place.horizon = [...place.horizon.filter(([a]) => !between(a)), ...corners];
   corners = [];
