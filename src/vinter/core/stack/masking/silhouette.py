@@ -13,27 +13,30 @@ import numpy.typing as npt
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 Piece = npt.NDArray[np.bool_]
-REACHES = (90.0, 30.0, 10.0)  # half-size px over which the sky's light is carried, the nearest last
+WORKING_PX = 1000  # px across a plane in which lengths are given; a larger one has them in proportion
+REACHES = (90.0, 30.0, 10.0)  # working px over which the sky's light is carried, the nearest last
 REDUCED = 4  # times smaller at which what is carried far is worked out
 LEAST_KNOWN = 0.05  # share of a reach that must be sky
-SOFT = 0.7  # half-size px, standard deviation: less of it hides twigs, more shows noise
+SOFT = 0.7  # px, standard deviation: less of it hides twigs, more shows noise
 DARK, DARK_SIGMAS = 0.35, 5.0  # natural log, and the sky's scatter, under the sky's light: ground
 FAINTER, FAINTER_SIGMAS = 0.22, 3.0  # the same within which a place is as light as the sky, below
 BRIGHTER, BRIGHTER_SIGMAS = 0.5, 6.0  # and above: stars
-EDGE_PX = 6  # half-size px by which the sky may reach into the ground's edge
-LEAF_PX = 7  # half-size px between leaves over which they are one crown
-FRAMED_PX = 25  # half-size px of ground from its border in which sky may shine through
+OFF_GROUND_PX = 4  # working px from the ground that sky must be to be sure
+EDGE_PX = 6  # working px by which the sky may reach into the ground's edge
+LEAF_PX = 7  # working px between leaves over which they are one crown
+FRAMED_PX = 25  # working px of ground from its border in which sky may shine through
 LEAST_GAP = 4  # px of a gap between leaves
 MANY_PX = 400  # px of a gap from which its stars are asked for
-BORDER_PX = 2  # half-size px of sky beside ground that may be partly ground
-GROUND_PX = 12  # half-size px over which the ground's own light is looked at
+BORDER_PX = 2  # working px of sky beside ground that may be partly ground
+GROUND_PX = 12  # working px over which the ground's own light is looked at
 DARKEST = 0.4  # of the sky's light, over which ground is not dark
 LEAST_DARK = 0.2  # share of the ground round about that must not be as light as the sky
 DARK_MEAN = 0.55  # natural log under the sky's light in the mean, from which ground is dark
 NO_SKY, ALL_SKY = 0.12, 0.9  # shares of sky that are none and all
 ALL_ROUND = 0.7  # share of a large gap's frame that must be darker than the sky
-SLIT_PX = 3  # half-size px, half the width of what shines through a wall
-RING_PX = 3  # half-size px around a gap in which its frame is looked at
+BESIDE_PX = 60  # working px about a lump in which the sky's stars are counted
+SLIT_PX = 3  # working px, half the width of what shines through a wall
+RING_PX = 3  # px around a gap in which its frame is looked at
 
 
 def _disc(radius: int) -> U8:
@@ -41,16 +44,27 @@ def _disc(radius: int) -> U8:
     return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size)), np.uint8)
 
 
+def _scale(plane: npt.NDArray[np.generic]) -> float:
+    """Pixels of a plane that are one working pixel."""
+    return max(float(plane.shape[1]) / WORKING_PX, 1.0)
+
+
+def _within(places: U8, px: float) -> Piece:
+    """What lies within so many px of some places (1)."""
+    away = cv2.distanceTransform(np.asarray(places == 0, np.uint8), cv2.DIST_L2, 3)
+    return np.asarray(away <= px)
+
+
 def sky_level(log: F32, known: U8) -> F32:
     """The sky's light where it is known (1), carried to all other places from as near as there is some."""
-    out = np.zeros_like(log)
+    out, scale = np.zeros_like(log), _scale(log)
     share = known.astype(np.float32)
     size = (log.shape[1], log.shape[0])
     for k, reach in enumerate(REACHES):
-        f = REDUCED if reach > REDUCED * REACHES[-1] / 2 else 1
+        f = REDUCED if reach * scale > REDUCED * REACHES[-1] / 2 else 1
         small = (size[0] // f, size[1] // f)
         light, weight = (
-            cv2.GaussianBlur(cv2.resize(v, small, interpolation=cv2.INTER_AREA), (0, 0), reach / f)
+            cv2.GaussianBlur(cv2.resize(v, small, interpolation=cv2.INTER_AREA), (0, 0), reach * scale / f)
             for v in (log * share, share)
         )
         value = cv2.resize(light / np.maximum(weight, 1e-6), size, interpolation=cv2.INTER_LINEAR)
@@ -67,14 +81,19 @@ def _joined(pieces: U8, seed: U8) -> U8:
     return np.asarray(np.isin(labels, wanted[wanted > 0]), np.uint8)
 
 
-def in_detail(ground: U8, picture: F32, starless: Callable[[Piece, Piece], bool]) -> F32:
+def in_detail(
+    ground: U8, picture: F32, starless: Callable[[Piece, Piece], bool], doubtful: U8 | None = None
+) -> F32:
     """Share of sky (0 to 1) of ground (1; half size) with the gaps and the twigs that the picture (same
     size, any unit) shows against the sky; ``starless`` says of a large piece, beside the sky, that it lacks
     a sky's stars.
 
-    Only ground that is dark against the sky changes.
+    Only ground that is dark against the sky changes, and what is ``doubtful`` (1): told by how it moves,
+    which twigs that sweep over the sky spoil. Of that is sky what is as light and goes over into it without
+    an edge, unless it is wide enough to hold stars and holds none.
     """
-    known = np.asarray(cv2.erode(1 - ground, _disc(4)), np.uint8)
+    scale = _scale(ground)
+    known = np.asarray(~_within(ground, OFF_GROUND_PX * scale), np.uint8)
     if not known.any() or not ground.any():
         return np.asarray(1 - ground, np.float32)
     floor = max(float(np.percentile(picture, 90)) * 0.02, 1e-6)
@@ -83,12 +102,15 @@ def in_detail(ground: U8, picture: F32, starless: Callable[[Piece, Piece], bool]
     scatter = 1.4826 * float(np.median(np.abs(off[known > 0])))
     dark = max(DARK, DARK_SIGMAS * scatter)
     like = (off > -max(FAINTER, FAINTER_SIGMAS * scatter)) & (off < max(BRIGHTER, BRIGHTER_SIGMAS * scatter))
-    edge = (cv2.dilate(1 - ground, _disc(EDGE_PX)) > 0) & _is_dark(ground, like, off)
+    edge = _within(1 - ground, EDGE_PX * scale) & _is_dark(ground, like, off)
     out = ground.copy()
     out[(_joined((like & edge).astype(np.uint8), known) > 0) & edge] = 0
+    if doubtful is not None and doubtful.any():
+        out = _without_lumps(out, np.asarray(doubtful & like, np.uint8), starless)
     out = _with_gaps(out, like, off, dark, starless)
     leaves = np.asarray((off < -dark) & (out == 0), np.uint8)
-    crowns = np.asarray(cv2.morphologyEx(leaves, cv2.MORPH_CLOSE, _disc(LEAF_PX)), np.uint8)
+    wide = np.asarray(_within(leaves, LEAF_PX * scale), np.uint8)
+    crowns = np.asarray(~_within(1 - wide, LEAF_PX * scale), np.uint8)
     out = np.maximum(out, leaves & _joined(crowns, out))
     return _coverage(out, np.asarray(np.exp(np.minimum(off, 0)), np.float32), _is_dark(out, like, off))
 
@@ -97,27 +119,51 @@ def _coverage(ground: U8, light: F32, dark: Piece) -> F32:
     """Share of sky of each place: 0 or 1, and near the border, where dark ground meets the sky, what the
     light (of the sky's) there says."""
     share = np.asarray(1 - ground, np.float32)
-    reach = (2 * GROUND_PX + 1, 2 * GROUND_PX + 1)
+    scale = _scale(ground)
+    reach = (2 * round(GROUND_PX * scale) + 1,) * 2
     deep = np.asarray((ground > 0) & (light < DARKEST), np.float32)
     weight = cv2.blur(deep, reach)
     below = cv2.blur(light * deep, reach) / np.maximum(weight, 1e-6)
     seen = np.clip((light - below) / np.maximum(1 - below, 1e-3), 0, 1)
     seen = np.where(seen < NO_SKY, 0, np.where(seen > ALL_SKY, 1, seen))
-    border = cv2.dilate(ground, _disc(BORDER_PX)) > 0
-    framed = cv2.dilate(1 - ground, _disc(FRAMED_PX)) > 0
+    border, framed = _within(ground, BORDER_PX * scale), _within(1 - ground, FRAMED_PX * scale)
     light_ground = np.asarray((seen > 0.5) & (ground > 0), np.uint8)
-    wide = cv2.morphologyEx(light_ground, cv2.MORPH_OPEN, _disc(SLIT_PX))  # no slit, and not taken for a gap
+    wide = cv2.morphologyEx(
+        light_ground, cv2.MORPH_OPEN, _disc(round(SLIT_PX * scale))
+    )  # no slit, and not taken for a gap
     fair = border & framed & (weight > LEAST_KNOWN) & dark & (cv2.dilate(wide, _disc(1)) == 0)
     return np.asarray(np.where(fair, seen, share), np.float32)
 
 
 def _is_dark(ground: U8, like: Piece, off: F32) -> Piece:
     """Where the ground round about, but for what is as light as the sky, is dark against it in the mean."""
-    reach = (2 * GROUND_PX + 1, 2 * GROUND_PX + 1)
+    reach = (2 * round(GROUND_PX * _scale(ground)) + 1,) * 2
     other = ((ground > 0) & ~like).astype(np.float32)
     weight = cv2.blur(other, reach)
     enough = weight > LEAST_DARK * cv2.blur(ground.astype(np.float32), reach)  # not so on bright water
     return np.asarray(enough & (cv2.blur(np.clip(off, -2, 1) * other, reach) < -DARK_MEAN * weight))
+
+
+def _lacks_stars(piece: Piece, sky: Piece, starless: Callable[[Piece, Piece], bool]) -> bool:
+    """Whether a large piece lacks the stars of the sky beside it; near the horizon there are fewer."""
+    scale = _scale(piece)
+    if piece.sum() <= MANY_PX * scale**2:
+        return False
+    beside = _within(piece.astype(np.uint8), BESIDE_PX * scale) & sky
+    return starless(piece, beside if beside.any() else sky)
+
+
+def _without_lumps(ground: U8, lumps: U8, starless: Callable[[Piece, Piece], bool]) -> U8:
+    """Ground without those lumps (1) that touch the sky and do not lack its stars."""
+    sky = np.asarray(1 - ground, np.uint8)
+    found = np.asarray(_joined(lumps, sky) & ground, np.uint8)
+    count, labels = cv2.connectedComponents(found, connectivity=4)
+    out = ground.copy()
+    for k in range(1, count):
+        piece = labels == k
+        if not _lacks_stars(piece, sky > 0, starless):
+            out[piece] = 0
+    return out
 
 
 def _with_gaps(
@@ -137,8 +183,8 @@ def _with_gaps(
         here = (labels[part] == k).astype(np.uint8)
         ring = off[part][(cv2.dilate(here, _disc(RING_PX)) > 0) & (here == 0)]
         framed = ring.size > 0 and (np.median(ring) < -dark or np.percentile(ring, 30) < -2 * dark)
-        if area > MANY_PX:  # water shines as far below a dark bank: its other side is not dark
-            framed &= bool((ring < -FAINTER).mean() > ALL_ROUND) and not starless(labels == k, sky)
+        if framed and area > MANY_PX * _scale(ground) ** 2:  # bright water under a bank: below it is not dark
+            framed = (ring < -FAINTER).mean() > ALL_ROUND and not _lacks_stars(labels == k, sky, starless)
         if framed:
             out[part][here > 0] = 0
     return out

@@ -107,10 +107,13 @@ def find_sky(
     low = _low_or_across(dark)
     closed = cv2.morphologyEx(low, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8)) if low.any() else low
     ground = _holes_filled(np.asarray(closed, np.uint8))
+    doubtful = None
     if light is not None and told:
         ground = _holes_filled(np.maximum(_much_darker(ground, mean_plane), light))
     elif sure is not None:
+        by_darkness = ground
         ground = _with_sure(ground, dark, sure(), mean_plane, _StarCounts(inside, frames), travel / 2)
+        doubtful = ground & (1 - by_darkness)
     if _share_of(inside, ground) > LOST_STARS:
         return everything  # what moves with the sky lies all over it: sure of nothing
     if ground.mean() < LEAST_GROUND:
@@ -118,7 +121,7 @@ def find_sky(
     if light is not None and told and not _is_dark(light, mean_plane):
         return _at_full_size(1 - ground, size)
     counts = _StarCounts(inside, frames)
-    return _at_full_size(in_detail(ground, mean_plane, counts.starless), size)
+    return _at_full_size(in_detail(ground, mean_plane, counts.starless, doubtful), size)
 
 
 def _is_dark(ground: U8, picture: F32) -> bool:
