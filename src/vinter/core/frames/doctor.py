@@ -13,6 +13,7 @@ from vinter.core.frames.content import FILMS, FRAMES, Reader, content_words, kin
 from vinter.core.frames.decoding import decoded
 from vinter.core.frames.film_metadata import film_metadata
 from vinter.core.frames.film_reading import film_pictures
+from vinter.core.frames.gain_map import gain_map
 from vinter.core.frames.measure import measure
 from vinter.core.frames.metadata import Metadata, TimeSource
 from vinter.core.frames.profiles import profile_name
@@ -65,6 +66,11 @@ def examine_file(path: Path) -> list[Finding]:
         with Image.open(path) as image:
             out.append(Finding("colour", True, f"{profile_name(image)}, converted to sRGB"))
             many = int(getattr(image, "n_frames", 1))
+        if (found := gain_map(path)) is not None:
+            words = (
+                f"up to {found.most.max():.1f} EV beyond white, used where this picture is finished by itself"
+            )
+            out.append(Finding("gain map", True, words))
         if many > 1:
             out.append(Finding("pictures", True, f"{many} in the file; the first is taken"))
     words = {"sensor": "true sensor data", "processed": "processed", "unknown": "cannot be told"}[m.raw]

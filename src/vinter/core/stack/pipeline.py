@@ -20,6 +20,7 @@ import numpy.typing as npt
 from vinter.core.errors import BadInput
 from vinter.core.formats.exif import Taken
 from vinter.core.formats.whole import mapped_array
+from vinter.core.frames.gain_map import beyond_white
 from vinter.core.frames.measure import compare
 from vinter.core.frames.reading import LINEAR_KINDS, frame_files
 from vinter.core.stack import report as reports
@@ -316,6 +317,8 @@ def _write(run: Run, burst: PreparedFrames, picture: Path, out: Path) -> tuple[P
         burst.mask,
         base.warp if run.settings.lens == "auto" else None,
     )
+    if len(burst.used) == 1 and base.measure and base.measure.kind == "picture":
+        rgb = beyond_white(base.path, np.asarray(rgb))
     if warp:
         rgb = warp.straightened(rgb)
         mask = np.asarray(np.clip(warp.straightened(mask.astype(np.float32)) + 0.5, 0, 255), np.uint8)
