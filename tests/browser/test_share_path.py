@@ -46,6 +46,7 @@ def kept(page, nerea):
     page.locator("html[data-kept=yes]").wait_for(timeout=20_000)
 
 
+@pytest.mark.long("three shares, one without signal and one signed out")
 @pytest.mark.django_db(transaction=True)
 def test_shared_pictures_wait_without_signal_and_signed_out_and_arrive_once(page, nerea, pictures):
     kept(page, nerea)

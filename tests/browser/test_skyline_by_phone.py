@@ -29,6 +29,7 @@ def opened(phone, shot):  # noqa: F811
     phone.locator("html[data-kept=yes]").wait_for(timeout=20_000)
 
 
+@pytest.mark.long("a person's path by the phone's sensors, whose readings are followed calmly")
 def test_a_tapped_skyline_is_the_sites_horizon_and_what_it_does_not_cover_stays(phone, nerea):  # noqa: F811
     shot = at("sheepfold", nerea)
     site = shot.site

@@ -12,6 +12,7 @@ from vinter.core.stack.pipeline import Settings, stack
 from vinter.web.jobs.worker import make_pool
 
 
+@pytest.mark.long("a scheduler with workers of its own is started")
 def test_a_cluster_gives_the_same_picture(tmp_path):
     make(tmp_path, Field(count=5, width=800, height=600, stars=300, focal=600.0, streak=2))
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:

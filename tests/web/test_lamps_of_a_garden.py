@@ -11,6 +11,7 @@ from vinter.web.takes.models import Take
 from vinter.web.takes.tasks import shoot_take
 
 
+@pytest.mark.long("frames of a garden are simulated and stacked")
 @pytest.mark.django_db
 def test_the_street_lamp_of_a_garden_is_found_where_it_stands(desk, shot, small_sensor, tools, worked):
     garden = Site.objects.get(owner=shot.owner, name="Suburban garden")

@@ -202,6 +202,7 @@ def test_the_qr_code_opens_the_card_without_signing_in(desk, client, shot):
     assert stranger.get(reverse("card-open", args=[ticket_of(shot).code[:-2] + "xx"])).status_code == 404
 
 
+@pytest.mark.long("a phone is rehearsed and its frame simulated")
 def test_the_test_shot_gets_one_change(desk, shot, tmp_path):
     from vinter.core.formats.dng import write_dng
     from vinter.core.rehearse.exercises import exercise
