@@ -4,6 +4,7 @@ from concurrent.futures import ProcessPoolExecutor
 from multiprocessing import get_context
 
 import numpy as np
+import pytest
 import tifffile
 from dask.distributed import LocalCluster, default_client
 from starfield import Field, make
