@@ -23,7 +23,8 @@ def stack_lens(report: Data) -> str:
     """The lens as a stack's stars show it: of the solved field with its error, else by the frames' turns."""
     if report.get("field"):
         field = field_from(report["field"])
-        focal = f"{field.focal_px:.1f} ± {field.focal_error:.1f} px"
+        digits = 1 if field.focal_error >= 0.095 else 2
+        focal = f"{field.focal_px:.{digits}f} ± {max(field.focal_error, 0.01):.{digits}f} px"
         return f"{focal}, k₁ {field.k1:.4f}, by {field.matched} stars"
     lens = report["lens"]
     return f"about {lens['focal_px']:.0f} px, k₁ {lens['k1']:.4f}, by how the frames turned"
