@@ -14,6 +14,7 @@ from django.urls import reverse
 from PIL import Image
 
 from vinter.core.finish.before_after import before_after
+from vinter.web.finish.caption import caption, frames_by_shutter
 from vinter.web.finish.models import Finish
 from vinter.web.stacks.models import Stack
 
@@ -38,6 +39,21 @@ def test_the_sheet_shows_picture_and_night_and_needs_nothing_else(desk, begun):
     found = facts(answer)
     assert found["Place"] == begun.stack.take.shot.site.name and found["Exposure"] == "5 frames"
     assert begun.stack.take.title in page and begun.title in page
+
+
+@pytest.mark.parametrize(
+    ("many", "seconds", "words"),
+    [(5, 1 / 30, "5 × 1/30 s"), (1, 0.0005, "1/2000 s"), (40, 0.99994, "40 × 1 s"), (5, None, "5 frames")],
+)
+def test_a_shutter_is_written_as_cameras_show_it(many, seconds, words):
+    assert frames_by_shutter(many, seconds) == words
+
+
+def test_a_caption_tells_a_short_shutter_as_the_sheet_does(begun):
+    for frame in begun.stack.take.frame_set.all():
+        frame.measure = {"exposure_s": 1 / 30, "iso": 100}
+        frame.save()
+    assert "5 × 1/30 s · ISO 100" in caption(begun)
 
 
 def test_exposure_camera_and_times_are_those_of_the_files(desk, begun):

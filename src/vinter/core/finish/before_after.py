@@ -20,8 +20,7 @@ INK, PAPER = (16, 33, 63), (241, 243, 242)
 
 def cut_alike(frame: U8, recipe: RecipeParts, scene: Scene) -> U8:
     """A developed frame (h, w, 3; any size, of the scene's view) turned and cropped as a recipe does."""
-    size = (scene.size[0], scene.size[1])
-    laid = cv2.resize(frame, size, interpolation=cv2.INTER_AREA).astype(np.float32) / 255
+    laid = cv2.resize(frame, scene.size, interpolation=cv2.INTER_AREA).astype(np.float32) / 255
     canvas = recipe.of(Geometry).apply(replace(fresh(scene), rgb=np.ascontiguousarray(laid)), scene)
     return np.asarray(np.clip(np.round(canvas.rgb * 255), 0, 255), np.uint8)
 

@@ -54,7 +54,7 @@ class SkylineForm(forms.Form):
             pairs = [[float(a) % 360, float(h)] for a, h in given]
         except (TypeError, ValueError) as error:
             raise forms.ValidationError("not a list of pairs of numbers") from error
-        if not 2 <= len(pairs) <= MOST or not all(-30 <= h <= 90 and a == a for a, h in pairs):
+        if not 2 <= len(pairs) <= MOST or not all(-30 <= h <= 90 and math.isfinite(a) for a, h in pairs):
             raise forms.ValidationError(f"not 2 to {MOST} places over or near the horizon")
         return pairs
 

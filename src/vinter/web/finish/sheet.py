@@ -8,6 +8,7 @@ from vinter.core.versions import Data
 from vinter.web.conventions import as_wished, dated
 from vinter.web.field.standalone import fonts_inside
 from vinter.web.finish import edit_session
+from vinter.web.finish.caption import first_measure, frames_by_shutter, frames_in
 from vinter.web.finish.models import Finish
 from vinter.web.stacks.working import working_copy
 from vinter.web.takes.models import Frame
@@ -72,25 +73,17 @@ def _when(one: Finish, zone: str) -> str:
     return as_wished(f"{dated(begins.date(), 'j F Y')}, {span} ({zone.replace('_', ' ')})")
 
 
-def _light(one: Finish, report: Data) -> str:
+def _light(many: int, m: Data) -> str:
     """Frames, shutter and ISO, and the light gathered."""
-    frame = Frame.everything.filter(pk__in=one.stack.frames).first()
-    measure = (frame.measure or {}) if frame else {}
-    seconds, iso = measure.get("exposure_s"), measure.get("iso")
-    many = int(report.get("frames_used") or len(one.stack.frames) or 1)
-    if not seconds:
-        return f"{many} frames" if many > 1 else ""
-    shutter = f"{seconds:.3g} s" if seconds >= 0.3 else f"1/{1 / seconds:.0f} s"
-    parts = [f"{many} × {shutter}" if many > 1 else shutter, f"ISO {iso}" if iso else ""]
-    gathered = many * seconds / 60
+    seconds, iso = m.get("exposure_s"), m.get("iso")
+    parts = [frames_by_shutter(many, seconds), f"ISO {iso}" if seconds and iso else ""]
+    gathered = many * (seconds or 0.0) / 60
     if many > 1 and gathered >= 1:
         parts.append(f"{gathered:.0f} min of light")
     return ", ".join(filter(None, parts))
 
 
-def _camera(one: Finish) -> str:
-    frame = Frame.everything.filter(pk__in=one.stack.frames).first()
-    m = (frame.measure or {}) if frame else {}
+def _camera(m: Data) -> str:
     lens = f"{m['f35']:.0f} mm equivalent" if m.get("f35") else ""
     stop = f"f/{m['aperture']:g}" if m.get("aperture") else ""
     return ", ".join(filter(None, (m.get("camera") or m.get("model") or "", lens, stop)))
@@ -115,7 +108,7 @@ def _in_it(report: Data) -> str:
 def sheet(one: Finish, place: str) -> dict[str, object]:
     """What the sheet shows: the picture, its title and the facts that are known; ``place`` is one of
     ``PLACES``."""
-    report = one.stack.report or {}
+    report, measure = one.stack.report or {}, first_measure(one.stack)
     take = one.stack.take
     site = take.shot.site if take.shot else take.own_site
     zone = site.tz if site else "UTC"
@@ -123,8 +116,8 @@ def sheet(one: Finish, place: str) -> dict[str, object]:
     facts = (
         ("Night", _when(one, zone)),
         ("Place", _where(one, place, report)),
-        ("Camera", _camera(one)),
-        ("Exposure", _light(one, report)),
+        ("Camera", _camera(measure)),
+        ("Exposure", _light(frames_in(one.stack), measure)),
         ("Direction", _direction(report)),
         ("Sky", _sky(report)),
         ("In the frame", _in_it(report)),

@@ -11,16 +11,15 @@ import numpy as np
 import numpy.typing as npt
 from scipy.spatial import cKDTree
 
+from vinter.core.stack.masking.basics import EMPTY_OF_STARS, SURE_COUNT, disc
+
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 WORKING_PX = 1000  # px across at which texture and light are looked at
 STAR_PX = 7  # working px about a source that tell nothing of the texture
-FINE, COARSE, OVER = (
-    1.5,
-    10.0,
-    4.0,
-)  # working px, standard deviations: of what is left out, held against, summed
+FINE, COARSE = 1.5, 10.0  # working px, standard deviations: of what is left out and held against
+OVER = 4.0  # working px, standard deviation, over which the texture is summed
 CALMEST = 15  # percentile of the texture near sources: the sky's
 TEXTURED, LEAST_TEXTURE = 5.0, 0.02  # times the calmest, and natural log, from which a place is textured
 UNSURE_PX = 14  # working px about textured ground that may be sky or ground
@@ -33,11 +32,6 @@ SAME_PX = 2.0  # full-size px within which a source stands: a patch of light is 
 STANDING, STANDING_TIMES = 0.3, 2.0  # share of a ground's sources that stand, and against the sky's
 FEWEST = 8  # sources by which a ground is judged
 LEAST_SHARE = 0.005  # share of the frame under which there is no such ground
-
-
-def _disc(radius: int) -> U8:
-    size = 2 * radius + 1
-    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size)), np.uint8)
 
 
 def _mean_of(values: F32, weights: F32, reach: float) -> F32:
@@ -79,16 +73,16 @@ def textured(mean_plane: F32, sources: Array) -> U8:
     )
     star = np.zeros(small.shape, np.uint8)
     star[y, x] = 1
-    free = np.asarray(1 - cv2.dilate(star, _disc(STAR_PX)), np.float32)
+    free = np.asarray(1 - cv2.dilate(star, disc(STAR_PX)), np.float32)
     fine = _mean_of(np.asarray(cv2.medianBlur(log, 5), np.float32), free, FINE)
     band = np.where(cv2.GaussianBlur(free, (0, 0), FINE) > 0.05, fine - _mean_of(log, free, COARSE), 0)
     texture = np.sqrt(_mean_of(np.asarray(band**2, np.float32), free, OVER))
-    near = (cv2.dilate(star, _disc(3 * STAR_PX)) > 0) & (free > 0)
+    near = (cv2.dilate(star, disc(3 * STAR_PX)) > 0) & (free > 0)
     if not near.any():
         return nothing
     limit = max(TEXTURED * float(np.percentile(texture[near], CALMEST)), LEAST_TEXTURE)
-    rough = cv2.morphologyEx((texture > limit).astype(np.uint8), cv2.MORPH_CLOSE, _disc(6))
-    rough = _from_below(np.asarray(cv2.morphologyEx(rough, cv2.MORPH_OPEN, _disc(5)), np.uint8))
+    rough = cv2.morphologyEx((texture > limit).astype(np.uint8), cv2.MORPH_CLOSE, disc(6))
+    rough = _from_below(np.asarray(cv2.morphologyEx(rough, cv2.MORPH_OPEN, disc(5)), np.uint8))
     if rough.mean() < LEAST_SHARE:
         return nothing
     return np.asarray(cv2.resize(rough, mean_plane.shape[::-1], interpolation=cv2.INTER_NEAREST), np.uint8)
@@ -112,7 +106,7 @@ def stands(body: U8, first: Array, last: Array) -> bool:
     inside = body[y, x] > 0
     if inside.sum() < FEWEST:
         wanted = (~inside).sum() * body.mean() / max(1 - float(body.mean()), 0.05)
-        return bool(inside.sum() < 0.35 * wanted and wanted > 3)
+        return bool(wanted > SURE_COUNT and inside.sum() < EMPTY_OF_STARS * wanted)
     still, others = (float((away[m] < SAME_PX).mean()) if m.any() else 0.0 for m in (inside, ~inside))
     return still > STANDING and still > STANDING_TIMES * others
 
@@ -154,7 +148,7 @@ def _grown(calm: F32, sure: U8, steps: int) -> U8:
     for _ in range(steps):
         surface, there = _carried(calm, sky.astype(np.float32))
         like = ((np.abs(soft - surface) < limit) & (there > 0.02)).astype(np.uint8)
-        like = cv2.morphologyEx(like, cv2.MORPH_OPEN, _disc(2))
+        like = cv2.morphologyEx(like, cv2.MORPH_OPEN, disc(2))
         _, labels = cv2.connectedComponents(np.maximum(sure, like), connectivity=4)
         outer = np.unique(labels[sure > 0])
         sky = np.isin(labels, outer[outer > 0]).astype(np.uint8)
@@ -169,18 +163,18 @@ def outlined(body: U8, mean_plane: F32) -> U8:
     f = _factor(mean_plane)
     rough = cv2.resize(body, _reduced(mean_plane).shape[::-1], interpolation=cv2.INTER_NEAREST)
     calm = np.asarray(cv2.medianBlur(_log(_reduced(mean_plane)), 5), np.float32)
-    sure = np.asarray(1 - cv2.dilate(rough, _disc(UNSURE_PX)), np.uint8)
+    sure = np.asarray(1 - cv2.dilate(rough, disc(UNSURE_PX)), np.uint8)
     if not sure.any():
         return body
     sky = _grown(calm, sure, STEPS)
     if f > 1:  # the last pixels at the plane's own size
         wide = cv2.resize(sky, mean_plane.shape[::-1], interpolation=cv2.INTER_NEAREST)
-        sure = np.asarray(cv2.erode(wide, _disc(2 * f)), np.uint8)
-        near = np.asarray(cv2.dilate(wide, _disc(2 * f)), np.uint8)
+        sure = np.asarray(cv2.erode(wide, disc(2 * f)), np.uint8)
+        near = np.asarray(cv2.dilate(wide, disc(2 * f)), np.uint8)
         fine = np.asarray(cv2.medianBlur(_log(mean_plane), 5), np.float32)
         sky = np.asarray(_grown(fine, sure, 2) & near, np.uint8)
-    ground = cv2.morphologyEx(np.asarray(1 - sky, np.uint8), cv2.MORPH_CLOSE, _disc(4))
-    return _from_below(np.asarray(cv2.morphologyEx(ground, cv2.MORPH_OPEN, _disc(1)), np.uint8))
+    ground = cv2.morphologyEx(np.asarray(1 - sky, np.uint8), cv2.MORPH_CLOSE, disc(4))
+    return _from_below(np.asarray(cv2.morphologyEx(ground, cv2.MORPH_OPEN, disc(1)), np.uint8))
 
 
 def light_ground(mean_plane: F32, sources: list[Array]) -> U8:

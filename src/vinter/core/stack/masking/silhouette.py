@@ -10,6 +10,8 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from vinter.core.stack.masking.basics import disc
+
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 Piece = npt.NDArray[np.bool_]
@@ -37,11 +39,6 @@ ALL_ROUND = 0.7  # share of a large gap's frame that must be darker than the sky
 BESIDE_PX = 60  # working px about a lump in which the sky's stars are counted
 SLIT_PX = 3  # working px, half the width of what shines through a wall
 RING_PX = 3  # px around a gap in which its frame is looked at
-
-
-def _disc(radius: int) -> U8:
-    size = 2 * radius + 1
-    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size)), np.uint8)
 
 
 def _scale(plane: npt.NDArray[np.generic]) -> float:
@@ -129,9 +126,9 @@ def _coverage(ground: U8, light: F32, dark: Piece) -> F32:
     border, framed = _within(ground, BORDER_PX * scale), _within(1 - ground, FRAMED_PX * scale)
     light_ground = np.asarray((seen > 0.5) & (ground > 0), np.uint8)
     wide = cv2.morphologyEx(
-        light_ground, cv2.MORPH_OPEN, _disc(round(SLIT_PX * scale))
+        light_ground, cv2.MORPH_OPEN, disc(round(SLIT_PX * scale))
     )  # no slit, and not taken for a gap
-    fair = border & framed & (weight > LEAST_KNOWN) & dark & (cv2.dilate(wide, _disc(1)) == 0)
+    fair = border & framed & (weight > LEAST_KNOWN) & dark & (cv2.dilate(wide, disc(1)) == 0)
     return np.asarray(np.where(fair, seen, share), np.float32)
 
 
@@ -181,7 +178,7 @@ def _with_gaps(
         m = RING_PX + 1
         part = np.s_[max(y - m, 0) : y + high + m, max(x - m, 0) : x + wide + m]
         here = (labels[part] == k).astype(np.uint8)
-        ring = off[part][(cv2.dilate(here, _disc(RING_PX)) > 0) & (here == 0)]
+        ring = off[part][(cv2.dilate(here, disc(RING_PX)) > 0) & (here == 0)]
         framed = ring.size > 0 and (np.median(ring) < -dark or np.percentile(ring, 30) < -2 * dark)
         if framed and area > MANY_PX * _scale(ground) ** 2:  # bright water under a bank: below it is not dark
             framed = (ring < -FAINTER).mean() > ALL_ROUND and not _lacks_stars(labels == k, sky, starless)

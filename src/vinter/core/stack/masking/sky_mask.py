@@ -7,6 +7,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from vinter.core.stack.masking.basics import EMPTY_OF_STARS, SURE_COUNT
 from vinter.core.stack.masking.motion import bordered
 from vinter.core.stack.masking.silhouette import in_detail
 
@@ -24,8 +25,6 @@ SURE_REACH = 22  # half-size px that something moving otherwise is seen beyond i
 SPECK = 2e-4  # share of the frame under which a piece is not looked at
 BODY_PX = 41  # half-size px across dark ground that is more than a patch
 NOT_DARK = 0.4  # share of the sky's light: a corner of the lens is not darker
-SURE_COUNT = 3.0  # stars that a place must be wide enough for, that their absence says something
-EMPTY_OF_STARS = 0.35  # share of the stars that a sky would show there
 FEWEST_SKY = 40  # stars by which the sky is judged
 LOST_STARS = 0.6  # share of the stars in the ground that is too many even with a lake that mirrors them
 FEATHER = 1.3  # px, standard deviation of the edge
