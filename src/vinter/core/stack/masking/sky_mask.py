@@ -96,8 +96,9 @@ def find_sky(
     if len(star_xy) < FEWEST_SKY:
         return everything
     inside = star_xy[(star_xy >= 0).all(axis=1)] / 2
-    told = light is not None and bool(light.any())
-    if light is not None and told:  # what was matched there stood still
+    if light is not None and not light.any():
+        light = None
+    if light is not None:  # what was matched there stood still
         x, y = np.clip(inside.astype(int), 0, [light.shape[1] - 1, light.shape[0] - 1]).T
         inside = inside[light[y, x] == 0]
         if len(inside) < FEWEST_SKY:
@@ -107,7 +108,7 @@ def find_sky(
     closed = cv2.morphologyEx(low, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8)) if low.any() else low
     ground = _holes_filled(np.asarray(closed, np.uint8))
     doubtful = None
-    if light is not None and told:
+    if light is not None:
         ground = _holes_filled(np.maximum(_much_darker(ground, mean_plane), light))
     elif sure is not None:
         by_darkness = ground
@@ -117,7 +118,7 @@ def find_sky(
         return everything  # what moves with the sky lies all over it: sure of nothing
     if ground.mean() < LEAST_GROUND:
         return everything
-    if light is not None and told and not _is_dark(light, mean_plane):
+    if light is not None and not _is_dark(light, mean_plane):
         return _at_full_size(1 - ground, size)
     counts = _StarCounts(inside, frames)
     return _at_full_size(in_detail(ground, mean_plane, counts.starless, doubtful), size)
