@@ -65,13 +65,21 @@ def test_shared_pictures_wait_without_signal_and_signed_out_and_arrive_once(page
     assert Take.objects.count() == before + 2
 
     page.goto(reverse("cards"))
+    page.evaluate(SHARE, [pictures[2], ("torn.dng", "AAAA")])
+    expect(page.locator("#shared")).to_contain_text("1 of the shared pictures was not kept", timeout=20_000)
+    expect(page.locator("#reasons")).to_contain_text("torn.dng")
+    page.get_by_role("link", name="The take of the others").click()
+    page.wait_for_url("**/takes/*/", timeout=20_000)
+    assert Take.objects.count() == before + 3
+
+    page.goto(reverse("cards"))
     page.context.clear_cookies()  # the session ended out there
     page.evaluate(SHARE, pictures[3:])
     page.wait_for_url("**/sign-in/**", timeout=20_000)
     page.get_by_role("button", name="Enter as Nerea").click()
     page.goto(reverse("share"))
     page.wait_for_url("**/takes/*/", timeout=20_000)
-    assert Take.objects.count() == before + 3
-    assert Frame.objects.filter(name__in=dict(pictures)).count() == 4
+    assert Take.objects.count() == before + 4
+    assert Frame.objects.filter(name__in=dict(pictures)).count() == 5
     page.goto(reverse("share"))
     expect(page.locator("#shared")).to_contain_text("No picture waits on this phone")

@@ -1,6 +1,7 @@
 """Pictures that a phone's gallery shares: a take of tonight's shot, or the question of which."""
 
 import time
+from pathlib import Path
 from urllib.parse import parse_qs, urlsplit
 
 import pytest
@@ -9,6 +10,8 @@ from django.urls import reverse
 from starfield import Field, make
 
 from vinter.core.sky.nights import evening_of
+from vinter.web.jobs.models import Job
+from vinter.web.quota import stored
 from vinter.web.shots.models import Shot
 from vinter.web.takes.models import Take
 
@@ -72,6 +75,37 @@ def test_more_parts_go_to_the_take_that_the_first_began(desk, shot, pictures, st
     client.force_login(stranger)
     second.seek(0)
     assert client.post(reverse("share") + f"?take={take.pk}", {"files": [second]}).status_code == 404
+
+
+def test_a_script_is_told_of_every_picture_in_turn(desk, shot, pictures, settings):
+    tonight(shot)
+    asks = {"accept": "application/json"}
+    bad = upload("no.dng", b"no picture")
+    told = desk.post(reverse("share"), {"files": [pictures[0], bad]}, headers=asks).json()
+    take = Take.objects.get(shot=shot)
+    assert told["take"] == take.pk and told["led"] == reverse("take", args=[take.pk])
+    assert told["refused"][0] is None and "no.dng" in told["refused"][1]["why"]
+    assert not told["refused"][1]["later"]
+    jobs = Job.objects.count()
+    bad.seek(0)
+    more = desk.post(reverse("share") + f"?take={take.pk}", {"files": [bad]}, headers=asks).json()
+    assert more["take"] == take.pk and more["refused"][0] and Job.objects.count() == jobs
+    bad.seek(0)
+    none = desk.post(reverse("share"), {"files": [bad]}, headers=asks).json()
+    assert none["take"] is None and none["led"] is None and none["refused"][0]
+
+
+def test_a_picture_without_room_may_be_sent_again_later(desk, shot, pictures, settings):
+    tonight(shot)
+    settings.QUOTA_BYTES = stored(Path(settings.MEDIA_ROOT) / str(shot.owner_id), 0) + len(pictures[0].getvalue()) + 1
+    told = desk.post(reverse("share"), {"files": pictures}, headers={"accept": "application/json"}).json()
+    assert told["refused"][0] is None and told["refused"][1]["later"]
+
+
+def test_what_was_refused_is_said_at_the_take_that_keeps_the_others(desk, shot, pictures):
+    tonight(shot)
+    answer = desk.post(reverse("share"), {"files": [pictures[0], upload("no.dng", b"no picture")]})
+    assert "no.dng" in said(desk.get(answer.url))
 
 
 def test_the_page_that_sends_what_waits_needs_a_sign_in_and_says_so_by_leading_there(desk):

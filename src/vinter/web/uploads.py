@@ -45,13 +45,15 @@ def one_file(request: HttpRequest, what: str, largest: int = SMALL) -> "Uploaded
 
 def good_of(request: HttpRequest, found: Imported[T]) -> T:
     """The good lines of a file; why others were refused is said at the head of the next page."""
-    if found.refused:
-        more = len(found.refused) - MOST_REFUSED
-        request.session[REFUSED] = [
-            *found.refused[:MOST_REFUSED],
-            *([f"and {more} more"] if more > 0 else []),
-        ]
+    note_refused(request, found.refused)
     return found.good
+
+
+def note_refused(request: HttpRequest, why: Sequence[str]) -> None:
+    """Say at the head of the next page what was refused, the first few in words and the others by number."""
+    if why:
+        more = len(why) - MOST_REFUSED
+        request.session[REFUSED] = [*why[:MOST_REFUSED], *([f"and {more} more"] if more > 0 else [])]
 
 
 @contextmanager

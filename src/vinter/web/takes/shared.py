@@ -5,10 +5,14 @@ its worker (``field-worker.js``) puts the pictures by and leads to this page, wh
 """
 
 import time
+from collections.abc import Sequence
+from typing import TypedDict
 
 from django.core.exceptions import PermissionDenied
-from django.http import HttpRequest, HttpResponse
+from django.core.files.uploadedfile import UploadedFile
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.views.decorators.csrf import csrf_exempt
 from django.views.decorators.http import require_http_methods
 
@@ -21,11 +25,20 @@ from vinter.web.quota import check_quota
 from vinter.web.shots.models import Shot
 from vinter.web.takes.intake import Refused, take_in_upload
 from vinter.web.takes.models import Take
+from vinter.web.uploads import note_refused
 from vinter.web.workflow import head
 
 OWN_HAND = ("none", "same-origin")  # origins of a share, as browsers name them: the phone itself
 NEAR_DAYS = 1  # days around today in which tonight's shots are looked for
 TITLE = "Shared from the phone"
+FULL = 507  # HTTP status from which a picture is refused for want of room, and may be taken later
+
+
+class NotKept(TypedDict):
+    """Why a shared picture was not kept, and whether it may be later."""
+
+    why: str
+    later: bool
 
 
 def shots_of_tonight(request: HttpRequest, now: float) -> list[Shot]:
@@ -40,7 +53,7 @@ def shots_of_tonight(request: HttpRequest, now: float) -> list[Shot]:
 def shared(request: HttpRequest) -> HttpResponse:
     """Take in what was shared; to its take, or to the question of which shot it is. By GET the page that
     sends what waits on the phone. With ``take`` the pictures are more of a take that a part before them
-    began."""
+    began. A script that asks for JSON is told of every picture in turn, None or why it was not kept."""
     if request.method == "GET":
         return render(request, "takes/share.html", head("Takes"))
     if request.headers.get("Sec-Fetch-Site", "none") not in OWN_HAND:
@@ -52,20 +65,32 @@ def shared(request: HttpRequest) -> HttpResponse:
     shots = shots_of_tonight(request, time.time())
     begun = row_number(request.GET.get("take", ""))
     take = owned(Take, request, begun) if begun is not None else _new_take(request, shots)
-    kept, refused = 0, []
+    refused = _taken_in(take, files)
+    kept = not all(refused)
+    if kept:
+        enqueue(person(request), "measure", take.pk)
+    elif begun is None:
+        take.delete()
+    asks = len(shots) > 1 and take.shot_id is None
+    where = reverse("take-of" if asks else "take", args=[take.pk]) if take.pk else None
+    if request.headers.get("Accept") == "application/json":
+        return JsonResponse({"take": take.pk, "led": where, "refused": refused})
+    if where is None:
+        raise BadInput("; ".join(one["why"] for one in refused if one))
+    note_refused(request, [one["why"] for one in refused if one])
+    return redirect(where)
+
+
+def _taken_in(take: Take, files: "Sequence[UploadedFile[bytes]]") -> list[NotKept | None]:
+    """Take the pictures in; for each None, or why it was not kept."""
+    out: list[NotKept | None] = []
     for file in files:
         try:
             take_in_upload(take, (file.name or "picture.jpg")[:200], file)
-            kept += 1
+            out.append(None)
         except Refused as error:
-            refused.append(str(error))
-    if not kept and begun is None:
-        take.delete()
-        raise BadInput("; ".join(refused))
-    enqueue(person(request), "measure", take.pk)
-    return (
-        redirect("take-of", take.pk) if len(shots) > 1 and take.shot_id is None else redirect("take", take.pk)
-    )
+            out.append({"why": str(error), "later": error.status >= FULL})
+    return out
 
 
 def _new_take(request: HttpRequest, shots: list[Shot]) -> Take:
