@@ -168,3 +168,18 @@ def test_the_phones_position_makes_a_site_with_its_error(page):
     kept = Site.objects.get(name="The dyke")
     assert (kept.lat, kept.lon, kept.elevation) == (37.70213, -8.77204, 3)
     assert kept.notes.splitlines() == ["Gate is closed in winter.", "Position by the phone, ± 8 m"]
+
+
+@pytest.mark.django_db(transaction=True)
+def test_the_phones_position_makes_a_stand_with_its_error(page, shot):
+    page.goto("/")
+    page.get_by_role("button", name="Enter as Nerea").click()
+    page.context.grant_permissions(["geolocation"])
+    page.context.set_geolocation({"latitude": 37.70185, "longitude": -8.77205, "accuracy": 4.2})
+    page.goto(
+        f"/sites/{shot.site.pk}/stand/?day=2027-06-05&height=9&gap=6&lat=37.7012&lon=-8.7723&farthest=400"
+    )
+    page.get_by_role("button", name="Where I stand now").click()
+    expect(page.locator("main")).to_contain_text("From where you stand (± 4 m) the subject is 76 m away")
+    expect(page.locator(".leaflet-container")).to_contain_text("you")
+    assert page.locator("#stand-form [name=here_lat]").input_value() == "37.70185"

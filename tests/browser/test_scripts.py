@@ -166,3 +166,13 @@ def test_what_a_line_of_the_ladder_says_and_where_a_place_lies(ask):
     assert (
         ask("bench/finish-recipe", "text", {"b": 1, "a": [{"d": 2, "c": 3}]}) == '{"a":[{"c":3,"d":2}],"b":1}'
     )
+
+
+def test_a_drawing_is_laid_out_anew_for_a_narrow_page(ask):
+    """A plot of 800 units on 400: places halve, margins keep their distance, relative moves their size."""
+    places = [ask("shared/drawings", "placed", x, 800, 400) for x in (-10, 0, 200, 800, 812)]
+    assert places == [-10, 0, 100, 400, 412]
+    assert ask("shared/drawings", "placedPath", "M100 20L300 -40H500V7h7m-3 2Z", 800, 400) == (
+        "M50 20L150 -40H250V7h7m-3 2Z"
+    )
+    assert ask("shared/drawings", "placedPoints", "0,1 300,20.5 800,3", 800, 400) == "0,1 150,20.5 400,3"

@@ -215,12 +215,21 @@ DRAWN_WORDS = """() => [...document.querySelectorAll("svg text")]
   .map((t) => [parseFloat(getComputedStyle(t).fontSize) * Math.abs(t.getScreenCTM().d), t.textContent.trim()])
   .sort((a, b) => a[0] - b[0])"""
 
+# Drawings wider than the page, or with words beyond it; the horizon alone slides, for its points need room
+CUT_DRAWINGS = """() => [...document.querySelectorAll("svg.chart:not(.horizon)")]
+  .filter((svg) => svg.getClientRects().length)
+  .filter((svg) => [svg, ...svg.querySelectorAll("text")]
+    .some((e) => e.getBoundingClientRect().right > innerWidth))
+  .map((svg) => svg.getAttribute("aria-label"))"""
+
 
 def check_phone(page, address):
     """Nothing reaches beyond a phone's width, and no drawn word is under 11 px on it."""
     assert page.evaluate("document.documentElement.scrollWidth") <= 391, address
     small = [(px, words) for px, words in page.evaluate(DRAWN_WORDS) if px < 10.99]
     assert not small, (address, small[:5])
+    cut = page.evaluate(CUT_DRAWINGS)
+    assert not cut, (address, cut)
     tables = page.locator("main table").evaluate_all(
         "t => t.map((one) => [one.scrollWidth, one.clientWidth])"
     )
@@ -228,14 +237,27 @@ def check_phone(page, address):
 
 
 @pytest.mark.django_db(transaction=True)
-def test_a_wide_drawing_begins_at_the_window_on_a_phone(page, shot):
+def test_a_whole_night_stands_on_a_phone(page, shot):
     page.goto("/")
     page.get_by_role("button", name="Enter as Nerea").click()
-    page.set_viewport_size({"width": 390, "height": 844})
     page.goto(f"/sites/{shot.site.pk}/night/2027-06-09/")
-    bracket = page.locator(".bracket").first.bounding_box()
-    middle = bracket["x"] + bracket["width"] / 2
-    assert 60 < middle < 330
+    wide = page.locator("#night svg").first
+    tall, words = wide.locator("[data-part=sky]").bounding_box(), wide.locator("text").all_inner_texts()
+    page.set_viewport_size({"width": 390, "height": 844})
+    sky = page.locator("#night [data-part=sky]").bounding_box()
+    assert sky["x"] >= 0 and sky["width"] > 300 and sky["x"] + sky["width"] < 390
+    assert 0.7 * 220 < sky["height"] < tall["height"]  # as high as it was made for, not shrunk with its width
+    bracket = page.locator("#night .bracket").first.bounding_box()
+    assert sky["x"] < bracket["x"] and bracket["x"] + bracket["width"] < sky["x"] + sky["width"]
+    # a thumb in the middle of the strip reads the middle of the night there
+    first, last = (float(page.locator("#night").get_attribute(f"data-{end}")) for end in ("start", "end"))
+    page.mouse.click(sky["x"] + sky["width"] / 2, sky["y"] + 40)
+    read = float(page.url.split("t=")[1].split("&")[0])
+    assert abs(read - (first + last) / 2) < 600
+    page.set_viewport_size({"width": 1280, "height": 800})
+    assert wide.locator("[data-part=sky]").bounding_box() == tall  # and back, as the server drew it
+    assert wide.locator("text").all_inner_texts() == words
+    page.set_viewport_size({"width": 390, "height": 844})
     # figures stand with the names of their columns
     page.goto("/")
     first = page.locator("table.lines tbody tr").first

@@ -43,7 +43,7 @@ def night():
 
 
 def test_a_bracket_closes_on_both_sides():
-    assert bracket_path(10, 50, -8, 228, 7) == "M17 -8H10V228H17M43 -8H50V228H43"
+    assert bracket_path(10, 50, -8, 228, 7) == "M10 -8m7 0h-7V228h7M50 -8m-7 0h7V228h-7"
 
 
 def test_the_strip_holds_its_window_between_brackets(night):
@@ -227,5 +227,5 @@ def test_the_season_sheet_asks_for_what_it_shows():
     )
     assert tree.find("image").get("href") == "/sites/7/season/2027.png?target=moon"
     assert tree.get("data-read") == "/sites/7/season/minute.json" and tree.get("data-days") == "365"
-    assert tree.find("path").get("d") == "M106 200H100V220H106M294 200H300V220H294"
+    assert tree.find("path").get("d") == "M100 200m6 0h-6V220h6M300 200m-6 0h6V220h-6"
     assert words(tree) == ["Jan", "Feb", "18", "1"]

@@ -386,6 +386,22 @@ def test_stands_are_solved_and_carried_away(desk, mill):
     )
 
 
+def test_where_one_stands_the_minute_and_the_way_to_the_stands_are_said(desk, mill):
+    query = "?day=2027-06-05&height=9&gap=6&lat=37.7012&lon=-8.7723&farthest=400"
+    here = "&here_lat=37.70185&here_lon=-8.77205&here_error=4"
+
+    def read(address):
+        return said(desk.get(reverse("stand", args=[mill.pk]) + address))
+
+    page = read(query + here)
+    # on a flat map 22 m east and 72 m south of there: 75.6 m towards 196.9
+    assert "(± 4 m) the subject is 76 m away, towards 196.9° ± 3.0°, compass 198°" in page
+    assert re.search(r"The core stands over it at (<b>)?0\d:\d\d(</b>)? ± 1\d min", page)
+    assert page.count("from you") > 15
+    assert "its direction cannot be told" in read(query + here.replace("error=4", "error=60"))
+    assert "less than or equal to 90" in read(query + here.replace("37.70185", "95"))
+
+
 # --- forecast
 
 

@@ -97,7 +97,9 @@ def test_a_script_is_told_of_every_picture_in_turn(desk, shot, pictures, setting
 
 def test_a_picture_without_room_may_be_sent_again_later(desk, shot, pictures, settings):
     tonight(shot)
-    settings.QUOTA_BYTES = stored(Path(settings.MEDIA_ROOT) / str(shot.owner_id), 0) + len(pictures[0].getvalue()) + 1
+    settings.QUOTA_BYTES = (
+        stored(Path(settings.MEDIA_ROOT) / str(shot.owner_id), 0) + len(pictures[0].getvalue()) + 1
+    )
     told = desk.post(reverse("share"), {"files": pictures}, headers={"accept": "application/json"}).json()
     assert told["refused"][0] is None and told["refused"][1]["later"]
 

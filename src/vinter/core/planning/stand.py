@@ -143,9 +143,17 @@ def _pose(lens: Lens, portrait: bool, bearing: float, foot: float, altitude: flo
     return Pose(round(bearing, 1), round(centre, 1)), fits
 
 
-def _stand(
-    subject: Subject, wanted: Wanted, lens: Lens, portrait: bool, at: Moment, distance: float, upright: bool
+def stand_at(
+    subject: Subject,
+    wanted: Wanted,
+    lens: Lens,
+    portrait: bool,
+    at: Moment,
+    distance: float,
+    upright: bool = False,
 ) -> Stand:
+    """What is seen from the spot at a distance (m) from which the target stands over the subject at a
+    moment."""
     bearing = at.azimuth
     lat, lon = destination(subject.lat, subject.lon, bearing + 180, distance)
     foot, top = angles(subject, wanted.eye, distance)
@@ -241,5 +249,5 @@ def stands(
     for at in _moments(site, night, what, times):
         metres = distance(at)
         if metres is not None and wanted.nearest <= metres <= wanted.farthest:
-            out.append(_stand(subject, wanted, lens, portrait, at, metres, at.t in upright))
+            out.append(stand_at(subject, wanted, lens, portrait, at, metres, at.t in upright))
     return out

@@ -3,9 +3,11 @@
 from django import forms
 
 from vinter.core.planning.stand import Subject, Wanted, destination
+from vinter.core.planning.standing import Here
 from vinter.web.forms import UnixTimeField
 
 NARROWEST, WIDEST = 30.0, 360.0
+USUAL_ERROR = 10.0  # m by which a position is off when nothing is said of it
 LOW, HIGH = -8.0, 90.0  # degrees of altitude that a view can show
 
 
@@ -26,6 +28,12 @@ class StandForm(forms.Form):
     gap = forms.FloatField(label="Target above its top, °", required=False, min_value=-30, max_value=80)
     share = forms.FloatField(label="Subject fills of the frame, %", required=False, min_value=1, max_value=95)
     farthest = forms.FloatField(label="Stand within, m", required=False, min_value=5, max_value=20000)
+
+    here_lat = forms.FloatField(label="You stand at latitude, °", required=False, min_value=-90, max_value=90)
+    here_lon = forms.FloatField(
+        label="You stand at longitude, °", required=False, min_value=-180, max_value=180
+    )
+    here_error = forms.FloatField(label="known to ± m", required=False, min_value=0.1, max_value=100_000)
 
     def clean(self) -> dict[str, object]:
         """A place for the subject, and at least one wish about its look."""
@@ -51,6 +59,13 @@ class StandForm(forms.Form):
             else destination(lat, lon, data["bearing"], data["metres"])
         )
         return Subject(*at, data["height"], data["base"] or 0.0)
+
+    def here(self) -> Here | None:
+        """Where the phone is; None when that is not given."""
+        data = self.cleaned_data
+        if data["here_lat"] is None or data["here_lon"] is None:
+            return None
+        return Here(data["here_lat"], data["here_lon"], data["here_error"] or USUAL_ERROR)
 
     def wanted(self) -> Wanted:
         """How it shall look."""

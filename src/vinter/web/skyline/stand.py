@@ -11,6 +11,7 @@ from vinter.core.formats.tables import iso
 from vinter.core.formats.waypoints import Waypoint, gpx_text
 from vinter.core.ground.magnetic import Declination, declination
 from vinter.core.planning.stand import Stand, Subject, stands
+from vinter.core.planning.standing import Here, meetings, way
 from vinter.core.sky.nights import Night
 from vinter.core.sky.nights import nights as compute
 from vinter.core.sky.verdict import clock, compass
@@ -52,16 +53,48 @@ def _north(site: Site, found: Stand) -> Declination:
     return declination(site.lat, site.lon, site.elevation, found.at.t)
 
 
-def _rows(request: HttpRequest, site: Site, found: list[Stand], lens_key: str) -> list[dict[str, object]]:
+def _row(request: HttpRequest, site: Site, s: Stand, lens_key: str) -> dict[str, object]:
+    return {
+        "stand": s,
+        "query": _skyline_query(s, request, lens_key),
+        "from": compass(s.bearing + 180),
+        "compass": _north(site, s).compass(s.bearing),
+    }
+
+
+def _rows(
+    request: HttpRequest, site: Site, found: list[Stand], lens_key: str, here: Here | None
+) -> list[dict[str, object]]:
     return [
         {
-            "stand": s,
-            "query": _skyline_query(s, request, lens_key),
-            "from": compass(s.bearing + 180),
-            "compass": _north(site, s).compass(s.bearing),
+            **_row(request, site, s, lens_key),
+            "way": _way(site, here, s.lat, s.lon, s.at.t) if here else None,
         }
         for s in found
     ]
+
+
+def _way(site: Site, here: Here, lat: float, lon: float, t: float) -> dict[str, object]:
+    """The way from where the phone is, with the direction as a compass shows it."""
+    to = way(here, lat, lon)
+    north = declination(site.lat, site.lon, site.elevation, t)
+    return {"to": to, "compass": None if to.azimuth is None else north.compass(to.azimuth)}
+
+
+def _standing(
+    request: HttpRequest, site: Site, night: Night, form: StandForm, subject: Subject, lens_key: str
+) -> dict[str, object] | None:
+    """What is seen from where the phone is; None when that is not given."""
+    here = form.here()
+    if here is None:
+        return None
+    lens, portrait = lens_of(request)[1], request.GET.get("portrait") == "1"
+    met = meetings(site.core(), night, subject, here, form.wanted(), lens, portrait, plan_query(request).what)
+    return {
+        "here": here,
+        "subject": _way(site, here, subject.lat, subject.lon, night.start),
+        "met": [{**_row(request, site, m.stand, lens_key), "minutes": m.seconds / 60} for m in met],
+    }
 
 
 def _solved(request: HttpRequest, site: Site, night: Night) -> tuple[StandForm, Subject | None, list[Stand]]:
@@ -92,6 +125,7 @@ def stand(request: HttpRequest, pk: int) -> HttpResponse:
     night = _night(request, site)
     form, subject, found = _solved(request, site, night)
     key, lens = lens_of(request)
+    here = form.here() if subject else None
     marks = [{"lat": s.lat, "lon": s.lon, "label": clock(site.core(), s.at.t)} for s in found]
     return render(
         request,
@@ -101,7 +135,8 @@ def stand(request: HttpRequest, pk: int) -> HttpResponse:
             "night": night,
             "form": form,
             "subject": subject,
-            "rows": _rows(request, site, found, key),
+            "rows": _rows(request, site, found, key, here),
+            "standing": _standing(request, site, night, form, subject, key) if subject else None,
             "lenses": phones_of(request),
             "lens_key": key,
             "hyperfocal": hyperfocal(lens),
@@ -111,6 +146,7 @@ def stand(request: HttpRequest, pk: int) -> HttpResponse:
                 "site": [site.lat, site.lon],
                 "subject": [subject.lat, subject.lon] if subject else None,
                 "stands": marks,
+                "here": [here.lat, here.lon] if here else None,
             },
             "address": request.GET.urlencode(),
             **head("Skyline", site=site, day=night.day),

@@ -13,8 +13,8 @@ COST_WIDTH, COST_HEIGHT, COST_LEVELS = 860, 150, 4
 def bracket_path(x0: float, x1: float, y0: float, y1: float, serif: float) -> str:
     """A pair of square brackets about a span: SVG path of both, with serifs of a length."""
     return (
-        f"M{x0 + serif:g} {y0:g}H{x0:g}V{y1:g}H{x0 + serif:g}M{x1 - serif:g} "
-        f"{y0:g}H{x1:g}V{y1:g}H{x1 - serif:g}"
+        f"M{x0:g} {y0:g}m{serif:g} 0h{-serif:g}V{y1:g}h{serif:g}"
+        f"M{x1:g} {y0:g}m{-serif:g} 0h{serif:g}V{y1:g}h{-serif:g}"
     )
 
 

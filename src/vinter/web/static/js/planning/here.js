@@ -1,4 +1,4 @@
-// Where the phone is becomes the position of a new site, with its error in the notes.
+// Where the phone is, with its error, becomes the position of a new site or of a stand.
 const button = document.getElementById("here");
 const said = document.getElementById("here-said");
 const REASONS = {
@@ -15,10 +15,7 @@ function fill(name, value) {
   }));
 }
 
-function found({
-  coords
-}) {
-  const error = `± ${Math.max(1, Math.round(coords.accuracy))} m`;
+function fillSite(coords, error) {
   fill("lat", coords.latitude.toFixed(5));
   fill("lon", coords.longitude.toFixed(5));
   if (coords.altitude !== null) fill("elevation", Math.round(coords.altitude));
@@ -28,12 +25,28 @@ function found({
   said.textContent = coords.altitude === null ? `${error}; fill in the elevation.` : `${error}.`;
 }
 
+function fillStand(coords, error) {
+  fill("here_lat", coords.latitude.toFixed(6));
+  fill("here_lon", coords.longitude.toFixed(6));
+  fill("here_error", Math.max(1, Math.round(coords.accuracy)));
+  said.textContent = `${error}.`;
+  document.getElementById("stand-form").requestSubmit();
+}
+
+function found({
+  coords
+}) {
+  const error = `± ${Math.max(1, Math.round(coords.accuracy))} m`;
+  if (document.getElementById("stand-form")) fillStand(coords, error);
+  else fillSite(coords, error);
+}
+
 if (navigator.geolocation && window.isSecureContext) {
   button.hidden = false;
   button.addEventListener("click", () => {
     said.textContent = "Asking the phone…";
     navigator.geolocation.getCurrentPosition(found, (error) => {
-      said.textContent = `No position: ${REASONS[error.code]}. Use the map, or type it.`;
+      said.textContent = `No position: ${REASONS[error.code]}. Type it, or use the map.`;
     }, {
       enableHighAccuracy: true,
       timeout: 20000,

@@ -10,8 +10,7 @@ function start() {
   if (!night) return;
   const samples = JSON.parse(document.getElementById("samples").textContent);
   const start = Number(night.dataset.start),
-    end = Number(night.dataset.end),
-    width = Number(night.dataset.width);
+    end = Number(night.dataset.end);
   const zone = new Intl.DateTimeFormat("en-GB", {
     ...clockStyle(document.documentElement.dataset.clock),
     timeZone: night.dataset.tz
@@ -19,13 +18,15 @@ function start() {
   const strip = night.querySelector("svg");
   const line = document.createElementNS("http://www.w3.org/2000/svg", "line");
   const dot = document.createElementNS("http://www.w3.org/2000/svg", "circle");
-  const height = Number(strip.querySelector('[data-part="sky"]').getAttribute("height"));
+  const sky = strip.querySelector('[data-part="sky"]');
+  const height = Number(sky.getAttribute("height"));
+  const across = () => Number(sky.getAttribute("width")); // less on a narrow page
   const second = document.getElementById("cursor2");
   line.setAttribute("class", "cursor");
   dot.setAttribute("r", "5");
   dot.setAttribute("class", "cursor-dot");
   strip.append(line, dot);
-  const core = strip.querySelector('[data-part="core"]').getAttribute("d");
+  const core = strip.querySelector('[data-part="core"]');
 
   const signed = (v) => String(v).replace("-", "−");
   const lost = (v) => (Math.abs(v) < 0.005 ? "0.00" : "−" + v.toFixed(2));
@@ -34,14 +35,14 @@ function start() {
   function show(i, keep) {
     index = Math.max(0, Math.min(samples.length - 1, i));
     const s = samples[index];
-    const x = ((s.t - start) / (end - start)) * width;
+    const x = ((s.t - start) / (end - start)) * across();
     for (const l of [line, second]) {
       l.setAttribute("x1", x);
       l.setAttribute("x2", x);
     }
     line.setAttribute("y1", -6);
     line.setAttribute("y2", height + 6);
-    const y = s.alt > 0 ? heightAlong(core, x) : null;
+    const y = s.alt > 0 ? heightAlong(core.getAttribute("d"), x) : null;
     dot.setAttribute("visibility", y === null ? "hidden" : "visible");
     dot.setAttribute("cx", x);
     dot.setAttribute("cy", y === null ? 0 : y);
@@ -74,7 +75,7 @@ function start() {
     const box = strip.getBoundingClientRect(),
       view = strip.viewBox.baseVal;
     const x = ((event.clientX - box.left) / box.width) * view.width + view.x;
-    show(nearestSample(samples, start + (x / width) * (end - start)), true);
+    show(nearestSample(samples, start + (x / across()) * (end - start)), true);
   }
 
   strip.addEventListener("pointerdown", (event) => {
@@ -84,6 +85,7 @@ function start() {
   strip.addEventListener("pointermove", (event) => {
     if (event.buttons) follow(event);
   });
+  addEventListener("resize", () => show(index, false));
   document.addEventListener("keydown", (event) => {
     if (event.ctrlKey || event.metaKey || event.altKey || event.target.matches("input, select, textarea")) return;
     const step = event.shiftKey ? 12 : 1;

@@ -6,10 +6,10 @@ import {
 function start() {
   const sheet = document.getElementById("season");
   if (!sheet) return;
-  const WIDTH = 780,
-    HEIGHT = 600,
+  const HEIGHT = 600,
     FIRST_HOUR = 16,
     HOURS = 17;
+  const across = () => Number(sheet.querySelector("image").getAttribute("width")); // less on a narrow page
   const days = Number(sheet.dataset.days),
     year = Number(sheet.dataset.year);
   const row = document.getElementById("at"),
@@ -60,7 +60,7 @@ function start() {
     day = Math.max(0, Math.min(days - 1, wantedDay));
     slot = Math.max(0, Math.min(HOURS * 12, wantedSlot));
     const y = ((day + 0.5) / days) * HEIGHT,
-      x = (slot / (HOURS * 12)) * WIDTH;
+      x = (slot / (HOURS * 12)) * across();
     row.setAttribute("y1", y);
     row.setAttribute("y2", y);
     column.setAttribute("x1", x);
@@ -78,7 +78,7 @@ function start() {
       view = sheet.viewBox.baseVal;
     const x = ((event.clientX - box.left) / box.width) * view.width + view.x,
       y = ((event.clientY - box.top) / box.height) * view.height + view.y;
-    show(Math.floor((y / HEIGHT) * days), Math.round((x / WIDTH) * HOURS * 12));
+    show(Math.floor((y / HEIGHT) * days), Math.round((x / across()) * HOURS * 12));
   }
 
   function open() {

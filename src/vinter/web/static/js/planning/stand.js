@@ -35,6 +35,7 @@ function start() {
       mark(map, [s.lat, s.lon], free ? s.label : "", "stand");
     }
   }
+  if (drawn.here) mark(map, drawn.here, "you", "site");
   L.control.scale({
     imperial: false
   }).addTo(map);

@@ -1,4 +1,5 @@
 // Shared by all pages: dialogs, fields that send their form, and the list of keys.
+import "./drawings.js";
 document.addEventListener("click", (event) => {
   const opener = event.target.closest("[data-open]");
   if (event.target.closest("[data-print]")) window.print();
@@ -17,15 +18,6 @@ document.addEventListener("change", (event) => {
   }
   if (event.target.matches("[data-submit]")) event.target.form.requestSubmit();
 });
-
-// On a phone a wide drawing slides: it begins where the window is, not in the afternoon.
-for (const bracket of document.querySelectorAll(".chart.wide .bracket")) {
-  const sheet = bracket.closest(".chart").parentElement,
-    box = bracket.getBoundingClientRect(),
-    middle = (box.left + box.right) / 2;
-  if (sheet.scrollWidth > sheet.clientWidth) sheet.scrollLeft =
-    middle - sheet.getBoundingClientRect().left - sheet.clientWidth / 2;
-}
 
 // On a phone a row of a wide table is read as lines: each cell carries the name of its column.
 const COLUMNS_THAT_FIT = 3;
