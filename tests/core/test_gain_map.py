@@ -1,14 +1,17 @@
 """Pictures with a gain map: their light beyond white, against a scene of known light, and maps that lie."""
 
 import io
+import struct
 
 import cv2
 import numpy as np
 import pytest
+from heifs import AUXILIARY, auxiliary, iso_block, maker_note, tone_mapped
 from PIL import Image
 
 from vinter.core.frames.doctor import examine_file
 from vinter.core.frames.gain_map import beyond_white, gain_map
+from vinter.core.frames.gain_numbers import ISO_NAME, in_block
 from vinter.core.frames.reading import read_frame
 from vinter.core.stack.file import read_stack
 from vinter.core.stack.pipeline import Settings, stack
@@ -133,8 +136,117 @@ def test_a_map_that_is_cut_short_is_left_and_the_picture_read(tmp_path):
 def test_numbers_by_colour_are_read(tmp_path):
     with_map(tmp_path / "rgb.jpg", scene(), extra={"GainMapMax": [2.5, 2, 1], "Gamma": [1.0, 0.9, 0.8]})
     found = gain_map(tmp_path / "rgb.jpg")
-    assert found.most.tolist() == [2.5, 2.0, 1.0] and found.gamma == pytest.approx([1.0, 0.9, 0.8])
+    assert found.most.tolist() == [2.5, 2.0, 1.0] and found.numbers.gamma == pytest.approx([1.0, 0.9, 0.8])
     lit = found.applied(np.ones((240, 320, 3), np.float32))[100, 160]
     assert lit[0] > lit[1] > lit[2]
     with_map(tmp_path / "two.jpg", scene(), extra={"GainMapMax": [2.5, 2]})
     assert gain_map(tmp_path / "two.jpg") is None
+
+
+def base_and_share(light, small=2):
+    """A picture whose white cuts the light, and what is lost (EV, logarithmic) as shares of the most."""
+    shown = np.clip(light, 0, 1)
+    gain = np.log2((light + OFFSET) / (shown + OFFSET))
+    share = cv2.resize(
+        np.clip(gain / gain.max(), 0, 1), None, fx=1 / small, fy=1 / small, interpolation=cv2.INTER_AREA
+    )
+    return (
+        np.round(255 * encoded(shown)).astype(np.uint8),
+        np.round(255 * share).astype(np.uint8),
+        float(gain.max()),
+    )
+
+
+def bright_as(found, light):
+    """Whether light beyond white, and in the dark yard, is what the scene holds."""
+    shining, dim = light[..., 0] > 1.6, (light[..., 0] < 0.2) & (light[..., 0] > 0.05)
+    inside = cv2.erode(shining.astype(np.uint8), np.ones((9, 9))) > 0
+    assert np.median(np.abs(found[inside] / light[inside] - 1)) < 0.05
+    assert np.median(np.abs(found[dim] / light[dim] - 1)) < 0.06
+
+
+def test_a_heif_with_a_derived_bright_picture_comes_back_whole(tmp_path):
+    light = scene()
+    base, share, most = base_and_share(light)
+    block = iso_block(0, most, 1, OFFSET, OFFSET)
+    (tmp_path / "yard.heic").write_bytes(tone_mapped(base, share, block))
+    bright_as(developed(tmp_path / "yard.heic", tmp_path), light)
+    assert any(one.topic == "gain map" for one in examine_file(tmp_path / "yard.heic"))
+
+
+def test_a_jpeg_with_the_binary_numbers_comes_back_whole(tmp_path):
+    light = scene()
+    base, share, most = base_and_share(light)
+    second = jpeg(share)
+    segment = ISO_NAME + iso_block(0, most, 1, OFFSET, OFFSET)
+    segment = b"\xff\xe2" + struct.pack(">H", len(segment) + 2) + segment
+    (tmp_path / "yard.jpg").write_bytes(jpeg(base) + second[:2] + segment + second[2:])
+    bright_as(developed(tmp_path / "yard.jpg", tmp_path), light)
+
+
+# Headroom by the two numbers of a maker note, worked by hand from the four published straight lines
+@pytest.mark.parametrize(
+    ("numbers", "stops"),
+    [((0.8, 0.005), 1.7), ((0.8, 0.5), 1.5505), ((1.2, 0.005), 2.65), ((1.2, 0.5), 2.1515)],
+)
+def test_a_phones_auxiliary_picture_is_linear_in_light_up_to_its_headroom(tmp_path, numbers, stops):
+    headroom = 2**stops
+    light = scene()
+    light[60:140, 100:220] *= (headroom - 0.05) / light.max()
+    shown = np.clip(light, 0, 1)
+    share = (light / np.maximum(shown, 1e-6)).max(axis=2)
+    share = np.clip((share - 1) / (headroom - 1), 0, 1)[::2, ::2]
+    curve = np.where(share < 0.018, 4.5 * share, 1.099 * np.maximum(share, 1e-9) ** 0.45 - 0.099)
+    values = np.repeat(np.round(255 * curve).astype(np.uint8)[..., None], 3, axis=2)
+    exif = Image.Exif()
+    exif.get_ifd(0x8769)[0x927C] = maker_note({33: numbers[0], 48: numbers[1], 5: 1.0})
+    base = np.round(255 * encoded(shown)).astype(np.uint8)
+    (tmp_path / "yard.heic").write_bytes(auxiliary(base, values, exif.tobytes()))
+    assert gain_map(tmp_path / "yard.heic").most == pytest.approx(np.full(3, stops), abs=1e-4)
+    found = beyond_white(tmp_path / "yard.heic", shown.astype(np.float32))
+    peak = light[..., 0] > 1.3
+    inside = cv2.erode(peak.astype(np.uint8), np.ones((9, 9))) > 0
+    assert np.median(np.abs(found[inside][:, 0] / light[inside][:, 0] - 1)) < 0.04
+
+
+def test_the_headroom_that_is_written_wins_and_without_one_there_is_no_map(tmp_path):
+    base, share, _ = base_and_share(scene())
+    data = auxiliary(base, np.repeat(share[..., :1], 3, axis=2))
+    (tmp_path / "none.heic").write_bytes(data)
+    assert gain_map(tmp_path / "none.heic") is None
+    (tmp_path / "said.heic").write_bytes(data + b'<x HDRGainMap:HDRGainMapHeadroom="4.0"/>')
+    assert gain_map(tmp_path / "said.heic").most.tolist() == [2, 2, 2]
+    (tmp_path / "mask.heic").write_bytes(
+        (data + b'HDRGainMapHeadroom="4.0"').replace(AUXILIARY, AUXILIARY[:-3] + b"key")
+    )
+    assert gain_map(tmp_path / "mask.heic") is None
+
+
+def test_the_binary_numbers_in_both_forms_and_by_colour():
+    shared = struct.pack(">HHB3I", 0, 0, 0x08 | 0x80, 100, 0, 300)
+    shared += b"".join(struct.pack(">iiIii", 0, 100 * k, 100, 2, 1) for k in (3, 2, 1))
+    found = in_block(shared)
+    assert found.most.tolist() == [3, 2, 1] and found.gamma.tolist() == [1, 1, 1]
+    assert found.before == pytest.approx(np.full(3, 0.02)) and found.after == pytest.approx(np.full(3, 0.01))
+    good = iso_block(-1, 2, 0.5, 0.1, 0.2)
+    one = in_block(good)
+    assert [float(v[0]) for v in (one.least, one.most, one.gamma)] == [-1, 2, 0.5]
+    for bad in (
+        good[:30],
+        b"",
+        b"\0\1" + good[2:],
+        iso_block(0, 60, 1, 0, 0),
+        iso_block(0, 2, 1, 0, 0, rooms=(2, 0)),
+    ):
+        assert in_block(bad) is None
+
+
+def test_a_heif_that_is_torn_anywhere_is_read_as_a_plain_one_or_refused_in_words(tmp_path):
+    base, share, most = base_and_share(scene())
+    data = tone_mapped(base, share, iso_block(0, most, 1, OFFSET, OFFSET))
+    end = data.index(b"mdat")
+    for at in range(8, end, 23):
+        for torn in (data[:at], data[:at] + b"\xff\xff\xff" + data[at + 3 :]):
+            (tmp_path / "torn.heic").write_bytes(torn)
+            found = gain_map(tmp_path / "torn.heic")
+            assert found is None or np.isfinite(found.applied(np.ones((24, 32, 3), np.float32))).all()
