@@ -172,6 +172,9 @@ def test_a_drawing_is_laid_out_anew_for_a_narrow_page(ask):
     """A plot of 800 units on 400: places halve, margins keep their distance, relative moves their size."""
     places = [ask("shared/drawings", "placed", x, 800, 400) for x in (-10, 0, 200, 800, 812)]
     assert places == [-10, 0, 100, 400, 412]
+    # a plot that begins at 40: the words before it keep their distance from its edge
+    begun = [ask("shared/drawings", "placed", x, 840, 440, 40) for x in (35, 40, 440, 840)]
+    assert begun == [35, 40, 240, 440]
     assert ask("shared/drawings", "placedPath", "M100 20L300 -40H500V7h7m-3 2Z", 800, 400) == (
         "M50 20L150 -40H250V7h7m-3 2Z"
     )

@@ -1,5 +1,6 @@
 // Lays a drawing out anew for a narrow page: places move together, words keep their size.
-// A drawing names the width of its plot (data-plot); what stands left or right of that keeps its distance.
+// A drawing names where its plot begins and ends (data-start, else 0, and data-plot); what stands left or right
+// of that keeps its distance.
 const NARROW = matchMedia("(max-width: 640px)");
 const LINE = 15; // px from one line of words to the next
 const PLACES = {
@@ -14,31 +15,34 @@ const PLACES = {
 const drawn = new WeakMap(); // each drawing's attributes as the server made them
 
 // Where a place lies when a plot of one width is drawn at another.
-export function placed(x, plot, width) {
-  if (x <= 0) return x;
-  return x < plot ? (x * width) / plot : x - plot + width;
+export function placed(x, plot, width, start = 0) {
+  if (x <= start) return x;
+  return x < plot ? start + ((x - start) * (width - start)) / (plot - start) : x - plot + width;
 }
 
 const short = (x) => String(Math.round(x * 100) / 100);
 
 // A path of absolute commands with each x placed; relative ones keep their size.
-export function placedPath(d, plot, width) {
+export function placedPath(d, plot, width, start = 0) {
   return d.replace(/([A-Za-z])([^A-Za-z]*)/g, (_, command, rest) => {
     if (command === "V" || command === command.toLowerCase()) return command + rest;
     const numbers = rest.match(/-?[\d.]+/g) || [];
-    return command + numbers.map((n, i) => (command === "H" || i % 2 === 0 ? short(placed(Number(n), plot, width)) : n)).join(" ");
+    const across = (i) => command === "H" || i % 2 === 0;
+    const at = (n) => short(placed(Number(n), plot, width, start));
+    return command + numbers.map((n, i) => (across(i) ? at(n) : n)).join(" ");
   });
 }
 
-export function placedPoints(points, plot, width) {
-  return points.replace(/(-?[\d.]+)[ ,](-?[\d.]+)/g, (_, x, y) => `${short(placed(Number(x), plot, width))},${y}`);
+export function placedPoints(points, plot, width, start = 0) {
+  return points.replace(/(-?[\d.]+)[ ,](-?[\d.]+)/g, (_, x, y) => `${short(placed(Number(x), plot, width, start))},${y}`);
 }
 
-function value(attribute, old, plot, width, start) {
-  if (attribute === "d") return placedPath(old, plot, width);
-  if (attribute === "points") return placedPoints(old, plot, width);
-  if (attribute === "width") return short(placed(start + Number(old), plot, width) - placed(start, plot, width));
-  return short(placed(Number(old), plot, width));
+function value([, attribute, old, x], plot, width, start) {
+  const at = (place) => placed(place, plot, width, start);
+  if (attribute === "d") return placedPath(old, plot, width, start);
+  if (attribute === "points") return placedPoints(old, plot, width, start);
+  if (attribute === "width") return short(at(x + Number(old)) - at(x));
+  return short(at(Number(old)));
 }
 
 function asMade(svg) {
@@ -46,9 +50,9 @@ function asMade(svg) {
     const kept = [];
     for (const [name, attributes] of Object.entries(PLACES)) {
       for (const element of svg.querySelectorAll(name)) {
-        const start = Number(element.getAttribute("x") || 0);
+        const x = Number(element.getAttribute("x") || 0);
         for (const attribute of attributes) {
-          if (element.hasAttribute(attribute)) kept.push([element, attribute, element.getAttribute(attribute), start]);
+          if (element.hasAttribute(attribute)) kept.push([element, attribute, element.getAttribute(attribute), x]);
         }
       }
     }
@@ -99,8 +103,9 @@ function lay(svg) {
     if (anchor) text.setAttribute("text-anchor", anchor);
     else text.removeAttribute("text-anchor");
   }
-  for (const [element, attribute, old, start] of kept) {
-    element.setAttribute(attribute, width === plot ? old : value(attribute, old, plot, width, start));
+  const start = Number(svg.dataset.start || 0);
+  for (const one of kept) {
+    one[0].setAttribute(one[1], width === plot ? one[2] : value(one, plot, width, start));
   }
   svg.setAttribute("viewBox", [left, top, whole - plot + width, height].join(" "));
   if (width === plot) return;
