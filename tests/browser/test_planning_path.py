@@ -182,4 +182,4 @@ def test_the_phones_position_makes_a_stand_with_its_error(page, shot):
     page.get_by_role("button", name="Where I stand now").click()
     expect(page.locator("main")).to_contain_text("From where you stand (± 4 m) the subject is 76 m away")
     expect(page.locator(".leaflet-container")).to_contain_text("you")
-    assert page.locator("#stand-form [name=here_lat]").input_value() == "37.70185"
+    assert page.locator("#stand-form [name=here_lat]").input_value() == "37.701850"

@@ -12,7 +12,7 @@ from skyfield.api import Star, wgs84
 
 from vinter.core.camera import photons
 from vinter.core.camera.phones import phone
-from vinter.core.camera.projection import Pose, east_north_up, project
+from vinter.core.camera.projection import Pose, east_north_up, project, view_of
 from vinter.core.frames.measure import clean, measure
 from vinter.core.frames.reading import read_frame
 from vinter.core.simulate.capture import Burst
@@ -165,3 +165,74 @@ def test_satellites_are_seen_in_dusk_and_not_in_a_winters_midnight():
             any(not s.blinking and not s.swelling for s in passing(one, view, i)) for i in range(200)
         )
     assert hours[24] == 0 and 10 < hours[19] < 45
+
+
+def test_a_bright_star_has_the_wings_of_a_lens():
+    """About Antares: as much light at every distance as the stated point spread, 95 % in a core and 5 % in
+    wings that fall as (1 + r^2 / 16 px^2)^-1.5, and over all what the star sends."""
+    from vinter.core.sky.catalogue import star_table
+
+    lens = phone("marlet-7").lens("main")
+    antares = int(np.argmin(np.abs(star_table()[1] - 1.06) + 9 * (star_table()[0][:, 2] > -0.4)))
+    enu = star_table()[0][antares] @ catalogue.to_horizon(SITE, START).T
+    azimuth, altitude = np.degrees(np.arctan2(enu[0], enu[1])) % 360, np.degrees(np.arcsin(enu[2]))
+    one = burst(lens=lens, pose=Pose(azimuth, altitude), shutter=1.0, traffic=False)
+    whole = view_of(lens, one.pose)
+    part = whole.part(whole.width // 2 - 200, whole.height // 2 - 200, 400, 400)
+    camera, empty = SimulatedPhone(one, part), SimulatedPhone(one, part)
+    index, x, y, v = camera.stars_at(0)
+    at = int(np.flatnonzero(index == antares)[0])
+    empty._draw_stars = lambda *_, **__: None
+    green = (camera.electrons(0) - empty.electrons(0)) / camera.vignetting
+    rows, columns = np.mgrid[: green.shape[0], : green.shape[1]]
+    away = np.hypot(columns - x[at], rows - y[at])
+    is_green = (rows + columns) % 2 == 1
+    flux = photons.star_rate(lens, 0.0) * 10 ** (-0.4 * v[at])
+    for r in (7.0, 10.0, 14.0):
+        ring = is_green & (np.abs(away - r) < 1)
+        wanted = 0.05 * flux / (2 * np.pi * 16) * (1 + r * r / 16) ** -1.5
+        assert np.median(green[ring]) == pytest.approx(wanted, rel=0.15), r
+    near = is_green & (away < 30)
+    assert 2 * green[near].sum() == pytest.approx(flux, rel=0.04)
+    assert 2 * green[is_green & (away < 4.2)].sum() / flux == pytest.approx(
+        0.95 + 0.05 * (1 - 0.69), abs=0.03
+    )
+
+
+def test_stars_are_as_wide_at_any_magnitude():
+    """Widths by moments of stars of V 2 to 6, none of them cut: those of the stated core."""
+    lens = replace(phone("marlet-7").lens("main"), width=2016, height=1512)
+    camera = SimulatedPhone(burst(lens=lens, shutter=0.5, traffic=False), sharpest=2.5)
+    _, x, y, v = camera.stars_at(0)
+    plane = camera.electrons(0)
+    green = (plane[0::2, 1::2] + plane[1::2, 0::2]) / 2
+    found = {}
+    for low in (2, 3, 4, 5):
+        widths = []
+        for i in np.flatnonzero((v >= low) & (v < low + 1)):
+            alone = np.hypot(x - x[i], y - y[i])[np.arange(len(x)) != i].min() > 24
+            c, r = round((x[i] - 0.5) / 2), round((y[i] - 0.5) / 2)
+            if not alone or not (9 < c < green.shape[1] - 9 and 9 < r < green.shape[0] - 9):
+                continue
+            part = green[r - 8 : r + 9, c - 8 : c + 9].astype(float)
+            # the stated core: 2.5 px, a tenth more in the corner, and the bent surface that is sharp
+            off2 = np.hypot(x[i] - camera.view.centre[0], y[i] - camera.view.centre[1]) ** 2
+            off2 /= camera.view.corner_px**2
+            stated = 2.5 * np.hypot(1 + 0.1 * off2, 0.55 / 1.15 * 0.7 * (off2 - 1 / 3))
+            widths.append(2 * adaptive_width(part - np.median(part)) / stated)
+        if len(widths) >= 3:
+            found[low] = np.median(widths)
+    assert len(found) >= 3
+    assert all(w == pytest.approx(1.0, abs=0.03) for w in found.values()), found
+
+
+def adaptive_width(part):
+    """Standard deviation of a star by moments under a Gaussian of its own width, matched by repetition."""
+    rows, columns = np.mgrid[: part.shape[0], : part.shape[1]]
+    cx, cy, s2 = part.shape[1] / 2 - 0.5, part.shape[0] / 2 - 0.5, 1.0
+    for _ in range(60):
+        weight = part * np.exp(-((columns - cx) ** 2 + (rows - cy) ** 2) / (2 * s2))
+        cx, cy = (weight * columns).sum() / weight.sum(), (weight * rows).sum() / weight.sum()
+        # under a window as wide as itself a Gaussian shows half its variance, in each of two directions
+        s2 = float((((columns - cx) ** 2 + (rows - cy) ** 2) * weight).sum() / weight.sum())
+    return np.sqrt(s2)

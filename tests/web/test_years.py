@@ -14,6 +14,7 @@ from vinter.core.sky.ranking import NightFilter
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import CORE, target
 from vinter.core.sky.thresholds import Thresholds
+from vinter.core.stack.cache import StageCache
 from vinter.web.byte_cache import ByteCache
 from vinter.web.nights import years
 from vinter.web.nights.query import PlanQuery
@@ -24,7 +25,7 @@ FIRST, LAST = date(2027, 1, 1), date(2027, 2, 28)
 
 
 @pytest.fixture
-def counted(monkeypatch):
+def counted(monkeypatch, tmp_path):
     """A fresh cache, and the arguments of every computation."""
     calls, real = [], years.judged
 
@@ -33,6 +34,7 @@ def counted(monkeypatch):
         return real(*arguments)
 
     monkeypatch.setattr(years, "YEARS", ByteCache(settings.PLANNING_CACHE_BYTES))
+    monkeypatch.setattr(years, "ON_DISK", StageCache(tmp_path / "years"))
     monkeypatch.setattr(years, "judged", judged)
     return calls
 
@@ -82,8 +84,8 @@ def test_another_filter_of_evenings_computes_nothing(counted, monkeypatch):
     assert season(FARO, 2027, query()) is whole  # drawn once
 
 
-def test_all_years_together_stay_below_a_hundred_megabytes(counted, monkeypatch):
-    assert settings.PLANNING_CACHE_BYTES == 100 * 2**20
+def test_all_years_together_stay_below_a_bound_in_memory_and_are_found_on_disk(counted, monkeypatch):
+    assert settings.PLANNING_CACHE_BYTES <= 40 * 2**20
     monkeypatch.setattr(years, "YEARS", ByteCache(3 * 2**20))
     for latitude in range(30, 42):
         site = Site(lat=float(latitude), lon=-8.0, tz="Europe/Lisbon", zenith=21.0)
@@ -94,7 +96,32 @@ def test_all_years_together_stay_below_a_hundred_megabytes(counted, monkeypatch)
     years.judged_nights(
         Site(lat=30.0, lon=-8.0, tz="Europe/Lisbon", zenith=21.0), FIRST, LAST, CORE, Thresholds()
     )
-    assert len(counted) == 13  # the oldest had gone
+    assert len(counted) == 12  # the oldest had gone from memory, and came from the disk
+    monkeypatch.setattr(settings, "PLANNING_DISK_BYTES", 10)
+    assert years.forget_old_years() > 0
+    monkeypatch.setattr(years, "YEARS", ByteCache(3 * 2**20))
+    years.judged_nights(site, FIRST, LAST, CORE, Thresholds())
+    assert len(counted) == 13
+
+
+def test_what_is_on_disk_is_the_year_that_was_computed_and_no_torn_file_is_believed(counted, monkeypatch):
+    ask = (FARO, FIRST, LAST, CORE, Thresholds())
+    first = years.judged_nights(*ask)
+    monkeypatch.setattr(years, "YEARS", ByteCache(10**8))
+    again = years.judged_nights(*ask)
+    assert len(counted) == 1 and [(n.day, v.score, v.reasons) for n, v in again] == [
+        (n.day, v.score, v.reasons) for n, v in first
+    ]
+    (kept,) = years.ON_DISK.folder.iterdir()
+    kept.write_bytes(kept.read_bytes()[:-20])
+    monkeypatch.setattr(years, "YEARS", ByteCache(10**8))
+    years.judged_nights(*ask)
+    assert len(counted) == 2
+    # a judge that changed is asked anew
+    monkeypatch.setattr(years, "YEARS", ByteCache(10**8))
+    monkeypatch.setattr(years, "_code", lambda: "another")
+    years.judged_nights(*ask)
+    assert len(counted) == 3
 
 
 @pytest.mark.django_db

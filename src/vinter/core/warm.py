@@ -10,7 +10,7 @@ import numpy as np
 from vinter.core.finish import linear_light
 from vinter.core.finish.loops import grain, neighbours, pixels, star_light
 from vinter.core.simulate import painting
-from vinter.core.simulate.exposing import digitise, draw_trails
+from vinter.core.simulate.exposing import digitise, draw_trails, draw_wings
 from vinter.core.stack.warming import stacking
 
 
@@ -24,6 +24,7 @@ def simulating() -> None:
     """The kernels of the simulated phone."""
     out, light, one = np.empty((8, 8), np.uint16), np.zeros((8, 8), np.float32), np.array([4.0])
     draw_trails(light, one, one, one + 1, one + 1, np.ones((1, 3)), one)
+    draw_wings(light, one, one, one + 1, one + 1, np.ones((1, 3)), 4.0)
     digitise(light, light.copy(), 2.0, 1.5, 64.0, 1023, out)
     painting.warm()
 

@@ -1,6 +1,8 @@
 """Phones and their lenses, as the sums need them. The shipped phones are made up."""
 
+import math
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
 
 import numpy as np
 
@@ -150,8 +152,13 @@ class Lens:
         """Read noise in electrons per output pixel at an ISO: a curve through the known points, even in the
         logarithm of the ISO, flat beyond its ends."""
         points = sorted((max(point, LOWEST_ISO), noise) for point, noise in self.read_noise)
-        isos, noises = zip(*points, strict=True)
-        return float(np.interp(np.log(max(iso, 1)), np.log(isos), noises))
+        iso = max(iso, 1)
+        if iso <= points[0][0]:
+            return float(points[0][1])
+        for (low, quiet), (high, loud) in pairwise(points):
+            if iso <= high:
+                return float(quiet + (loud - quiet) * math.log(iso / low) / math.log(high / low))
+        return float(points[-1][1])
 
     def with_read_noise(self, iso: int, electrons: float) -> "Lens":
         """The lens with the read noise measured at an ISO as a point of its curve, in place of what stood

@@ -103,7 +103,7 @@ def heif_of(rgb: U16, info: PictureInfo, quality: int = HEIF_QUALITY) -> bytes:
     held, (height, width) = io.BytesIO(), rgb.shape[:2]
     made = pillow_heif.from_bytes("RGB;16", (width, height), np.ascontiguousarray(rgb).tobytes())
     made.info.update(exif=info.exif, xmp=_xmp(info), icc_profile=profile(info.space))
-    made.save(held, quality=quality, chroma=444, enc_params={"preset": "veryfast"})
+    made.save(held, quality=quality, chroma=444, enc_params={"preset": "ultrafast"})
     return held.getvalue()
 
 

@@ -9,6 +9,7 @@ import numpy.typing as npt
 
 F32 = npt.NDArray[np.float32]
 MOST_REACH = 512  # px of a star's side
+LEAST_WING, WING_REACH = 0.15, 400.0  # electrons at which wings are cut off, and px at the most
 REACH = 3.6  # standard deviations at which a star image is cut off
 
 
@@ -63,6 +64,41 @@ def draw_trails(
                 for x in range(left, right):
                     colour = (y & 1) + (x & 1)
                     mosaic[y, x] += down[colour, y - top] * across[colour, x - left]
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def draw_wings(
+    mosaic: F32,
+    x0: npt.NDArray[np.float64],
+    y0: npt.NDArray[np.float64],
+    x1: npt.NDArray[np.float64],
+    y1: npt.NDArray[np.float64],
+    flux: npt.NDArray[np.float64],
+    width: float,
+) -> None:
+    """Add the wide, faint part of star images along straight trails to a mosaic, in place: what a lens
+    scatters, (1 + r^2 / width^2)^-1.5, cut off where it adds less than ``LEAST_WING`` electrons.
+
+    ``flux`` (n, 3) is the wings' light in electrons by colour, of an RGGB mosaic; ``width`` is in px.
+    """
+    height, across = mosaic.shape
+    narrow = 1 / (width * width)
+    for i in range(len(x0)):
+        length = math.hypot(x1[i] - x0[i], y1[i] - y0[i])
+        steps = max(math.ceil(length / width), 1)
+        peak = np.empty(3)
+        for c in range(3):
+            peak[c] = flux[i, c] * narrow / (2 * math.pi * steps)
+        reach = int(min(width * (peak.max() * steps / LEAST_WING) ** (1 / 3), WING_REACH)) + 1
+        for j in range(steps):
+            along = (j + 0.5) / steps
+            cx = x0[i] + along * (x1[i] - x0[i])
+            cy = y0[i] + along * (y1[i] - y0[i])
+            left, right = max(int(cx) - reach, 0), min(int(cx) + reach + 2, across)
+            for y in range(max(int(cy) - reach, 0), min(int(cy) + reach + 2, height)):
+                for x in range(left, right):
+                    r2 = ((x - cx) ** 2 + (y - cy) ** 2) * narrow
+                    mosaic[y, x] += peak[(y & 1) + (x & 1)] / ((1 + r2) * math.sqrt(1 + r2))
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]

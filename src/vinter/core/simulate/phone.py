@@ -14,7 +14,7 @@ from vinter.core.camera.projection import View, east_north_up, project, unprojec
 from vinter.core.formats.dng import DngInfo, write_dng
 from vinter.core.simulate import skylight
 from vinter.core.simulate.capture import Burst
-from vinter.core.simulate.exposing import digitise, draw_trails
+from vinter.core.simulate.exposing import LEAST_WING, digitise, draw_trails, draw_wings
 from vinter.core.simulate.ground import Ground, grid, upsample
 from vinter.core.simulate.mishaps import (
     LAMP_TINT,
@@ -45,6 +45,7 @@ BEST_SIGMA = 1.15  # px, of a star in focus at the axis
 FRINGE = np.array([0.35, 0.0, -0.45])  # px by which red and blue lie outward of green in the corner
 CORNER_PX = 2520.0  # px from the axis to the corner of a 12 MP frame, for which these are:
 COMA, COMA_SHARE = 1.1, 0.3  # px in the corner, and the share of a star's light that lies outward
+WINGS, WING_PX = 0.05, 4.0  # share of a star's light that the lens scatters, and px of its width
 ROW_NOISE, BLACK_DRIFT = 0.06, 0.03  # of the read noise: from row to row, from frame to frame
 SIGMA_PER_TICK = 0.55  # px of blur (in quadrature) a focus tick away from infinity
 FIELD_CURVATURE = 0.7  # ticks from the axis to the corner
@@ -186,6 +187,11 @@ class SimulatedPhone:
         drawn_out = COMA * self._full_px * off_axis**2
         fringe = outward[:, :, None] * off_axis[:, None, None] * (FRINGE * self._full_px)
         light = flux[:, None] * colour_factors(bv[index]) * reddened(through)
+        wide = WING_PX * self._full_px
+        seen = keep & (WINGS * light.max(axis=1) > LEAST_WING * 2 * np.pi * wide**2)
+        along = (np.ascontiguousarray(end[axis][seen]) for end in ends for axis in (0, 1))
+        draw_wings(mosaic, *along, WINGS * light[seen], wide)
+        light = (1 - WINGS) * light
         # coma: a part of the light lies outward of the rest; their centre stays where the star is
         for share, shift in ((1 - COMA_SHARE, -COMA_SHARE), (COMA_SHARE, 1 - COMA_SHARE)):
             here = keep & (drawn_out > 0.05) if shift > 0 else keep

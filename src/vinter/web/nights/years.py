@@ -1,16 +1,22 @@
-"""Nights of a site, judged and kept in memory: bounded by bytes, computed once however many ask at once.
+"""Nights of a site, judged and kept in memory and on disk: bounded by bytes, computed once however many ask
+at once.
 
-What is kept depends on the site, the days, the thresholds and the target; filters of evenings are applied
-afterwards.
+What is kept depends on the site, the days, the thresholds, the target and the code that judges; filters of
+evenings are applied afterwards.
 """
 
-from dataclasses import dataclass, replace
+import hashlib
+from contextlib import suppress
+from dataclasses import asdict, dataclass, replace
 from datetime import date
+from functools import cache
+from pathlib import Path
 
 import numpy as np
 import numpy.typing as npt
 from django.conf import settings
 
+from vinter.core import sky
 from vinter.core.sky.ephemeris import check_year
 from vinter.core.sky.nights import Night
 from vinter.core.sky.ranking import judged
@@ -18,12 +24,15 @@ from vinter.core.sky.site import Site
 from vinter.core.sky.targets import Target
 from vinter.core.sky.thresholds import Thresholds
 from vinter.core.sky.verdict import Verdict
+from vinter.core.stack.cache import StageCache, key_of, prune
 from vinter.web.byte_cache import ByteCache, Sized, bytes_of
 from vinter.web.compute import remembered
 from vinter.web.nights.drawing import PAPER, tones
 
 JudgedNights = list[tuple[Night, Verdict]]
 YEARS = ByteCache(settings.PLANNING_CACHE_BYTES)
+ON_DISK = StageCache(settings.HOME / "cache" / "years")
+JUDGES = Path(sky.__file__).parent  # the code that what is kept follows from
 FIRST_HOUR, LAST_HOUR = 4, 21  # hours after local noon at the season sheet's edges: 16:00 to 09:00
 BIN = 300.0  # s of the sheet's samples
 
@@ -62,11 +71,42 @@ def compute_year(site: Site, year: int, what: Target, limits: Thresholds) -> Jud
     return JudgedYear(judged=light, tones=sheet, known_bytes=bytes_of(light) + sheet.nbytes)
 
 
+@cache
+def _code() -> str:
+    """What tells one state of the judging code from another."""
+    out = hashlib.sha256()
+    for path in sorted(JUDGES.rglob("*.py")):
+        out.update(path.read_bytes())
+    return out.hexdigest()
+
+
+def _name(site: Site, year: int, what: Target, limits: Thresholds) -> str:
+    return key_of("year", asdict(site), year, what.key, asdict(limits), _code())
+
+
+def compute_and_keep(site: Site, year: int, what: Target, limits: Thresholds) -> JudgedYear:
+    """A calendar year, judged and kept on disk; for a process of the pool."""
+    found = compute_year(site, year, what, limits)
+    with suppress(OSError):  # a full disk keeps nothing; the answer is there
+        ON_DISK.keep(_name(site, year, what, limits), found)
+    return found
+
+
 def judged_year(site: Site, year: int, what: Target, limits: Thresholds) -> JudgedYear:
-    """A calendar year, computed once however many ask, or found in memory. StillComputing when a page would
-    wait too long for it."""
+    """A calendar year, computed once however many ask, or found in memory or on disk. StillComputing when a
+    page would wait too long for it."""
     check_year(year)
-    return remembered(YEARS, ("year", site, year, what.key, limits), compute_year, site, year, what, limits)
+    key = ("year", site, year, what.key, limits)
+    if YEARS.peek(key) is None:
+        kept = ON_DISK.found(_name(site, year, what, limits))
+        if isinstance(kept, JudgedYear):
+            YEARS.put(key, kept)
+    return remembered(YEARS, key, compute_and_keep, site, year, what, limits)
+
+
+def forget_old_years() -> int:
+    """Keep on disk no more than the setting allows, the oldest thrown away; bytes freed."""
+    return prune([ON_DISK.folder], settings.PLANNING_DISK_BYTES)
 
 
 def judged_nights(site: Site, first: date, last: date, what: Target, limits: Thresholds) -> JudgedNights:

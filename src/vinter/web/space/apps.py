@@ -16,6 +16,7 @@ class SpaceConfig(AppConfig):
             "watch.note_alive",
             "space.usage.sweep",
             "space.ends.forget_old",
+            "nights.years.forget_old_years",
             "keeping.back_up_when_due",
         ):
             register_chore(f"vinter.web.{chore}")

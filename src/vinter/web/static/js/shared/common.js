@@ -1,5 +1,9 @@
 // Shared by all pages: dialogs, fields that send their form, and the list of keys.
-import "./drawings.js";
+import {
+  followWidth
+} from "./drawings.js";
+
+followWidth();
 document.addEventListener("click", (event) => {
   const opener = event.target.closest("[data-open]");
   if (event.target.closest("[data-print]")) window.print();

@@ -122,7 +122,10 @@ export function layDrawings(root = document) {
   for (const svg of root.querySelectorAll("svg[data-plot]")) lay(svg);
 }
 
-layDrawings();
-addEventListener("resize", () => layDrawings());
-document.addEventListener("toggle", (event) => layDrawings(event.target), true);
-document.addEventListener("htmx:load", (event) => layDrawings(event.detail.elt));
+// Lay the drawings of this page, and again whenever its width changes or a part of it is shown or comes in.
+export function followWidth() {
+  layDrawings();
+  addEventListener("resize", () => layDrawings());
+  document.addEventListener("toggle", (event) => layDrawings(event.target), true);
+  document.addEventListener("htmx:load", (event) => layDrawings(event.detail.elt));
+}
