@@ -2,6 +2,7 @@
 
 import importlib.util
 import json
+import re
 from pathlib import Path
 
 import pytest
@@ -64,6 +65,24 @@ def test_the_ledger_shows_a_page_of_nights_and_counts_all(desk, past, grow):
     assert 'rel="next"' in first and 'rel="next"' not in last and 'rel="prev"' in last
     assert f'id="night-{evenings[0].day}' in first and f'id="night-{evenings[-1].day}' in last
     assert len(json.loads(desk.get(reverse("ledger-json")).content)) == sum(len(n.works) for n in nights)
+
+
+def test_a_list_is_sorted_by_any_of_its_columns_both_ways(desk, past, grow):
+    grow(past, 4)
+    own = Shot.objects.filter(owner=past)
+
+    def listed(**query):
+        return [int(pk) for pk in re.findall(r"/shots/(\d+)/", opened(desk, "shots", **query)[1])]
+
+    up = sorted(own, key=lambda s: (s.site.name, -s.pk))
+    assert listed(sort="site") == [s.pk for s in up][:24]
+    assert listed(sort="-iso")[0] in {s.pk for s in own if s.iso == max(o.iso for o in own)}
+    assert listed(sort="night") == listed(sort="-night")[::-1] or own.count() > 24
+    assert listed(sort="owner__password") == listed()  # only by what is shown
+    page = opened(desk, "shots", sort="site", q=up[0].site.name)[1]
+    assert 'name="sort" value="site"' in page and "site ↑" in page and "sort=-site" in page
+    for name in ("takes", "stacks", "finishes"):
+        assert "sort=" in opened(desk, name)[1]
 
 
 def test_a_list_is_searched_by_every_word(desk, past, grow):

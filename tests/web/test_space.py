@@ -1,9 +1,12 @@
 """Space: what is deleted can be put back for a week, what may be stored has an end, what was left behind is
 swept."""
 
+import io
+import json
 import os
 import re
 import time
+import zipfile
 from datetime import timedelta
 from pathlib import Path
 
@@ -209,6 +212,29 @@ def test_a_chore_that_fails_keeps_no_other_from_being_done(monkeypatch):
     monkeypatch.setattr("vinter.web.space.usage.sweep", lambda: done.append(1))
     chores.do_chores()
     assert done == [1]
+
+
+def test_several_of_a_list_are_exported_with_their_files(desk, nerea, stranger, shot):
+    mine = Take.objects.create(owner=nerea, kind=Take.UPLOADED, title="Walk / two")
+    other = Take.objects.create(owner=stranger, kind=Take.UPLOADED, title="Not hers")
+    mine.folder.mkdir(parents=True, exist_ok=True)
+    for stored, name in (("a.dng", "IMG_1.dng"), ("b.dng", "IMG_1.dng"), ("gone.dng", "IMG_2.dng")):
+        Frame.objects.create(take=mine, name=name, stored=stored, size=3, digest=stored)
+    (mine.folder / "a.dng").write_bytes(b"one")
+    (mine.folder / "b.dng").write_bytes(b"two" * 10**6)
+    answer = desk.post(reverse("export-chosen", args=["take"]), {"row": [mine.pk, other.pk, "x"]})
+    with zipfile.ZipFile(io.BytesIO(b"".join(answer.streaming_content))) as archive:
+        assert archive.testzip() is None
+        (known,) = json.loads(archive.read("chosen.json"))
+        assert known["title"] == "Walk / two" and known["folder"] == f"Walk-two-{mine.pk}"
+        files = {n: archive.read(n) for n in archive.namelist() if n.startswith(known["folder"])}
+    assert sorted(files.values()) == [b"one", b"two" * 10**6]  # what is gone is left out, nothing overwritten
+    shots = desk.post(reverse("export-chosen", args=["shot"]), {"row": [shot.pk]})
+    with zipfile.ZipFile(io.BytesIO(b"".join(shots.streaming_content))) as archive:
+        assert json.loads(archive.read("chosen.json"))[0]["title"] == shot.title
+    assert desk.post(reverse("export-chosen", args=["take"]), {"row": [other.pk]}).status_code == 400
+    assert desk.post(reverse("export-chosen", args=["site"]), {"row": [shot.site.pk]}).status_code == 404
+    assert "Export the chosen takes" in said(desk.get(reverse("takes")))
 
 
 def test_several_of_a_list_are_deleted_at_once_and_come_back_by_one_undo(desk, nerea, stranger):

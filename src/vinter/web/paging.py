@@ -1,7 +1,7 @@
-"""Long lists: searched by words, a page at a time, newest first."""
+"""Long lists: searched by words, sorted by a column, a page at a time; newest first unless asked."""
 
 import operator
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import reduce
 from typing import TypeVar, overload
 
@@ -43,3 +43,14 @@ def searched(request: HttpRequest, rows: "QuerySet[R]", fields: Sequence[str], d
             found |= Q(**{f"{day}__year": int(word)})
         rows = rows.filter(found)
     return rows
+
+
+def sorted_by(request: HttpRequest, rows: "QuerySet[R]", columns: Mapping[str, str]) -> "QuerySet[R]":
+    """Rows in the order that the address asks for (``sort``: the name of a column, with a minus before it
+    from the last to the first); as they were where it asks for none that there is."""
+    wanted = request.GET.get("sort", "")
+    field = columns.get(wanted.removeprefix("-"))
+    if field is None:
+        return rows
+    back = "-" if wanted.startswith("-") else ""
+    return rows.order_by(f"{back}{field}", f"{back or '-'}pk")

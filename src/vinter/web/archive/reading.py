@@ -1,6 +1,9 @@
-"""An archive back into an account: all of it or nothing."""
+"""An archive back into an account: all of it or nothing.
 
-import json
+Its lists are parsed in a limited child; rows are stored hidden, in short transactions, and shown at once when
+all are in.
+"""
+
 import secrets
 import shutil
 import tempfile
@@ -23,6 +26,8 @@ from vinter.core.stack.options import OPTIONS
 from vinter.core.versions import Data
 from vinter.web.accounts.models import Convention
 from vinter.web.archive.format import FORMAT, FRAME, IN_BIN, LEFT_OUT, TABLES, VERSION, Table
+from vinter.web.archive.parsing import json_of, parsed, rows_of
+from vinter.web.archive.underway import Batches, Underway, alone, undo
 from vinter.web.bin.models import BinEntry, Binnable
 from vinter.web.fields import VersionedJSONField
 from vinter.web.gear.models import Phone
@@ -38,9 +43,7 @@ if TYPE_CHECKING:
 else:
     ModelField = models.Field
 
-LARGEST_MEMBER = 512 * 2**20  # bytes of one list of rows, read by the worker
 LARGEST_ABOUT = 2**16  # bytes of archive.json, which is read while its sender waits
-MOST_ROWS = 500_000
 SUFFIXES = FRAMES | FILMS
 
 
@@ -48,7 +51,7 @@ def about(source: Path) -> Data:
     """What an archive says of itself: name, when, with originals or not. BadInput when it is none."""
     try:
         with zipfile.ZipFile(source) as archive:
-            found = _json(archive, "archive.json", source.name, LARGEST_ABOUT)
+            found = json_of(archive, "archive.json", source.name, LARGEST_ABOUT)
     except (OSError, zipfile.BadZipFile) as error:
         raise BadInput(f"{source.name}: not an archive of Vinter ({error})") from error
     if not isinstance(found, dict) or found.get("format") != FORMAT:
@@ -60,49 +63,14 @@ def about(source: Path) -> Data:
     return found
 
 
-def _refuse(constant: str) -> float:
-    raise ValueError(f"{constant} is no number")
-
-
-def _json(archive: zipfile.ZipFile, member: str, file: str, largest: int = LARGEST_MEMBER) -> object:
-    """The data of a member; [] when there is none. BadInput names file and member."""
-    if member not in archive.namelist():
-        return []
-    try:
-        with archive.open(member) as stream:
-            text = stream.read(largest + 1)  # whatever size the file says it has
-        if len(text) > largest:
-            raise BadInput(f"{file}: {member} is larger than {largest / 2**20:g} MB")
-        found: object = json.loads(text, parse_constant=_refuse)
-        return found
-    except (ValueError, RecursionError, zipfile.BadZipFile, zlib.error, NotImplementedError) as error:
-        raise BadInput(f"{file}: {member} cannot be read ({error})") from error
-
-
-def _rows(archive: zipfile.ZipFile, table: Table, file: str) -> list[Data]:
-    data = _json(archive, table.member, file)
-    try:
-        if table.member.endswith(".geojson") and isinstance(data, dict):
-            places = [(f["properties"], [*f["geometry"]["coordinates"], 0.0]) for f in data["features"]]
-            data = [p | {"lon": at[0], "lat": at[1], "elevation": at[2]} for p, at in places]
-    except (TypeError, KeyError, IndexError) as error:
-        raise BadInput(f"{file}: {table.member} is no collection of points") from error
-    if not isinstance(data, list) or not all(
-        isinstance(r, dict) and isinstance(r.get("id"), int) for r in data
-    ):
-        raise BadInput(f"{file}: {table.member} is no list of rows with ids")
-    if len(data) > MOST_ROWS:
-        raise BadInput(f"{file}: {table.member} holds more than {MOST_ROWS} rows")
-    return sorted(
-        data, key=lambda row: row["id"]
-    )  # what came first is first again, and joins find their parts
-
-
 class Importing:
     """One import: which new rows the old ids became, and what it created on the disk."""
 
-    def __init__(self, archive: zipfile.ZipFile, file: str, owner: User, staging: Path) -> None:
+    def __init__(
+        self, archive: zipfile.ZipFile, file: str, owner: User, staging: Path, underway: Underway
+    ) -> None:
         self.archive, self.file, self.owner, self.staging = archive, file, owner, staging
+        self.underway = underway
         self.staged: dict[str, Path] = {}
         self.new: dict[type[models.Model], dict[int, models.Model]] = {}
         self.written: list[Path] = []
@@ -121,14 +89,16 @@ class Importing:
                 shutil.copyfileobj(read, write)
             self.staged[member] = target
 
-    def table(self, table: Table) -> None:
+    def table(self, table: Table, batches: Batches) -> None:
         """Bring in one table with its files."""
         made = self.new.setdefault(table.model, {})
-        for data in _rows(self.archive, table, self.file):
+        for data in rows_of(self.staging, table.member):
+            batches.step()
             where = f"{self.file}: {table.member}, row {data['id']}"
             try:
                 row, is_new = self._row(table, _TODAY.get(table.model, dict)(data))
                 if is_new:
+                    self.underway.made(row)
                     self._files(table, data["id"], row)
                     table.check(row)
             except BadInput as error:
@@ -147,8 +117,8 @@ class Importing:
         row = model(**{f.attname: self._value(f, data.get(f.name)) for f in _given(model) if f.name in data})
         if any(f.name == "owner" for f in model._meta.concrete_fields):
             row.owner = self.owner  # type: ignore[attr-defined]
-        if data.get(IN_BIN) and isinstance(row, Binnable):
-            row.binned = self._entry()
+        if isinstance(row, Binnable):
+            row.binned = self._entry() if data.get(IN_BIN) else self.underway.hidden
         adapt = _ADAPT.get(model)
         there = adapt(row, self) if adapt else None
         if there is not None:
@@ -163,7 +133,7 @@ class Importing:
     def _entry(self) -> BinEntry:
         """Where rows lie that were in the bin when the archive was made."""
         if self.entry is None:
-            self.entry = BinEntry.objects.create(owner=self.owner, label="In the bin when archived")
+            self.entry = self.underway.entry(self.owner, "In the bin when archived")
         return self.entry
 
     def _value(self, field: ModelField, value: object) -> object:
@@ -305,24 +275,30 @@ def read_archive(
     hears while the rows are stored with what it stores. BadInput names what is wrong, and then nothing was
     changed; OSError (ENOSPC) when there is no room."""
     about(source)
-    with zipfile.ZipFile(source) as archive:
+    folder = Path(settings.MEDIA_ROOT) / str(owner.pk) / "archives"
+    with alone(folder), zipfile.ZipFile(source) as archive:
         size = sum(m.file_size for m in archive.infolist())
         check_quota(owner.pk, size)
-        folder = Path(settings.MEDIA_ROOT) / str(owner.pk) / "archives"
-        folder.mkdir(parents=True, exist_ok=True)
         check_room(folder, size)
         with tempfile.TemporaryDirectory(dir=folder) as staging:
-            importing = Importing(archive, source.name, owner, Path(staging))
+            parsed(source, Path(staging), [table.member for table in TABLES])
+            underway = Underway(owner, folder)
+            importing = Importing(archive, source.name, owner, Path(staging), underway)
             try:
                 importing.stage(progress)
-                with transaction.atomic():
+                with underway.batches() as batches:
                     for table in TABLES:
-                        importing.table(table)
+                        importing.table(table, batches)
+                with transaction.atomic():
+                    underway.show()
                     done(dict(importing.counts))
+                underway.over()
             except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError) as error:
                 importing.undo()
+                undo(folder)
                 raise BadInput(f"{source.name}: damaged ({error}); nothing was changed") from error
             except BaseException:
                 importing.undo()
+                undo(folder)
                 raise
     return dict(importing.counts)

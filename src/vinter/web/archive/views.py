@@ -1,17 +1,33 @@
 """Taking everything away, and bringing it in."""
 
+import re
+from pathlib import Path
+
 from django.conf import settings
 from django.db import transaction
-from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.http import (
+    FileResponse,
+    Http404,
+    HttpRequest,
+    HttpResponse,
+    JsonResponse,
+    StreamingHttpResponse,
+)
 from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_POST
 
-from vinter.core.formats.whole import whole
+from vinter.core.errors import BadInput
+from vinter.core.formats.whole import check_room, whole
+from vinter.web.archive.chosen import EXPORTED, chosen_zip
 from vinter.web.archive.models import Archive
 from vinter.web.archive.reading import about
+from vinter.web.bin.views import chosen_rows
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned, person
 from vinter.web.quota import check_quota
+from vinter.web.takes.forms import PartForm
+from vinter.web.takes.intake import append
 from vinter.web.uploads import one_file
 from vinter.web.workflow import head
 
@@ -58,6 +74,44 @@ def download(request: HttpRequest, pk: int) -> FileResponse:
     )
 
 
+def part(request: HttpRequest) -> JsonResponse:
+    """One part of an archive on its way in, or how far it has come: GET with ``id`` says how many bytes are
+    here; POST of raw bytes with ``id``, ``size`` and ``offset`` adds to them, and the last one queues its
+    reading. Answers in JSON."""
+    key, owner = request.GET.get("id", ""), person(request)
+    if not re.fullmatch(r"[0-9a-f]{8,64}", key):
+        raise BadInput("id: hexadecimal digits are wanted")
+    folder = Path(settings.MEDIA_ROOT) / str(owner.pk) / "archives" / "partial"
+    folder.mkdir(parents=True, exist_ok=True)
+    path = folder / f"{key}.part"
+    here = path.stat().st_size if path.exists() else 0
+    if request.method != "POST":
+        return JsonResponse({"offset": here})
+    form = PartForm(request.GET)
+    if not form.is_valid():
+        raise BadInput("size, offset: whole numbers are wanted")
+    size = form.cleaned_data["size"]
+    try:
+        check_quota(owner.pk, size - here)
+        check_room(settings.HOME, size - here)
+        added = append(path, request.body, form.cleaned_data["offset"], size)
+        if added.whole is None:
+            return JsonResponse({"offset": added.here})
+        try:
+            about(added.whole)
+        except BadInput as error:
+            added.whole.unlink()
+            name = Path(request.GET.get("name", "archive.zip")).name
+            raise BadInput(str(error).replace(added.whole.name, name)) from error
+    except (BadInput, OSError) as error:
+        return JsonResponse({"error": str(error)}, status=400)
+    _forget(request, incoming=True)
+    one = Archive.objects.create(owner=owner, incoming=True)
+    added.whole.rename(one.path)
+    enqueue(owner, one.kind, one.pk)
+    return JsonResponse({"led": reverse("archive")})
+
+
 @require_POST
 def bring_in(request: HttpRequest) -> HttpResponse:
     """Take an archive file in, and queue its reading."""
@@ -77,3 +131,16 @@ def bring_in(request: HttpRequest) -> HttpResponse:
         raise
     enqueue(person(request), one.kind, one.pk)
     return redirect("archive")
+
+
+@require_POST
+def export_chosen(request: HttpRequest, kind: str) -> StreamingHttpResponse:
+    """The rows that were chosen of a list, with their files, as a ZIP file that is written as it is sent."""
+    rows = chosen_rows(request, kind)
+    if not isinstance(rows[0], EXPORTED):
+        raise Http404("nothing of this kind can be exported")
+    return StreamingHttpResponse(
+        chosen_zip(rows),
+        content_type="application/zip",
+        headers={"Content-Disposition": f'attachment; filename="vinter-{kind}.zip"'},
+    )

@@ -59,7 +59,8 @@ def _plain(value: object) -> str:
     raise TypeError(f"{value!r} has no form in JSON")
 
 
-def _text(data: object) -> str:
+def plain_text(data: object) -> str:
+    """Data as JSON; days and times as ISO 8601."""
     return json.dumps(data, default=_plain, ensure_ascii=False, allow_nan=False, indent=1)
 
 
@@ -93,13 +94,13 @@ def write_archive(
         add("README.txt", README)
         made = datetime.now(UTC).isoformat(timespec="seconds")
         about = {"format": FORMAT, "version": VERSION, "vinter": __version__, "made": made}
-        add("archive.json", _text({**about, "name": owner.get_username(), "originals": originals}))
+        add("archive.json", plain_text({**about, "name": owner.get_username(), "originals": originals}))
         for table, rows in tables:
             data = [row_data(row) for row in rows]
-            add(table.member, _text(_geojson(data) if table.member.endswith(".geojson") else data))
+            add(table.member, plain_text(_geojson(data) if table.member.endswith(".geojson") else data))
         ledger = ledger_rows(owner)
         add("ledger.csv", csv_text(COLUMNS, ([row[c] for c in COLUMNS] for row in ledger)))
-        add("ledger.json", _text(finite(ledger)))
+        add("ledger.json", plain_text(finite(ledger)))
         for i, (name, path) in enumerate(files):
             progress(f"file {i + 1} of {len(files)}", i / len(files))
             archive.write(path, name)

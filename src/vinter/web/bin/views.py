@@ -32,14 +32,19 @@ def put(request: HttpRequest, kind: str, pk: int) -> HttpResponse:
     return offering_undo(row.list_page(), put_in(person(request), f"{kind} {row}", [row], row.page()))
 
 
+def chosen_rows(request: HttpRequest, kind: str) -> list[Binnable]:
+    """The rows that were chosen of a list; BadInput where none was."""
+    wanted = [number for text in request.POST.getlist("row") if (number := row_number(text)) is not None]
+    rows: list[Binnable] = list(_model(kind).of(person(request)).filter(pk__in=wanted[:MOST_AT_ONCE]))
+    if not rows:
+        raise BadInput("row: nothing was chosen")
+    return rows
+
+
 @require_POST
 def put_several(request: HttpRequest, kind: str) -> HttpResponse:
     """Put the rows that were chosen of a list into the bin, as one entry that one undo brings back."""
-    model = _model(kind)
-    wanted = [number for text in request.POST.getlist("row") if (number := row_number(text)) is not None]
-    rows = list(model.of(person(request)).filter(pk__in=wanted[:MOST_AT_ONCE]))
-    if not rows:
-        raise BadInput("row: nothing was chosen")
+    model, rows = _model(kind), chosen_rows(request, kind)
     named = ", ".join(str(row) for row in rows)
     page = rows[0].list_page()
     label = f"{kind} {named}" if len(rows) == 1 else f"{len(rows)} {model.LIST}: {named}"

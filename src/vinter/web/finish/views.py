@@ -34,7 +34,7 @@ from vinter.web.forms import checked, row_number
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.meanwhile import mark_of
 from vinter.web.owned import owned, person
-from vinter.web.paging import page_of, searched
+from vinter.web.paging import page_of, searched, sorted_by
 from vinter.web.quota import check_quota
 from vinter.web.stacks.models import Stack
 from vinter.web.stacks.working import working_copy
@@ -46,7 +46,9 @@ FINISH_WORDS = ("name", "stack__take__title", "stack__take__shot__site__name", "
 def finishes(request: HttpRequest) -> HttpResponse:
     """All finishes of the user."""
     own = Finish.objects.filter(owner=person(request)).select_related("stack__take")
-    page = page_of(request, searched(request, own, FINISH_WORDS, "stack__take__shot__night"))
+    found = searched(request, own, FINISH_WORDS, "stack__take__shot__night")
+    columns = {"take": "stack__take__title", "title": "name", "changed": "changed"}
+    page = page_of(request, sorted_by(request, found, columns))
     return render(request, "finish/finishes.html", {"page": page, **head("Finish")})
 
 

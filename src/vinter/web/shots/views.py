@@ -27,7 +27,7 @@ from vinter.web.meanwhile import changes_since, opened_with
 from vinter.web.nights.drawing import draw
 from vinter.web.nights.models import preferences_of
 from vinter.web.owned import owned, person
-from vinter.web.paging import page_of, searched
+from vinter.web.paging import page_of, searched, sorted_by
 from vinter.web.satellites.views import next_pass
 from vinter.web.shots.expected import panel
 from vinter.web.shots.forms import LessonForm, MomentForm, ShotForm
@@ -36,11 +36,22 @@ from vinter.web.sites.models import Site
 from vinter.web.templatetags.figures import clock_24
 from vinter.web.workflow import head
 
+COLUMNS = {  # by which the list is sorted
+    "title": "title",
+    "night": "moment",
+    "site": "site__name",
+    "phone": "phone__name",
+    "iso": "iso",
+    "shutter": "shutter",
+    "frames": "frames",
+}
+
 
 def shots(request: HttpRequest) -> HttpResponse:
     """All shots of the user."""
     own = Shot.objects.filter(owner=person(request)).select_related("site", "phone")
-    page = page_of(request, searched(request, own, ("title", "site__name", "phone__name", "lens"), "night"))
+    found = searched(request, own, ("title", "site__name", "phone__name", "lens"), "night")
+    page = page_of(request, sorted_by(request, found, COLUMNS))
     return render(request, "shots/shots.html", {"page": page, **head("Shot")})
 
 

@@ -143,7 +143,7 @@ def left_behind(now: float | None = None, old: float = 86400.0) -> list[Path]:
     media = Path(settings.MEDIA_ROOT)
     torn = [*media.glob("*/takes/*/partial/*"), *media.rglob(".*.part*")]
     torn += [*media.glob("*/stacks/*/vinter-stack-*"), *settings.FILE_UPLOAD_TEMP_DIR.glob("*")]
-    torn += [*media.glob("*/archives/tmp*")]
+    torn += [*media.glob("*/archives/tmp*"), *media.glob("*/archives/partial/*")]
     torn += [*media.glob("*/sites/*/*.incoming.*")]
     rows = {"takes": Take.everything, "stacks": Stack.everything, "sites": Site.everything}
     known = {name: {str(pk) for pk in m.values_list("pk", flat=True)} for name, m in rows.items()}

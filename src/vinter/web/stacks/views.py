@@ -15,7 +15,7 @@ from vinter.core.stack.options import Options
 from vinter.web.forms import checked, row_number
 from vinter.web.jobs.models import Job, enqueue, latest
 from vinter.web.owned import owned, person
-from vinter.web.paging import page_of, searched
+from vinter.web.paging import page_of, searched, sorted_by
 from vinter.web.quota import check_quota
 from vinter.web.stacks.bracket import can_be_merged
 from vinter.web.stacks.drawing import drawn
@@ -55,7 +55,8 @@ STACK_WORDS = (
 def stacks(request: HttpRequest) -> HttpResponse:
     """All stacks of the user."""
     own = Stack.objects.filter(owner=person(request)).select_related("take")
-    page = page_of(request, searched(request, own, STACK_WORDS, "take__shot__night"))
+    found = searched(request, own, STACK_WORDS, "take__shot__night")
+    page = page_of(request, sorted_by(request, found, {"take": "take__title", "when": "created"}))
     form = JoinForm(joinable(person(request)))
     can = [key for key, _ in form.fields["parts"].choices]  # type: ignore[attr-defined]
     return render(

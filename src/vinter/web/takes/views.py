@@ -17,7 +17,7 @@ from vinter.web.forecast.chances import cloud_over
 from vinter.web.forms import checked, row_number
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned, person
-from vinter.web.paging import page_of, searched
+from vinter.web.paging import page_of, searched, sorted_by
 from vinter.web.shots.models import Shot
 from vinter.web.takes.focus import learn_focus
 from vinter.web.takes.forms import DecisionForm, FilmForm, FocusForm, FrameTypeForm, PartForm
@@ -39,6 +39,10 @@ ORDERS = {
 TAKE_WORDS = ("title", "shot__site__name", "own_site__name", "shot__phone__name", "own_phone__name")
 
 
+# columns by which the list is sorted
+COLUMNS = {"title": "title", "kind": "kind", "frames": "frames", "when": "created"}
+
+
 def takes(request: HttpRequest) -> HttpResponse:
     """All takes of the user."""
     counted = Count("frame", filter=Q(frame__binned=None))
@@ -47,7 +51,9 @@ def takes(request: HttpRequest) -> HttpResponse:
         request,
         "takes/takes.html",
         {
-            "page": page_of(request, searched(request, own, TAKE_WORDS, "shot__night")),
+            "page": page_of(
+                request, sorted_by(request, searched(request, own, TAKE_WORDS, "shot__night"), COLUMNS)
+            ),
             "shots": Shot.objects.filter(owner=person(request))[:20],
             **head("Takes"),
         },

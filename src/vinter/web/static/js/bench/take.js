@@ -1,7 +1,7 @@
 // The contact sheet: sending files two at a time, keys for keep and drop, the loupe at 100 %.
 import {
-  token
-} from "../shared/token.js";
+  sendInParts
+} from "../shared/parts.js";
 
 function start() {
   // What was refused is shown again after the page has gone on to measuring, until the next files are sent.
@@ -33,86 +33,19 @@ function start() {
       return li;
     };
 
-    const PART = 4 * 1024 * 1024,
-      WHOLE = 128 * 1024 * 1024, // a digest needs the whole file in memory
-      TRIES = 6;
-    const hex = (buffer) => [...new Uint8Array(buffer)].map((b) => b.toString(16).padStart(2, "0")).join("");
-    const pause = (ms) => new Promise((go) => setTimeout(go, ms));
-
-    // The same file gets the same id, so that an upload broken off goes on where it broke, even after a reload.
-    async function idOf(file) {
-      const text = new TextEncoder().encode(`${file.name}|${file.size}|${file.lastModified}`);
-      if (crypto.subtle) return hex(await crypto.subtle.digest("SHA-256", text)).slice(0, 32);
-      return [...text].reduce((h, c) => (Math.imul(h, 31) + c) >>> 0, 7).toString(16).padStart(8, "0");
-    }
-
     async function send(file, li) {
-      const refuse = (text) => {
+      const answer = await sendInParts(drop.dataset.url, file, (text) => {
+        li.textContent = text;
+      });
+      if (answer.error || answer.duplicate) {
+        const text = answer.error || `${file.name}: already here, kept once`;
         li.textContent = text;
         refused.push(text);
         keep();
-      };
-      if (!file.size) {
-        refuse(`${file.name}: the file is empty`);
         return;
       }
-      const id = await idOf(file);
-      // What arrives is compared with what was sent, where the browser can say what that is.
-      const digest = crypto.subtle && file.size <= WHOLE ? hex(await crypto.subtle.digest("SHA-256", await file
-        .arrayBuffer())) : "";
-      let offset = 0,
-        failures = 0,
-        asked = false;
-      while (true) {
-        try {
-          if (!asked) {
-            offset = (await (await fetch(`${drop.dataset.url}?id=${id}`)).json()).offset || 0;
-            asked = true;
-          }
-          const query = new URLSearchParams({
-            id,
-            name: file.name,
-            size: file.size,
-            offset,
-            digest
-          });
-          const response = await fetch(`${drop.dataset.url}?${query}`, {
-            method: "POST",
-            headers: {
-              "X-CSRFToken": token()
-            },
-            body: file.slice(offset, offset + PART)
-          });
-          const answer = await response.json();
-          if (answer.error) {
-            refuse(answer.error);
-            return;
-          }
-          if (answer.duplicate) {
-            refuse(`${file.name}: already here, kept once`);
-            return;
-          }
-          if ("duplicate" in answer) {
-            li.textContent = `${file.name}: received`;
-            sent += 1;
-            return;
-          }
-          offset = answer.offset;
-          failures = 0;
-          li.textContent = `${file.name}: ${Math.round((100 * offset) / file.size)} %`;
-        } catch (error) {
-          failures += 1;
-          asked = false;
-          if (failures > TRIES) {
-            refuse(
-              `${file.name}: the connection broke; choose it again and it goes on at ${Math.round((100 * offset) / file.size)} %`
-            );
-            return;
-          }
-          li.textContent = `${file.name}: the connection broke, trying again`;
-          await pause(500 * failures);
-        }
-      }
+      li.textContent = `${file.name}: received`;
+      sent += 1;
     }
 
     async function next() {
