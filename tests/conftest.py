@@ -13,9 +13,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 
 def pytest_addoption(parser):
-    parser.addoption(
-        "--slow", action="store_true", help="ten kills of every kind of work instead of one or two"
-    )
+    parser.addoption("--slow", action="store_true", help="ten kills of every kind of work instead of one")
 
 
 LONG = ("test_kills", "test_hostile_addresses", "test_archive", "test_whole_path", "test_stack")

@@ -64,6 +64,6 @@ def test_a_mirrored_picture_is_turned_back(tmp_path):
     write_stack(plain, panel.rgb, None, About(unix=panel.unix))
     assert not examine(plain, Circumstances(site=SITE, unix=panel.unix, views=[view]), "off")["mirrored"]
     write_stack(plain, mirrored, None, About(unix=panel.unix))
-    told = solve_picture(plain, Given(place=(SITE.lat, SITE.lon), unix=panel.unix))
+    told = solve_picture(plain, Given(place=(SITE.lat, SITE.lon), unix=panel.unix, f35=LENS.f35))
     assert told["solved"] and told["mirrored"] and "front cameras" in told["notes"][0]
     assert told["azimuth"] == pytest.approx(176, abs=0.3)

@@ -1,5 +1,5 @@
 """kill -9 of the web server, the worker and a pool child at random moments of every kind of long work: the
-same result, no orphan, no torn file. One kill a kind, two of a stack; ten with --slow."""
+same result, no orphan, no torn file. One kill a kind; ten with --slow."""
 
 import http.client
 import json
@@ -55,10 +55,8 @@ def until(job, ready, seconds=120):
 
 @pytest.fixture
 def kills(request):
-    """How often each kind of work is killed; twice a stack, which keeps most between its steps."""
-    if request.config.getoption("--slow"):
-        return 10
-    return 2 if "stacking" in request.node.name else 1
+    """How often each kind of work is killed."""
+    return 10 if request.config.getoption("--slow") else 1
 
 
 def orphans():

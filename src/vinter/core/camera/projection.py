@@ -66,6 +66,32 @@ def laid_out_rays(xy: Array, focal_px: float, layout: str, centre: tuple[float, 
     return np.asarray(np.stack([flat * np.sin(around), np.sin(high), flat * np.cos(around)], axis=-1))
 
 
+FISH_EYE = "fish-eye"  # the layout of a picture that a fish-eye lens made: angles from the axis as distances
+
+
+def fish_pixels(rays: Array, focal_px: float, k: float, centre: tuple[float, float]) -> Array:
+    """Pixels (..., 2) of unit rays (..., 3; right, down, forward) through a fish-eye lens: at
+    focal (a + k a^3) px from the centre, where a is the angle from the axis in radians."""
+    flat = np.hypot(rays[..., 0], rays[..., 1])
+    angle = np.arctan2(flat, rays[..., 2])
+    reach = focal_px * angle * (1 + k * angle * angle) / np.maximum(flat, 1e-12)
+    return np.asarray(np.array(centre) + reach[..., None] * rays[..., :2])
+
+
+def fish_rays(xy: Array, focal_px: float, k: float, centre: tuple[float, float]) -> Array:
+    """Unit rays (..., 3) of pixels (..., 2): the inverse of ``fish_pixels`` by Newton; what lies beyond the
+    lens's reach is laid on its edge."""
+    d = (np.asarray(xy, float) - np.array(centre)) / focal_px
+    seen = np.hypot(d[..., 0], d[..., 1])
+    edge = min(np.pi, float(np.sqrt(0.9 / (-3 * k)))) if k < 0 else np.pi
+    angle = np.minimum(seen, edge)
+    for _ in range(NEWTON_STEPS):
+        slope = 1 + 3 * k * angle * angle
+        angle = np.clip(angle - (angle * (1 + k * angle * angle) - seen) / slope, 0, edge)
+    across = np.sin(angle) / np.maximum(seen, 1e-12)
+    return np.concatenate([d * across[..., None], np.cos(angle)[..., None]], axis=-1)
+
+
 def in_front(rays: Array, k1: float, least: float = LEAST_DEPTH) -> npt.NDArray[np.bool_]:
     """Which unit rays (..., 3) a lens shows: those in front of it, short of where a barrel lens folds
     back."""

@@ -112,17 +112,17 @@ def solve_blind(
     for focal in _focal_lengths(size, focal_px):
         for turn in _poses(found, size, focal):
             solution = solve_turned(found, turn, (focal, 0.0), size, zenith)
-            if solution and _sure(solution, found):
+            if solution and sure(solution, found):
                 return solution
     return None
 
 
-def _sure(solution: Solution, found: Array) -> bool:
-    """Whether more stars stand beside the catalogue's than chance puts there, and nearer than chance
-    would."""
+def sure(solution: Solution, found: Array, faintest: float = FINE_FAINTEST) -> bool:
+    """Whether more stars stand beside the catalogue's (to a V magnitude) than chance puts there, and nearer
+    than chance would."""
     if solution.matched < SURE_MATCHES or solution.rms_px > SURE_RMS:
         return False
-    x, y, front = solution.places(stars_to(FINE_FAINTEST)[0])
+    x, y, front = solution.places(stars_to(faintest)[0])
     inside = front & (x > 0) & (x < solution.width) & (y > 0) & (y < solution.height)
     area = np.pi * FINE_REACH**2 / (solution.width * solution.height)
     chance = min(len(found[:FINE_STARS]) * area, 0.5)
@@ -133,9 +133,14 @@ def _poses(found: Array, size: tuple[int, int], focal: float) -> list[Array]:
     """Poses for one focal length that the picture's stars agree with, the best first."""
     centre = ((size[0] - 1) / 2, (size[1] - 1) / 2)
     rays = radial_rays(found[:JUDGES], focal, 0.0, centre)
-    diagonal = 2 * np.degrees(np.arctan(np.hypot(*size) / 2 / focal))
-    band = next(b for b in BANDS if diagonal <= b.widest)
-    corners = _corners(min(BRIGHTEST, len(rays)))
+    return poses_of(rays, 2 * float(np.degrees(np.arctan(np.hypot(*size) / 2 / focal))))
+
+
+def poses_of(rays: Array, diagonal: float, brightest: int = BRIGHTEST) -> list[Array]:
+    """Poses under which rays (n, 3; brightest star first) of a picture of some degrees across its diagonal
+    agree with the catalogue, the best first; from triangles of the ``brightest`` ones."""
+    band = next((b for b in BANDS if diagonal <= b.widest), BANDS[-1])
+    corners = _corners(min(brightest, len(rays)))
     sides, order = _sides(rays[corners])
     fits = (sides[:, 0] < band.longest) & (sides[:, 2] > band.shortest)
     if not fits.any():

@@ -17,6 +17,7 @@ from vinter.core.sky.catalogue import to_horizon
 from vinter.core.sky.site import Site
 from vinter.core.stack.blind_solve import solve_blind
 from vinter.core.stack.file import keep_solved, read_about, read_stack, replace_picture, share_of_sky
+from vinter.core.stack.fish_eye import fills_a_circle, refitted, solve_fish_eye
 from vinter.core.stack.foreground.stray_lights import stray_lights
 from vinter.core.stack.ingest import star_light
 from vinter.core.stack.options import EVEN
@@ -125,8 +126,19 @@ def field_of(xy: Array, size: tuple[int, int], known: Circumstances) -> Solution
             lens, turn = (field.focal_px, field.k1), np.array(field.rotation)
             zenith = to_horizon(known.site, known.unix)[2]
             field = solve_turned(xy, turn, lens, size, zenith) or field
+    if field is None and fills_a_circle(xy, size):
+        field = _fish_eye(xy, size, known)
     if field is None:
         return f"{len(xy)} stars were found, but the catalogue has no such pattern for any lens"
+    return field
+
+
+def _fish_eye(xy: Array, size: tuple[int, int], known: Circumstances) -> Solution | None:
+    """The field of a fish-eye picture, with the air's bending where place and time are known and agree."""
+    field = solve_fish_eye(xy, size)
+    if field is not None and known.site is not None and known.unix is not None:
+        zenith = to_horizon(known.site, known.unix)[2]
+        field = refitted(xy, field, zenith) or field
     return field
 
 

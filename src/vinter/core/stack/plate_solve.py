@@ -10,8 +10,11 @@ from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 
 from vinter.core.camera.projection import (
+    FISH_EYE,
     RECTILINEAR,
     View,
+    fish_pixels,
+    fish_rays,
     in_front,
     laid_out,
     laid_out_rays,
@@ -63,6 +66,7 @@ FINE_FAINTEST, FINE_REACH, FINE_STARS = 7.5, 2.5, 3000  # of the last fit: V, px
 LENS_STARS = 60  # stars from which the radial term is fitted too
 SCATTER_PX = 0.3  # px of a matched star beyond which it counts less
 LEAST_DEPTH = 0.1  # depth of a unit ray in front of the lens
+FISH_DEPTH = -0.2  # the same of a fish-eye, which looks a little behind itself
 MOST_SHIFT = 0.35  # share of the frame's width that the rough pose may be off
 
 
@@ -71,7 +75,8 @@ class Solution:
     """A solved field. ``rotation`` takes ICRS unit vectors, as the air shows them, to the camera (right,
     down, forward); ``zenith`` is the ICRS direction overhead, empty where none is known; focal length in px
     and radial term as the lens's; ``rms_px`` over the matched stars; centre in ICRS degrees; what is in the
-    frame. A joined picture has a ``layout`` of its own and, once cut, an ``axis`` (px) beside its centre."""
+    frame. A joined picture has a ``layout`` of its own, one of a fish-eye lens another; an optical axis that
+    is not in the centre of the picture is the ``axis`` (px)."""
 
     rotation: list[list[float]]
     focal_px: float
@@ -104,12 +109,17 @@ class Solution:
     def rays(self, xy: Array) -> Array:
         """Unit rays of the camera of pixels (n, 2)."""
         xy = np.asarray(xy, float)
+        if self.layout == FISH_EYE:
+            return fish_rays(xy, self.focal_px, self.k1, self.middle)
         if self.layout != RECTILINEAR:
             return laid_out_rays(xy, self.focal_px, self.layout, self.middle)
         return radial_rays(xy, self.focal_px, self.k1, self.middle)
 
     def camera_pixels(self, rays: Array) -> tuple[Array, Array, npt.NDArray[np.bool_]]:
         """Pixel places of rays (n, 3) of the camera, and which lie in front of it."""
+        if self.layout == FISH_EYE:
+            x, y = fish_pixels(rays, self.focal_px, self.k1, self.middle).T
+            return x, y, rays[:, 2] > FISH_DEPTH
         if self.layout != RECTILINEAR:
             x, y = laid_out(rays, self.focal_px, self.layout, self.middle).T
             return x, y, np.hypot(rays[:, 0], rays[:, 2]) > LEAST_DEPTH
@@ -191,11 +201,12 @@ def _roughly(found: Array, wanted: Array, brightest: npt.NDArray[np.int64], widt
 
 def _matches(found: Array, wanted: Array, reach: float) -> npt.NDArray[np.int64]:
     """Mutual nearest neighbours (found, wanted) within a reach."""
-    distance = np.hypot(*(found[:, None, :] - wanted[None, :, :]).transpose(2, 0, 1))
-    a, b = distance.argmin(axis=1), distance.argmin(axis=0)
-    rows = np.arange(len(found))
-    good = (b[a] == rows) & (distance[rows, a] < reach)
-    return np.stack([rows[good], a[good]], axis=1)
+    if not len(found) or not len(wanted):
+        return np.empty((0, 2), np.int64)
+    away, there = cKDTree(wanted).query(found, distance_upper_bound=reach)
+    rows = np.flatnonzero(np.isfinite(away))
+    back = cKDTree(found).query(wanted[there[rows]])[1]
+    return np.asarray(np.stack([rows, there[rows]], axis=1)[back == rows])
 
 
 def _turn(rays: Array, vectors: Array) -> Array:
