@@ -406,3 +406,41 @@ def test_colour_noise_that_shows_is_said_and_gone_with_smoothing():
         return " ".join(limits(scene, recipe, to_8bit(Renderer(scene).render(recipe))).words)
 
     assert "colour noise" in words(0.0) and "colour noise" not in words(0.9)
+
+
+def test_a_finished_picture_without_a_night_sky_is_shown_as_it_is():
+    """Patches of full and half colours, a sky whose blue is full, greys: nothing darker, nothing white."""
+    shown = np.zeros((240, 320, 3), np.uint8)
+    patches = [(255, 120, 10), (200, 255, 30), (90, 140, 255), (255, 255, 255), (128, 128, 128), (20, 20, 20)]
+    for i, colour in enumerate(patches):
+        shown[:, i * 53 : (i + 1) * 53] = colour
+    shown[:, 318:] = patches[-1]
+    encoded = shown.astype(np.float32) / 255
+    linear = np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
+    scene = prepare(linear.astype(np.float32), None, Colour(), night=False)
+    drawn = to_8bit(Renderer(scene).render(suggest(scene))).astype(int)
+    assert np.abs(drawn - shown)[10:-10, 5:-5].max() <= 4
+    # light beyond white, of a gain map, still rolls off rather than being cut
+    bright = prepare(np.asarray(linear * 3, np.float32), None, Colour(), night=False)
+    assert to_8bit(Renderer(bright).render(suggest(bright)))[120, 4 * 53 + 20].max() < 250
+
+
+def test_every_look_of_a_picture_by_day_keeps_its_light():
+    rng = np.random.default_rng(4)
+    linear = cv2.GaussianBlur(rng.uniform(0, 1, (120, 160, 3)).astype(np.float32), (0, 0), 9)
+    linear = (linear - linear.min()) / np.ptp(linear)
+    scene = prepare(linear, None, Colour(), night=False)
+    own = to_8bit(Renderer(scene).render(suggest(scene))).astype(float)
+    for key, (_, make) in LOOKS.items():
+        drawn = to_8bit(Renderer(scene).render(make(scene))).astype(float)
+        off = drawn.mean() - own.mean()
+        assert abs(off) < 12 if key != "moonlit" else -60 < off < -15, key
+
+
+def test_a_raw_by_day_is_as_bright_as_its_brightest_places():
+    colour = Colour((0.5, 1.0, 0.7))
+    ramp = np.linspace(0.001, 0.2, 320, dtype=np.float32)[None, :, None]
+    light = ramp * np.array(colour.neutral, np.float32)
+    scene = prepare(np.repeat(light, 240, axis=0), None, colour, night=False)
+    drawn = to_8bit(Renderer(scene).render(suggest(scene)))
+    assert drawn[120, 318].min() > 235 and drawn[120, 5].max() < 48

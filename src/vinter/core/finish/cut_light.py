@@ -14,8 +14,11 @@ def white_where_cut(rgb: F32, colour: Colour) -> F32:
     """A full-size picture (h, w, 3; camera colours, 1 where the sensor is full) whose cut places are white:
     all colours end at the same number there, which the white balance would turn pink.
 
-    A picture merged of exposures goes on beyond 1 and is left as it is.
+    A picture merged of exposures goes on beyond 1 and is left as it is, and so is a finished one, in which a
+    single full colour is a colour.
     """
+    if colour.finished:
+        return rgb
     height, width = rgb.shape[:2]
     inner = rgb[height // 4 : -(height // 4) or None, width // 4 : -(width // 4) or None]
     top = rgb.max(axis=2)

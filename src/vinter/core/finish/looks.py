@@ -33,10 +33,12 @@ from vinter.core.finish.suggestion import (
     held,
     levelled,
     night_white,
+    own_light,
     suggest,
 )
 
 MOONLIT_GROUND = 0.8  # EV over what the ground would have beside a dark sky
+DAY_DIMMED = -0.7  # EV by which the moonlit look dims a picture without a night sky
 PICKED = 2  # px about a picked place that are looked at
 
 
@@ -59,8 +61,21 @@ def _within(kelvin: float) -> float:
     return min(max(kelvin, LOW_KELVIN), HIGH_KELVIN)
 
 
+def _by_day(scene: Scene, kelvin: float, brightness: float = 0.0) -> RecipeParts:
+    """A look for a picture without a night sky: its own light, in another white (K off its own)."""
+    white = _within(scene.colour.kelvin + kelvin)
+    return own_light(scene).with_moves(
+        LightBalance(
+            sky=Light(kelvin=white, brightness=brightness),
+            ground=GroundLight(kelvin=white, brightness=brightness),
+        )
+    )
+
+
 def as_the_night_was(scene: Scene) -> RecipeParts:
     """Measured colour, true dark: white by the stars, a little of the towns' glow out, no colour added."""
+    if not scene.night:
+        return own_light(scene)
     kelvin, cast = by_stars(scene) or (cool_kelvin(scene) + 400, 0.0)
     kelvin = _within(kelvin)
     found = recipe_of(
@@ -91,16 +106,22 @@ def _tinted(scene: Scene, kelvin: float, cast: float, ground: float, colour: flo
 
 def cool(scene: Scene) -> RecipeParts:
     """A blue sky with a touch of magenta over warmer ground."""
+    if not scene.night:
+        return _by_day(scene, -350.0)
     return _tinted(scene, -350.0, 0.05, 400.0)
 
 
 def warm(scene: Scene) -> RecipeParts:
     """A warm sky, as many remember it."""
+    if not scene.night:
+        return _by_day(scene, 900.0)
     return _tinted(scene, 900.0, 0.02, 1100.0)
 
 
 def moonlit(scene: Scene) -> RecipeParts:
     """A pale blue night over ground that can be read, as under a Moon."""
+    if not scene.night:
+        return _by_day(scene, -700.0, DAY_DIMMED)
     found = _tinted(scene, -700.0, -0.02, -300.0, 0.1).with_moves(
         BlackPoint(magnitudes=0.6), Curve(sky=Contrast(contrast=1.05), ground=Contrast(contrast=1.1))
     )

@@ -26,8 +26,9 @@ F32 = npt.NDArray[np.float32]
 Array = npt.NDArray[np.float64]
 LEAST_UP = 0.15  # length of the zenith's direction across the lens from which it tells which way is up
 USUAL_AIR = 0.22  # mag an airmass, by which the band is dimmed
-SCENE_VERSION = 4  # version of what is measured and kept in a prepared scene
+SCENE_VERSION = 5  # version of what is measured and kept in a prepared scene
 COARSE = 160  # px across, for the smooth glow
+WHITEST = 99.5  # per cent of a sensor's levels, at the end of which a picture without a night sky is white
 LEAST_UNDER = 0.4  # weight of sky that is much darker than the smooth glow
 
 
@@ -43,7 +44,8 @@ class Scene:
     terms, 3) the smooth sky as a polynomial over shares of width and height, the galaxy's own light left out
     where the field is known. ``window`` is the part of the picture that is here (left, top, width, height in
     shares). ``white`` is what the stars say of the light, ``field`` where they stand, ``stars`` what they
-    show of the lens; ``night`` whether it is a night sky at all.
+    show of the lens; ``night`` whether it is a night sky at all, and ``full`` the level that is drawn white
+    where it is none.
     """
 
     rgb: F32
@@ -58,6 +60,7 @@ class Scene:
     white: StarWhite | None = None
     stars: StarField | None = None
     night: bool = True
+    full: float = 1.0
     window: tuple[float, float, float, float] = WHOLE
 
     @property
@@ -224,11 +227,18 @@ def prepare(
         noise=noise,
         glow=glow,
         night=night,
+        full=_full(rgb, colour),
         core=_core(field, small, small_sky, glow),
         field=field,
         white=white,
         stars=stars,
     )
+
+
+def _full(rgb: F32, colour: Colour) -> float:
+    """The level of white: of a finished picture the one it has, of a sensor's data that of its brightest
+    places."""
+    return 1.0 if colour.finished else max(float(np.percentile(rgb[::8, ::8], WHITEST)), 1e-6)
 
 
 def _starless(rgb: F32, size: tuple[int, int]) -> F32:
@@ -285,6 +295,7 @@ def save_scene(path: Path, scene: Scene) -> None:
             "glow": scene.glow.tolist(),
             "core": scene.core,
             "night": scene.night,
+            "full": scene.full,
             "field": asdict(scene.field) if scene.field else None,
             "white": asdict(scene.white) if scene.white else None,
             "stars": asdict(scene.stars) if scene.stars else None,
@@ -309,6 +320,7 @@ def load_scene(path: Path) -> Scene:
             core=(meta["core"][0], meta["core"][1]),
             field=field_from(meta["field"]) if meta.get("field") else None,
             night=meta.get("night") is not False,
+            full=meta.get("full", 1.0),
             white=StarWhite(**meta["white"]) if meta.get("white") else None,
             stars=StarField(**meta["stars"]) if meta.get("stars") else None,
         )

@@ -36,6 +36,7 @@ GROUND_MEDIAN, GROUND_SHINING = (
     0.9,
 )  # of the sky's light: the ground's median, and its brightest twentieth
 LEAST_LIFTED, MOST_LIFTED = -1.0, 1.6  # EV that a suggestion darkens or lifts ground by
+BEYOND_WHITE = 1.1  # of white, over which a picture has light that only a roll-off shows
 LEAST_GROUND = 0.01  # share of the picture that is ground, under which nothing is made of it
 
 
@@ -83,7 +84,7 @@ def suggest(scene: Scene) -> RecipeParts:
     gentle curve, and colour noise smoothed the more of it there is. Of a picture without a night sky none:
     its own white, its own blacks."""
     if not scene.night:
-        return recipe_of()
+        return own_light(scene)
     kelvin, cast = night_white(scene)
     first = recipe_of(
         levelled(scene),
@@ -104,6 +105,12 @@ def suggest(scene: Scene) -> RecipeParts:
     colour = SMOOTHED * seen_noise(scene, first) / VISIBLE_NOISE
     sky = noise.sky.model_copy(update={"colour": round(min(max(colour, SMOOTHED), MOST_SMOOTHED), 2)})
     return grounded(held(first.with_moves(noise.model_copy(update={"sky": sky})), scene), scene)
+
+
+def own_light(scene: Scene) -> RecipeParts:
+    """A recipe that shows a picture as it is: its highlights roll off only where they go on beyond white."""
+    held = 0.0 if float(scene.rgb.max(initial=0)) > BEYOND_WHITE * scene.full else -1.0
+    return recipe_of(Curve(sky=Contrast(highlights=held), ground=Contrast(highlights=held)))
 
 
 def grounded(recipe: RecipeParts, scene: Scene) -> RecipeParts:

@@ -76,7 +76,8 @@ def examine_file(path: Path) -> list[Finding]:
     words = {"sensor": "true sensor data", "processed": "processed", "unknown": "cannot be told"}[m.raw]
     out.append(Finding("RAW", m.raw != "unknown", f"{words}: {'; '.join(m.raw_reasons)}"))
     sky = f"sky at {100 * m.background:.2f} % of full scale"
-    judged = f"{count_of(m.stars, 'star')}, {m.fwhm_px:.1f} px wide; {sky}"
+    wide = f"{m.fwhm_px:.1f} px wide" if m.fwhm_px > 0 else "too few to tell their width"
+    judged = f"{count_of(m.stars, 'star')}, {wide}; {sky}"
     out.append(Finding("stars", m.stars > 0, judged))
     out.append(Finding("verdict", True, f"{m.verdict}{': ' if m.reasons else ''}{'; '.join(m.reasons)}"))
     return out

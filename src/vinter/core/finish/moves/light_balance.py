@@ -81,7 +81,7 @@ class LightBalance(LinearMove):
     def matrix(light: Light, scene: Scene) -> Array:
         """Camera RGB to linear sRGB (3, 3) for a zone, with the base exposure."""
         gains = balance_gains(light.kelvin, scene.colour) / np.array(scene.colour.neutral)
-        base = TARGET_SKY / max(float(scene.background[1]), 1e-6)
+        base = TARGET_SKY / max(float(scene.background[1]), 1e-6) if scene.night else 1 / scene.full
         tint = np.diag([1.0, 2.0**-light.cast, 1.0])  # of the picture's own green, behind the matrix
         return np.asarray(
             tint @ np.array(scene.colour.matrix) @ np.diag(gains) * base * 2.0**light.brightness
