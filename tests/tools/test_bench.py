@@ -9,7 +9,10 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from fields import LENS, SITE, fields_of
 from starfield import Field, make
+
+from vinter.core.stack.file import About, write_stack
 
 ROOT = Path(__file__).parents[2]
 
@@ -65,6 +68,23 @@ def test_stacking_is_timed_against_a_script(monkeypatch, capsys, run, few_frames
     run.stacking()
     lines = capsys.readouterr().out.splitlines()
     assert figures(lines[0])[0] > 0 and "MB" in lines[1]
+
+
+def test_how_even_a_look_leaves_the_sky_is_told(capsys, tmp_path):
+    """A sky of one light has no steps; one with a wedge at its edge has them."""
+    looks = importlib.import_module("bench.looks")
+    panel = fields_of(((176, 34, 0.5),), LENS, SITE)[0]
+    write_stack(tmp_path / "even.tif", panel.rgb, (255 * panel.sky).astype(np.uint8), About(unix=panel.unix))
+    looks.main(["-o", str(tmp_path / "out"), str(tmp_path / "even.tif")])
+    line = capsys.readouterr().out.splitlines()[-1].split()
+    assert line[0] == "even" and int(line[1]) > 20 and 0 < float(line[2]) < 3
+    assert (tmp_path / "out" / "even.png").is_file()
+    scene = looks.scene_of(tmp_path / "even.tif")
+    grey = np.full((*scene.sky.shape, 3), 90, np.uint8)
+    ev, colour = looks.grid(scene, grey)
+    assert looks.steps(ev) == 0 and looks.steps(colour[..., 0]) < 0.01 and looks.from_centre(ev) == 0
+    grey[:, : grey.shape[1] // 8] = 64  # (90 / 255) and (64 / 255) in linear light: 0.99 EV apart
+    assert looks.steps(looks.grid(scene, grey)[0]) == pytest.approx(0.99, abs=0.03)
 
 
 @pytest.mark.long("starts servers and workers as the bench does")

@@ -29,6 +29,11 @@ USUAL_AIR = 0.22  # mag an airmass, by which the band is dimmed
 SCENE_VERSION = 5  # version of what is measured and kept in a prepared scene
 COARSE = 160  # px across, for the smooth glow
 WHITEST = 99.5  # per cent of a sensor's levels, at the end of which a picture without a night sky is white
+POLYNOMIAL, BUMPS = 10, (9, 7)  # terms of the smooth glow: of its polynomial; bumps across and down
+HELD = 0.01  # share of a bump's places by which it is held back
+BESIDE_BAND = 0.25  # of the galaxy's brightest light in the picture, under which a place counts as beside it
+SHINING, SHINING_TIMES = 0.5, 10.0  # of full scale, and of the sky's median, over which something shines in
+LEAST_OVER = 0.4  # weight of sky that is much brighter than its surface, beside the galaxy's light
 LEAST_UNDER = 0.4  # weight of sky that is much darker than the smooth glow
 
 
@@ -40,8 +45,8 @@ WIDE_DEGREES = 70.0  # degrees across, assumed for a picture whose lens is not k
 class Scene:
     """Linear camera RGB (h, w, 3), share of sky (h, w), colour data, scale against full size, and measures.
 
-    background (3,) is the sky's level and noise its full-size noise, both in the picture's units; glow (10
-    terms, 3) the smooth sky as a polynomial over shares of width and height, the galaxy's own light left out
+    background (3,) is the sky's level and noise its full-size noise, both in the picture's units; glow (k
+    terms, 3) the smooth sky as a surface over shares of width and height, the galaxy's own light left out
     where the field is known. ``window`` is the part of the picture that is here (left, top, width, height in
     shares). ``white`` is what the stars say of the light, ``field`` where they stand, ``stars`` what they
     show of the lens; ``night`` whether it is a night sky at all, and ``full`` the level that is drawn white
@@ -113,38 +118,86 @@ class Scene:
 
 
 def terms(x: Array, y: Array) -> Array:
-    """Terms of the glow polynomial of third degree."""
-    return np.stack([x**i * y**j for i in range(4) for j in range(4 - i)], axis=-1)
+    """Terms of the smooth glow at shares of width and height (n,): a polynomial of third degree, then bumps
+    a ninth of the picture wide that follow what it cannot, as a town's dome."""
+    polynomial = np.stack([x**i * y**j for i in range(4) for j in range(4 - i)], axis=-1)
+    across, down = (_bumps(v, n) for v, n in ((x, BUMPS[0]), (y, BUMPS[1])))
+    bumps = across[..., :, None] * down[..., None, :]
+    return np.concatenate([polynomial, bumps.reshape(*bumps.shape[:-2], -1)], axis=-1)
+
+
+def _bumps(at: Array, count: int) -> Array:
+    """Cubic bumps (n, count) at equal distances over 0 to 1."""
+    off = np.abs(at[..., None] * count - (np.arange(count) + 0.5))
+    near = 2 / 3 - off**2 + off**3 / 2
+    return np.where(off < 1, near, np.where(off < 2, np.maximum(2 - off, 0) ** 3 / 6, 0))
 
 
 def _glow(small: F32, sky: F32, band: Array | None) -> Array:
     """Fit the smooth sky per colour, leaning to its darker side so that stars do not count as glow; the
-    galaxy's light (h, w, 3) is fitted along with it, in a strength of its own."""
+    galaxy's light (h, w, 3) is fitted along with it, in a strength of its own. Bumps are used only where that
+    light is known, and follow the sky beside it: within it, and where there is no sky, they stay flat. Where
+    the Moon shines into the lens they would ring about it, and are left out."""
     h, w = sky.shape
     gx, gy = np.meshgrid((np.arange(w) + 0.5) / w, (np.arange(h) + 0.5) / h)
     inside = sky > 0.98
     if inside.sum() < 100:
         inside = np.ones_like(sky, bool)
-    t, values = terms(gx[inside], gy[inside]), small[inside].astype(float)
-    out = np.zeros((t.shape[1], 3))
+    values = small[inside].astype(float)
+    dazzled = values.max() > max(SHINING, SHINING_TIMES * float(np.median(values)))
+    whole = terms(gx[inside], gy[inside])
+    out = np.zeros((whole.shape[1], 3))
     for c in range(3):
-        design = t if band is None else np.c_[t, band[inside][:, c]]
-        lean = 0.25 if band is None else 0.6
-        weight = np.ones(len(t))
-        for _ in range(7):
-            root = np.sqrt(weight)
-            best, *_ = np.linalg.lstsq(design * root[:, None], values[:, c] * root, rcond=None)
-            if band is not None and best[-1] < 0:  # no light of the galaxy is seen: the sky alone
-                design, best = t, np.linalg.lstsq(t * root[:, None], values[:, c] * root, rcond=None)[0]
-            error = values[:, c] - design @ best
-            spread = 1.4826 * np.median(np.abs(error)) + 1e-9
-            # light over the surface is stars and band; under it hardly anything is, so that what lies there
-            # counts, and the surface does not run away above a corner that is darker
-            over = lean * np.exp(-0.5 * (error / (2 * spread)) ** 2)
-            under = np.maximum(np.exp(-0.5 * (error / (6 * spread)) ** 2), LEAST_UNDER)
-            weight = np.where(error > 0, over, under)
-        out[:, c] = best[: t.shape[1]]
+        own = None if band is None else band[inside][:, c]
+        best: Array = _fitted_glow(whole[:, :POLYNOMIAL], values[:, c], own)
+        out[:POLYNOMIAL, c] = best[:POLYNOMIAL]
+        if own is not None and not dazzled:
+            rest = values[:, c] - whole[:, :POLYNOMIAL] @ best[:POLYNOMIAL] - own * best[POLYNOMIAL]
+            out[POLYNOMIAL:, c] = _bumped(whole[:, POLYNOMIAL:], rest, own < BESIDE_BAND)
     return out
+
+
+def _fitted_glow(t: Array, values: Array, band: Array | None) -> Array:
+    """Coefficients of the polynomial ``t`` (n, 10), and behind them the strength of the galaxy's light (n,)
+    where it is known."""
+    design = t if band is None else np.c_[t, band]
+    lean = 0.25 if band is None else 0.6
+    weight: Array = np.ones(len(t))
+    best: Array = np.zeros(design.shape[1])
+    for _ in range(7):
+        root = np.sqrt(weight)
+        best, *_ = np.linalg.lstsq(design * root[:, None], values * root, rcond=None)
+        if band is not None and best[-1] < 0:  # no light of the galaxy is seen: the sky alone
+            best = np.append(np.linalg.lstsq(t * root[:, None], values * root, rcond=None)[0], 0.0)
+        weight = _weights(values - design @ best, lean)
+    return np.asarray(best)
+
+
+def _weights(error: Array, lean: float) -> Array:
+    """How much what is off a surface counts: light over it is stars and band; under it hardly anything is, so
+    that what lies there counts, and the surface does not run away above a corner that is darker."""
+    spread = 1.4826 * np.median(np.abs(error)) + 1e-9
+    over = lean * np.exp(-0.5 * (error / (2 * spread)) ** 2)
+    under = np.maximum(np.exp(-0.5 * (error / (6 * spread)) ** 2), LEAST_UNDER)
+    return np.asarray(np.where(error > 0, over, under))
+
+
+def _bumped(bumps: Array, rest: Array, beside: npt.NDArray[np.bool_]) -> Array:
+    """Coefficients of the bumps (n, k) that follow what a polynomial left (n,), ``beside`` the galaxy's light
+    only; each is held back by ``HELD``, so that one with little sky under it stays flat."""
+    sky, left = bumps[beside], rest[beside]
+    best: Array = np.zeros(bumps.shape[1])
+    if len(left) < 20 * len(best):
+        return best
+    held = HELD * len(rest) / len(best) * np.eye(len(best))
+    for _ in range(7):
+        error = left - sky @ best
+        spread = 1.4826 * np.median(np.abs(error)) + 1e-9
+        over = np.maximum(np.exp(-0.5 * (error / (3 * spread)) ** 2), LEAST_OVER)
+        weight = np.where(error > 0, over, 1.0)
+        weighted = sky * weight[:, None]
+        best = np.asarray(np.linalg.solve(weighted.T @ sky + held, weighted.T @ left), np.float64)
+    return best
 
 
 def galaxy_light(field: Solution, size: tuple[int, int], colour: Colour) -> Array:

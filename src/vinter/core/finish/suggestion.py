@@ -12,7 +12,7 @@ from vinter.core.finish.moves.curve import Contrast, Curve
 from vinter.core.finish.moves.detail import Contrast as LocalContrast
 from vinter.core.finish.moves.detail import Detail
 from vinter.core.finish.moves.geometry import MOST_TURN, Geometry
-from vinter.core.finish.moves.gradient_removal import GradientRemoval, glow_base
+from vinter.core.finish.moves.gradient_removal import GradientRemoval, glow_base, glow_range
 from vinter.core.finish.moves.light_balance import (
     HIGH_KELVIN,
     LOW_KELVIN,
@@ -30,6 +30,9 @@ from vinter.core.finish.scene import Scene
 NIGHT_RED_TO_BLUE = 0.92  # linear red over blue of a sky that looks like night
 COOLER = 250.0  # K under the stars' own white, by choice
 SMOOTHED, MOST_SMOOTHED = 0.75, 0.95  # share of the sky's colour noise, where noise just shows, and at most
+DARKENED = 1.1  # mag by which the sky's background is darkened
+LEAST_TAKEN, MOST_TAKEN = 0.85, 0.95  # share of the glow that is taken out
+GLOW_LEFT = 0.7  # of the darkened background, that may be left of the glow where it is brightest
 LEAST_BRIGHTNESS = 0.9  # EV: a picture that is too dark tells nothing of its noise either
 GROUND_MEDIAN, GROUND_SHINING = (
     0.45,
@@ -79,6 +82,14 @@ def ground_brightness(scene: Scene, recipe: RecipeParts) -> float:
     return round(float(np.clip(bright + wished, LEAST_LIFTED, MOST_LIFTED)), 2)
 
 
+def glow_share(scene: Scene) -> float:
+    """Share of the glow to take out: most of it, and of a bright dome so much that little of it is left beside
+    the darkened sky."""
+    over = max(glow_range(scene) - 1, 1e-6)
+    wished = 1 - GLOW_LEFT * BlackPoint(magnitudes=DARKENED).left / over
+    return round(min(max(wished, LEAST_TAKEN), MOST_TAKEN), 2)
+
+
 def suggest(scene: Scene) -> RecipeParts:
     """A restrained first recipe: level, white by the stars, most glow out, a darker sky over darker ground, a
     gentle curve, and colour noise smoothed the more of it there is. Of a picture without a night sky none:
@@ -88,8 +99,8 @@ def suggest(scene: Scene) -> RecipeParts:
     kelvin, cast = night_white(scene)
     first = recipe_of(
         levelled(scene),
-        GradientRemoval(share=0.85),
-        BlackPoint(magnitudes=1.1),
+        GradientRemoval(share=glow_share(scene)),
+        BlackPoint(magnitudes=DARKENED),
         LightBalance(
             sky=Light(kelvin=kelvin, cast=cast, brightness=1.6),
             ground=GroundLight(kelvin=kelvin, cast=cast, brightness=1.6),

@@ -25,13 +25,22 @@ def glow_base(scene: Scene) -> Array:
     return np.asarray(scene.__dict__["glow_base"])
 
 
+def glow_range(scene: Scene) -> float:
+    """How often the darkest place of the smooth sky goes into its brightest, in green."""
+    return float(np.percentile(_smooth(scene)[:, 1], 98) / max(glow_base(scene)[1], 1e-9))
+
+
 def _glow_base(scene: Scene) -> Array:
+    return np.asarray(np.percentile(_smooth(scene), 10, axis=0))
+
+
+def _smooth(scene: Scene) -> Array:
+    """The smooth sky (n, 3) at places all over it."""
     gx, gy = np.meshgrid(np.linspace(0.02, 0.98, 24), np.linspace(0.02, 0.98, 24))
     h, w = scene.sky.shape
     sky = scene.sky[(gy * (h - 1)).astype(int), (gx * (w - 1)).astype(int)] > 0.9
     surface = terms(gx.ravel(), gy.ravel()) @ scene.glow
-    inside = surface[sky.ravel()] if sky.any() else surface
-    return np.asarray(np.percentile(inside, 10, axis=0))
+    return np.asarray(surface[sky.ravel()] if sky.any() else surface)
 
 
 def plain_level(scene: Scene, x: float, y: float) -> Array:
@@ -58,16 +67,18 @@ class GradientRemoval(LinearMove):
         return len(self.plain) >= PLANE
 
     def _marked(self) -> tuple[Array, Array]:
-        """Coefficients (10, 3) of the surface through the marked places, and their darkest level (3,)."""
+        """Coefficients (k, 3) of the surface through the marked places, and their darkest level (3,)."""
         marks = np.array(self.plain)
         x, y, level = marks[:, 0], marks[:, 1], marks[:, 2:]
         full = terms(x, y)
         order = np.array([i + j for i in range(4) for j in range(4 - i)])
         used = order <= (2 if len(marks) >= BOWL else 1)
-        design = full[:, used]
+        design = full[:, : len(order)][:, used]
         held = STIFF * len(marks) * np.diag((order[used] > 1).astype(float))
-        out = np.zeros((len(order), 3))
-        out[used] = np.linalg.solve(design.T @ design + held + 1e-9 * np.eye(used.sum()), design.T @ level)
+        out = np.zeros((full.shape[1], 3))
+        out[: len(order)][used] = np.linalg.solve(
+            design.T @ design + held + 1e-9 * np.eye(used.sum()), design.T @ level
+        )
         return out, np.asarray(level.min(axis=0))
 
     def _surface(self, scene: Scene) -> tuple[Array, Array]:
