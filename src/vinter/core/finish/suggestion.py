@@ -83,8 +83,8 @@ def ground_brightness(scene: Scene, recipe: RecipeParts) -> float:
 
 
 def glow_share(scene: Scene) -> float:
-    """Share of the glow to take out: most of it, and of a bright dome so much that little of it is left beside
-    the darkened sky."""
+    """Share of the glow to take out: most, and of a bright dome so much that little of it is left beside the
+    darkened sky."""
     over = max(glow_range(scene) - 1, 1e-6)
     wished = 1 - GLOW_LEFT * BlackPoint(magnitudes=DARKENED).left / over
     return round(min(max(wished, LEAST_TAKEN), MOST_TAKEN), 2)
