@@ -27,6 +27,7 @@ from pathlib import Path
 from urllib.parse import urlencode
 
 ROOT = Path(__file__).resolve().parents[1]
+QUIET_SECONDS = float(os.environ.get("VINTER_LOAD_QUIET", "20"))  # s after the rush
 PASSWORD = "a night at the mill"
 PLAIN = r"(?s)class=.wrong[^>]*>(.*?)</p>"
 
@@ -150,9 +151,10 @@ def _stack(person: Person) -> None:
     person.ask(f"/shots/{shot[1]}/shoot/", {})
 
 
-def _memory(pid: int) -> float:
+def _memory(pid: int, what: str = "VmHWM") -> float:
+    """MB of a process: the most it had (VmHWM), or what it has (VmRSS)."""
     for line in Path(f"/proc/{pid}/status").read_text().splitlines():
-        if line.startswith("VmHWM"):
+        if line.startswith(what):
             return float(line.split()[1]) / 1024
     return 0.0
 
@@ -207,6 +209,8 @@ def main() -> None:
             for t in threads:
                 t.join()
             memory = _memory(serving.pid)
+            time.sleep(QUIET_SECONDS)
+            after = _memory(serving.pid, "VmRSS")
         finally:
             serving.terminate()
             serving.wait(30)
@@ -223,7 +227,7 @@ def main() -> None:
         f"until all is there: median {_share(there, 0.5):.2f}, 95 % {_share(there, 0.95):.2f}, longest "
         f"{max(there):.2f} s"
     )
-    print(f"web process at most {memory:.0f} MB")
+    print(f"web process at most {memory:.0f} MB, {QUIET_SECONDS:g} s after it {after:.0f} MB")
 
 
 if __name__ == "__main__":

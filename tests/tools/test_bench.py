@@ -99,7 +99,7 @@ def test_how_even_a_look_leaves_the_sky_is_told(capsys, tmp_path):
 def test_the_other_tables_are_printed(command, expected):
     """Two of them make a home with the demo first, which takes 15 s each."""
     paths = f"{ROOT / 'src'}{os.pathsep}{ROOT}"
-    environment = {**os.environ, "PYTHONPATH": paths, "VINTER_SCENE_WIDTH": "1008"}
+    environment = {**os.environ, "PYTHONPATH": paths, "VINTER_SCENE_WIDTH": "1008", "VINTER_LOAD_QUIET": "0"}
     done = subprocess.run(
         [sys.executable, ROOT / "bench" / command[0], *command[1:]],
         env=environment, capture_output=True, text=True, timeout=300,

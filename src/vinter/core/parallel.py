@@ -44,6 +44,12 @@ def one_heap() -> None:
             library.mallopt(what, value)
 
 
+def give_back() -> None:
+    """Give memory that was freed back to the system (Linux, glibc)."""
+    with suppress(AttributeError, OSError):
+        ctypes.CDLL(None).malloc_trim(0)
+
+
 def follow_asker() -> None:
     """As a process of a pool, whoever forked it: gone when the process that asked for the pool is."""
     asker = multiprocessing.parent_process()

@@ -15,7 +15,7 @@ from django.conf import settings
 from django.core.management import call_command
 from waitress import serve as waitress_serve
 
-from vinter.core.parallel import one_heap
+from vinter.core.parallel import give_back, one_heap
 from vinter.core.sky.ephemeris import year_direction, year_ephemeris
 from vinter.core.warm import finishing, in_background
 from vinter.web.home_network import names_of, own_addresses, serve_home
@@ -23,6 +23,7 @@ from vinter.web.home_network import names_of, own_addresses, serve_home
 BODY_LIMIT = 450 * 2**20
 RESTART_SECONDS = 1.0
 THREADS = 32
+GIVE_BACK_SECONDS = 15.0  # s between the times at which freed memory is given back
 COMPUTE_PROCESSES = min(os.cpu_count() or 1, 4)
 LOCAL = ("127.0.0.1", "0.0.0.0", "::", "::1")
 
@@ -82,6 +83,9 @@ def _warm(compiling: list[subprocess.Popen[bytes]]) -> None:
     finishing()
     gc.collect()
     gc.freeze()
+    while True:  # what a rush of pages or a finish used stays theirs for a while, and not for good
+        time.sleep(GIVE_BACK_SECONDS)
+        give_back()
 
 
 def prepare() -> None:

@@ -1,10 +1,13 @@
 """The star catalogue and the map of the Milky Way, and how the sphere of stars stands over a site."""
 
+from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+from scipy.ndimage import map_coordinates
 
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky import galaxy
@@ -35,20 +38,38 @@ def stars_to(faintest: float) -> tuple[Array, Array, Array]:
     return vectors[:many], v[:many], bv[:many]
 
 
-@cache
-def milky_way() -> tuple[F32, F32]:
-    """Brightness (nL above the atmosphere), faint catalogue stars and all, and B-V on the galactic grid (b
-    from +90, l from -180)."""
-    with np.load(DATA / "milkyway.npz") as data:
-        return data["total"].astype(np.float32) / MAP_TENTHS, data["bv"].astype(np.float32) / 100
+@dataclass(frozen=True)
+class Grid:
+    """Values on the galactic grid (b from +90, l from -180), kept as the whole numbers that they are stored
+    as: a third of the memory of their floats in every process that draws the sky."""
+
+    numbers: npt.NDArray[np.integer[Any]]
+    unit: float
+
+    @property
+    def values(self) -> F32:
+        """All of them (rows, columns)."""
+        return np.asarray(self.numbers, np.float32) * np.float32(self.unit)
+
+    def at(self, rows: Array, columns: Array) -> F32:
+        """Values between the places of the grid, rows and columns (n,)."""
+        found = map_coordinates(self.numbers, [rows, columns], np.float32, order=1, mode="grid-wrap")
+        return np.asarray(found * np.float32(self.unit))
 
 
 @cache
-def between_stars() -> tuple[F32, F32]:
-    """Of the same grid: brightness (nL) of what is no catalogue star, and the red light of nebulae (nL as a
-    red-sensitive pixel sees it)."""
+def milky_way() -> tuple[Grid, Grid]:
+    """Brightness (nL above the atmosphere), faint catalogue stars and all, and B-V."""
     with np.load(DATA / "milkyway.npz") as data:
-        return data["rest"].astype(np.float32) / MAP_TENTHS, (data["red"].astype(np.float32) / 10) ** 2
+        return Grid(data["total"], 1 / MAP_TENTHS), Grid(data["bv"], 1 / 100)
+
+
+@cache
+def between_stars() -> tuple[Grid, Grid]:
+    """Brightness (nL) of what is no catalogue star, and the red light of nebulae (nL as a red-sensitive pixel
+    sees it)."""
+    with np.load(DATA / "milkyway.npz") as data:
+        return Grid(data["rest"], 1 / MAP_TENTHS), Grid(data["red"].astype(np.uint16) ** 2, 1 / 100)
 
 
 def aberrated(vectors: Array, unix: float) -> Array:

@@ -3,8 +3,6 @@
 from dataclasses import dataclass
 
 import numpy as np
-import numpy.typing as npt
-from scipy.ndimage import map_coordinates
 
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky import galaxy
@@ -75,10 +73,8 @@ def band_light(site: Site, unix: float, enu: Array, stars_apart: bool = False) -
     altitude = np.degrees(np.arcsin(np.clip(enu[:, 2], -1, 1)))
     through = 10 ** (-0.4 * site.extinction * ray_airmass(altitude))
 
-    def at(values: npt.NDArray[np.float32]) -> Array:
-        return np.asarray(map_coordinates(values, where, order=1, mode="grid-wrap"))
-
-    return Band(at(rest if stars_apart else bright) * through, at(colour), at(red) * through)
+    light = (rest if stars_apart else bright).at(*where)
+    return Band(light * through, np.asarray(colour.at(*where)), red.at(*where) * through)
 
 
 def milky_way_at(vectors: Array) -> Array:
@@ -88,8 +84,7 @@ def milky_way_at(vectors: Array) -> Array:
     l = np.degrees(np.arctan2(g[:, 1], g[:, 0]))
     where = [(90 - b) / MAP_STEP - 0.5, (l + 180) / MAP_STEP - 0.5]
     bright, colour = milky_way()
-    light = map_coordinates(bright, where, order=1, mode="grid-wrap")
-    bv = map_coordinates(colour, where, order=1, mode="grid-wrap") - SUN_BV
+    light, bv = bright.at(*where), colour.at(*where) - SUN_BV
     return np.asarray(
         light[:, None] * np.stack([10 ** (0.26 * bv), np.ones_like(bv), 10 ** (-0.34 * bv)], axis=1)
     )

@@ -52,10 +52,11 @@ def mean_surface(magnitude: float, length: float, width: float) -> float:
     return float(magnitude + 2.5 * np.log10(np.pi / 4 * length * width * 3600))
 
 
+@cache
 def band_surface(longitude: float) -> float:
     """Surface brightness (V mag/arcsec^2, error 0.3) of the band's brightest 4 degrees around a galactic
     longitude."""
-    light = milky_way()[0].astype(float)
+    light = milky_way()[0].values.astype(float)
     rows, columns = light.shape
     middle_column = round((longitude + 180) % 360 / 360 * columns)
     reach = columns // 90

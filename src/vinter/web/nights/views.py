@@ -12,7 +12,6 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from vinter.core.field.departure import leave_by
 from vinter.core.formats.tables import nights_csv, nights_ics
 from vinter.core.ground.drive import Drive
-from vinter.core.sky.alternatives import alternatives
 from vinter.core.sky.hourly import hours
 from vinter.core.sky.nights import Night
 from vinter.core.sky.nights import nights as compute
@@ -31,7 +30,7 @@ from vinter.web.nights.models import preferences_of
 from vinter.web.nights.outlook import ahead, today
 from vinter.web.nights.query import PlanQuery, plan_query
 from vinter.web.nights.season import Season, marks_of, season
-from vinter.web.nights.years import judged_nights, year_span
+from vinter.web.nights.years import instead_of, judged_nights, year_span
 from vinter.web.owned import owned, person
 from vinter.web.sites.models import Site
 from vinter.web.workflow import head
@@ -223,7 +222,7 @@ def night(request: HttpRequest, pk: int, day: str) -> HttpResponse:
             "site": site,
             "night": one,
             "verdict": judge(core, one, query.limits),
-            "instead": [] if one.usable >= 1 else alternatives(core, one.day, query.limits, one.what),
+            "instead": [] if one.usable >= 1 else instead_of(core, one.day, query.limits, one.what),
             "strip": strip,
             "at": at,
             "now": now,

@@ -17,6 +17,7 @@ import numpy.typing as npt
 from django.conf import settings
 
 from vinter.core import sky
+from vinter.core.sky.alternatives import Alternative, alternatives
 from vinter.core.sky.ephemeris import check_year
 from vinter.core.sky.nights import Night
 from vinter.core.sky.ranking import judged
@@ -102,6 +103,13 @@ def judged_year(site: Site, year: int, what: Target, limits: Thresholds) -> Judg
         if isinstance(kept, JudgedYear):
             YEARS.put(key, kept)
     return remembered(YEARS, key, compute_and_keep, site, year, what, limits)
+
+
+def instead_of(site: Site, day: date, limits: Thresholds, what: Target) -> list[Alternative]:
+    """What else a night is good for, worked out where years are; StillComputing when a page would wait too
+    long for it."""
+    key = ("instead", site, day, limits, what.key)
+    return remembered(YEARS, key, alternatives, site, day, limits, what)
 
 
 def forget_old_years() -> int:
