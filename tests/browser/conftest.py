@@ -50,3 +50,21 @@ def page(chromium, live_server, nerea, settings):
     page.set_default_timeout(30_000)
     yield page
     context.close()
+
+
+@pytest.fixture
+def phone(page):
+    """A phone whose orientation can be given: turned(alpha, beta, gamma)."""
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.goto("/")
+    page.get_by_role("button", name="Enter as Nerea").click()
+    sensors = page.context.new_cdp_session(page)
+
+    def turned(*angles):
+        sensors.send(
+            "DeviceOrientation.setDeviceOrientationOverride",
+            dict(zip(("alpha", "beta", "gamma"), map(float, angles), strict=True)),
+        )
+
+    page.turned = turned
+    return page

@@ -9,37 +9,13 @@ import pytest
 from django.urls import reverse
 from playwright.sync_api import expect
 
+from tests.browser.abroad import PLACES, at
 from vinter.core.camera.projection import Pose
 from vinter.core.field.pointing import held, known_marks, turn_to
 from vinter.core.ground.magnetic import declination
 from vinter.web.shots.models import Shot
-from vinter.web.sites.models import Site
 
 pytestmark = pytest.mark.django_db(transaction=True)
-PLACES = {  # latitude, longitude, zone
-    "mill": (37.7, -8.78, "Europe/Lisbon"),
-    "sheepfold": (-32.3, 20.0, "Africa/Johannesburg"),
-    "harbour": (44.4, -68.2, "America/New_York"),
-    "lake": (-45.0, 170.0, "Pacific/Auckland"),
-}
-
-
-@pytest.fixture
-def phone(page):
-    """A phone whose orientation can be given: turned(alpha, beta, gamma)."""
-    page.set_viewport_size({"width": 390, "height": 844})
-    page.goto("/")
-    page.get_by_role("button", name="Enter as Nerea").click()
-    sensors = page.context.new_cdp_session(page)
-
-    def turned(*angles):
-        sensors.send(
-            "DeviceOrientation.setDeviceOrientationOverride",
-            dict(zip(("alpha", "beta", "gamma"), map(float, angles), strict=True)),
-        )
-
-    page.turned = turned
-    return page
 
 
 def opened(phone, shot):
@@ -58,15 +34,6 @@ def shown(phone, wanted):
             return found
         phone.wait_for_timeout(50)
     raise AssertionError(f"{found} is not {wanted}")
-
-
-def at(place, nerea):
-    """Her shot, as if it had been planned somewhere else."""
-    shot = Shot.objects.get(owner=nerea)
-    lat, lon, zone = PLACES[place]
-    shot.site = Site.objects.create(owner=nerea, name=place, lat=lat, lon=lon, tz=zone, zenith=21.5)
-    shot.save()
-    return Shot.objects.get(pk=shot.pk)
 
 
 @pytest.mark.parametrize("place", PLACES)

@@ -6,7 +6,7 @@ import pytest
 from django.urls import reverse
 from playwright.sync_api import expect
 
-from tests.browser.test_pointing_path import at, phone  # noqa: F401 - a fixture
+from tests.browser.abroad import at
 from vinter.core.ground.magnetic import declination
 from vinter.web.sites.models import Site, StrayLight
 
@@ -14,14 +14,14 @@ pytestmark = pytest.mark.django_db(transaction=True)
 LINE = [(100.0, 3.0), (118.0, 12.0), (150.0, 12.0), (151.0, 2.0), (170.0, 1.0)]  # azimuth and altitude, true
 
 
-def along(phone, compass_of, azimuth, altitude):  # noqa: F811
+def along(phone, compass_of, azimuth, altitude):
     """Turn the phone to a direction and wait until the page shows it."""
     phone.turned(-compass_of(azimuth) % 360, 90 + altitude, 0)
     expect(phone.locator("#turn")).to_contain_text(f"az {azimuth:.0f}°", timeout=20_000)
     phone.wait_for_timeout(250)  # the reading follows calmly: let it stand
 
 
-def opened(phone, shot):  # noqa: F811
+def opened(phone, shot):
     phone.goto(reverse("card", args=[shot.pk]))
     phone.locator("html[data-kept=yes]").wait_for(timeout=20_000)
     phone.turned(10, 80, 0)
@@ -30,7 +30,7 @@ def opened(phone, shot):  # noqa: F811
 
 
 @pytest.mark.long("a person's path by the phone's sensors, whose readings are followed calmly")
-def test_a_tapped_skyline_is_the_sites_horizon_and_what_it_does_not_cover_stays(phone, nerea):  # noqa: F811
+def test_a_tapped_skyline_is_the_sites_horizon_and_what_it_does_not_cover_stays(phone, nerea):
     shot = at("sheepfold", nerea)
     site = shot.site
     site.horizon = [[0.0, 5.0], [90.0, 4.0], [130.0, 30.0], [200.0, 6.0]]

@@ -192,6 +192,10 @@ def test_a_tapped_skyline_its_landmarks_and_lamps_reach_the_site_once(desk, shot
     assert site.horizon == [[0.0, 4.0], [170.0, 3.0], [190.5, 6.5], [300.0, 2.0]]
     assert site.landmarks == [["chapel", 176.2, 7.5]]
     assert [row.azimuth for row in site.straylight_set.filter(words="yard lamp")] == [12.0]
+    # seen anew a little aside it is the same lamp; far off it is another of that name
+    sent(desk, shot, ("s4", "lamp", {**lamp, "azimuth": 17.5}), ("s5", "lamp", {**lamp, "azimuth": 250.0}))
+    lamps = site.straylight_set.filter(words="yard lamp").order_by("azimuth")
+    assert [row.azimuth for row in lamps] == [17.5, 250.0]
     page = desk.get(reverse("point", args=[shot.pk])).content.decode()
     assert '["chapel", 176.2, 7.5]' in page  # to aim at
 

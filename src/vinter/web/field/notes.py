@@ -15,6 +15,7 @@ from vinter.web.forms import checked
 from vinter.web.shots.models import Shot
 from vinter.web.sites.models import StrayLight
 
+SAME_LAMP = 15.0  # degrees within which a lamp of one name is the same
 LARGEST = 256 * 1024  # bytes of what is sent at a time
 MOST = 500  # notes accepted at a time
 CLOCK_OFF = 120.0  # s by which a phone's clock may differ before its times are moved
@@ -95,9 +96,14 @@ def _landmark(shot: Shot, data: Data) -> None:
 
 
 def _lamp(shot: Shot, data: Data) -> None:
-    StrayLight.objects.get_or_create(
-        site=shot.site, words=str(data["name"]), defaults={"azimuth": float(data["azimuth"])}
-    )
+    """A lamp where it was seen; one of the same name near there is that one, seen anew."""
+    name, azimuth = str(data["name"]), float(data["azimuth"])
+    for there in StrayLight.objects.filter(site=shot.site, words=name):
+        if abs((there.azimuth - azimuth + 180) % 360 - 180) < SAME_LAMP:
+            there.azimuth = azimuth
+            there.save(update_fields=["azimuth"])
+            return
+    StrayLight.objects.create(site=shot.site, words=name, azimuth=azimuth)
 
 
 KINDS: dict[str, tuple[type[forms.Form], Callable[[Shot, Data], None] | None]] = {
