@@ -14,6 +14,6 @@ POSTED = set(
     measure bracket-new stack-lens
     decide frame-type stack-new stack-again stack-otherwise paint-try finish-new finish-copy finish-name
     finish-keep-look finish-pick finish-plain stacks-join draw finish-save export job-cancel invite
-    account-end hand-on
+    account-end hand-on export-chosen
     """.split()
 )

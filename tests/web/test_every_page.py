@@ -18,6 +18,7 @@ pytestmark = pytest.mark.django_db
 OPEN = {"sign-in", "sign-up", "enter-demo", "card-open", "health"}  # without signing in
 JUNE = 1812588300
 QUERIES = {
+    "archive-part": {"id": "0a1b2c3d"},
     "season-minute": {"t": JUNE},
     "go-to-night": {"day": "2027-06-09"},
     "station": {"day": "2027-06-09"},

@@ -263,16 +263,16 @@ def test_a_frame_is_type_set_by_hand(client, nerea, small_take):
     assert client.post(reverse("frame-type", args=[frame.pk]), {"frame_type": "moon"}).status_code == 400
 
 
-def test_a_motion_picture_is_a_still_and_a_film(desk, nerea, tmp_path):
+def test_a_motion_picture_is_a_still_and_a_film(desk, nerea):
     """A JPEG with a film behind it, as phones write it: both are frames of the take, the original stays."""
     take = Take.objects.create(owner=nerea, kind=Take.UPLOADED, title="Moon")
     box = lambda kind, data: struct.pack(">I4s", 8 + len(data), kind) + data  # noqa: E731
     film = box(b"ftyp", b"isom" + bytes(8)) + box(b"mdat", bytes(200)) + box(b"moov", bytes(16))
     held = io.BytesIO()
     Image.new("RGB", (64, 48), (9, 9, 12)).save(held, "JPEG")
-    whole = tmp_path / "whole"
-    whole.write_bytes(held.getvalue() + film)
     take.folder.mkdir(parents=True, exist_ok=True)
+    whole = take.folder / "whole"
+    whole.write_bytes(held.getvalue() + film)
     assert taken_in(take, "IMG_1.jpg", whole) == {"name": "IMG_1.jpg", "duplicate": False}
     found = {f.name: f for f in take.frame_set.all()}
     assert set(found) == {"IMG_1.jpg", "IMG_1.mp4"} and found["IMG_1.mp4"].is_film

@@ -18,8 +18,8 @@ from vinter.core.formats.whole import whole
 from vinter.web.bin.models import BinEntry, Binnable, binnable_models, destroy
 
 LABEL = "An archive that is being brought in"
-HELD_SECONDS = 0.25  # s for which the database is held at once
-FREE_SECONDS = 0.06  # s for which others may have it in between
+HELD_SECONDS = 0.15  # s for which the database is held at once
+FREE_SECONDS = 0.1  # s for which others may have it in between
 NOTES = "import.json"
 
 
