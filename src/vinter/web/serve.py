@@ -83,7 +83,12 @@ def _warm(compiling: list[subprocess.Popen[bytes]]) -> None:
     finishing()
     gc.collect()
     gc.freeze()
-    while True:  # what a rush of pages or a finish used stays theirs for a while, and not for good
+
+
+def _give_back() -> None:
+    """Give freed memory back again and again: what a rush of pages or a finish used stays theirs for a while,
+    and not for good."""
+    while True:
         time.sleep(GIVE_BACK_SECONDS)
         give_back()
 
@@ -126,6 +131,7 @@ def serve(host: str, port: int, phone: bool = False) -> None:
     threading.Thread(
         target=_warm, args=(in_background(),), daemon=True
     ).start()  # the first page need not wait for it
+    threading.Thread(target=_give_back, daemon=True).start()
     print(
         f"Vinter is at http://{'localhost' if host == '127.0.0.1' else host}:{port}/  (Ctrl-C stops it)",
         flush=True,

@@ -93,6 +93,8 @@ def as_the_night_was(scene: Scene) -> RecipeParts:
 
 
 def _tinted(scene: Scene, kelvin: float, cast: float, ground: float, colour: float = 0.35) -> RecipeParts:
+    if not scene.night:
+        return _by_day(scene, kelvin)
     white, own = night_white(scene)
     found = suggest(scene).with_moves(
         LightBalance(
@@ -106,15 +108,11 @@ def _tinted(scene: Scene, kelvin: float, cast: float, ground: float, colour: flo
 
 def cool(scene: Scene) -> RecipeParts:
     """A blue sky with a touch of magenta over warmer ground."""
-    if not scene.night:
-        return _by_day(scene, -350.0)
     return _tinted(scene, -350.0, 0.05, 400.0)
 
 
 def warm(scene: Scene) -> RecipeParts:
     """A warm sky, as many remember it."""
-    if not scene.night:
-        return _by_day(scene, 900.0)
     return _tinted(scene, 900.0, 0.02, 1100.0)
 
 

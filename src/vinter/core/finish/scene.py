@@ -12,12 +12,11 @@ from vinter.core.camera.projection import RECTILINEAR
 from vinter.core.errors import BadInput
 from vinter.core.finish.coverage import covered
 from vinter.core.finish.cut_light import white_where_cut
+from vinter.core.finish.smooth_glow import fitted_glow, galaxy_light, surface
 from vinter.core.finish.star_field import StarField, found_stars, star_field
 from vinter.core.finish.star_white import StarWhite, star_white
 from vinter.core.formats.whole import whole
 from vinter.core.frames.reading import Colour
-from vinter.core.sky.brightness import ray_airmass
-from vinter.core.sky.diffuse_light import milky_way_at
 from vinter.core.sky.ephemeris import GALACTIC_CENTRE
 from vinter.core.stack.file import colour_from
 from vinter.core.stack.plate_solve import Solution, field_from
@@ -25,16 +24,9 @@ from vinter.core.stack.plate_solve import Solution, field_from
 F32 = npt.NDArray[np.float32]
 Array = npt.NDArray[np.float64]
 LEAST_UP = 0.15  # length of the zenith's direction across the lens from which it tells which way is up
-USUAL_AIR = 0.22  # mag an airmass, by which the band is dimmed
 SCENE_VERSION = 5  # version of what is measured and kept in a prepared scene
 COARSE = 160  # px across, for the smooth glow
 WHITEST = 99.5  # per cent of a sensor's levels, at the end of which a picture without a night sky is white
-POLYNOMIAL, BUMPS = 10, (9, 7)  # terms of the smooth glow: of its polynomial; bumps across and down
-HELD = 0.01  # share of a bump's places by which it is held back
-BESIDE_BAND = 0.25  # of the galaxy's brightest light in the picture, under which a place counts as beside it
-SHINING, SHINING_TIMES = 0.5, 10.0  # of full scale, and of the sky's median, over which something shines in
-LEAST_OVER = 0.4  # weight of sky that is much brighter than its surface, beside the galaxy's light
-LEAST_UNDER = 0.4  # weight of sky that is much darker than the smooth glow
 
 
 WHOLE = (0.0, 0.0, 1.0, 1.0)
@@ -117,111 +109,11 @@ class Scene:
         return self.rgb.shape[1], self.rgb.shape[0]
 
 
-def terms(x: Array, y: Array) -> Array:
-    """Terms of the smooth glow at shares of width and height (n,): a polynomial of third degree, then bumps
-    a ninth of the picture wide that follow what it cannot, as a town's dome."""
-    polynomial = np.stack([x**i * y**j for i in range(4) for j in range(4 - i)], axis=-1)
-    across, down = (_bumps(v, n) for v, n in ((x, BUMPS[0]), (y, BUMPS[1])))
-    bumps = across[..., :, None] * down[..., None, :]
-    return np.concatenate([polynomial, bumps.reshape(*bumps.shape[:-2], -1)], axis=-1)
-
-
-def _bumps(at: Array, count: int) -> Array:
-    """Cubic bumps (n, count) at equal distances over 0 to 1."""
-    off = np.abs(at[..., None] * count - (np.arange(count) + 0.5))
-    near = 2 / 3 - off**2 + off**3 / 2
-    return np.where(off < 1, near, np.where(off < 2, np.maximum(2 - off, 0) ** 3 / 6, 0))
-
-
-def _glow(small: F32, sky: F32, band: Array | None) -> Array:
-    """Fit the smooth sky per colour, leaning to its darker side so that stars do not count as glow; the
-    galaxy's light (h, w, 3) is fitted along with it, in a strength of its own. Bumps are used only where that
-    light is known, and follow the sky beside it: within it, and where there is no sky, they stay flat. Where
-    the Moon shines into the lens they would ring about it, and are left out."""
-    h, w = sky.shape
-    gx, gy = np.meshgrid((np.arange(w) + 0.5) / w, (np.arange(h) + 0.5) / h)
-    inside = sky > 0.98
-    if inside.sum() < 100:
-        inside = np.ones_like(sky, bool)
-    values = small[inside].astype(float)
-    dazzled = values.max() > max(SHINING, SHINING_TIMES * float(np.median(values)))
-    whole = terms(gx[inside], gy[inside])
-    out = np.zeros((whole.shape[1], 3))
-    for c in range(3):
-        own = None if band is None else band[inside][:, c]
-        best: Array = _fitted_glow(whole[:, :POLYNOMIAL], values[:, c], own)
-        out[:POLYNOMIAL, c] = best[:POLYNOMIAL]
-        if own is not None and not dazzled:
-            rest = values[:, c] - whole[:, :POLYNOMIAL] @ best[:POLYNOMIAL] - own * best[POLYNOMIAL]
-            out[POLYNOMIAL:, c] = _bumped(whole[:, POLYNOMIAL:], rest, own < BESIDE_BAND)
-    return out
-
-
-def _fitted_glow(t: Array, values: Array, band: Array | None) -> Array:
-    """Coefficients of the polynomial ``t`` (n, 10), and behind them the strength of the galaxy's light (n,)
-    where it is known."""
-    design = t if band is None else np.c_[t, band]
-    lean = 0.25 if band is None else 0.6
-    weight: Array = np.ones(len(t))
-    best: Array = np.zeros(design.shape[1])
-    for _ in range(7):
-        root = np.sqrt(weight)
-        best, *_ = np.linalg.lstsq(design * root[:, None], values * root, rcond=None)
-        if band is not None and best[-1] < 0:  # no light of the galaxy is seen: the sky alone
-            best = np.append(np.linalg.lstsq(t * root[:, None], values * root, rcond=None)[0], 0.0)
-        weight = _weights(values - design @ best, lean)
-    return np.asarray(best)
-
-
-def _weights(error: Array, lean: float) -> Array:
-    """How much what is off a surface counts: light over it is stars and band; under it hardly anything is, so
-    that what lies there counts, and the surface does not run away above a corner that is darker."""
-    spread = 1.4826 * np.median(np.abs(error)) + 1e-9
-    over = lean * np.exp(-0.5 * (error / (2 * spread)) ** 2)
-    under = np.maximum(np.exp(-0.5 * (error / (6 * spread)) ** 2), LEAST_UNDER)
-    return np.asarray(np.where(error > 0, over, under))
-
-
-def _bumped(bumps: Array, rest: Array, beside: npt.NDArray[np.bool_]) -> Array:
-    """Coefficients of the bumps (n, k) that follow what a polynomial left (n,), ``beside`` the galaxy's light
-    only; each is held back by ``HELD``, so that one with little sky under it stays flat."""
-    sky, left = bumps[beside], rest[beside]
-    best: Array = np.zeros(bumps.shape[1])
-    if len(left) < 20 * len(best):
-        return best
-    held = HELD * len(rest) / len(best) * np.eye(len(best))
-    for _ in range(7):
-        error = left - sky @ best
-        spread = 1.4826 * np.median(np.abs(error)) + 1e-9
-        over = np.maximum(np.exp(-0.5 * (error / (3 * spread)) ** 2), LEAST_OVER)
-        weight = np.where(error > 0, over, 1.0)
-        weighted = sky * weight[:, None]
-        best = np.asarray(np.linalg.solve(weighted.T @ sky + held, weighted.T @ left), np.float64)
-    return best
-
-
-def galaxy_light(field: Solution, size: tuple[int, int], colour: Colour) -> Array:
-    """The Milky Way's light (h, w, 3) over a picture reduced to a size, in camera colours, strength 1 at its
-    brightest; dimmed by the air where the zenith is known."""
-    w, h = size
-    gx, gy = np.meshgrid(
-        (np.arange(w) + 0.5) / w * field.width - 0.5, (np.arange(h) + 0.5) / h * field.height - 0.5
-    )
-    xy = np.stack([gx.ravel(), gy.ravel()], axis=1)
-    light = milky_way_at(field.directions(xy))
-    if field.zenith:
-        up = np.maximum(field.altitudes(xy), 0.5)
-        light = light * 10 ** (-0.4 * USUAL_AIR * ray_airmass(up))[:, None]
-    to_camera = np.linalg.inv(np.array(colour.matrix)) * np.array(colour.neutral)[:, None]
-    raw = np.maximum(light @ to_camera.T, 0)
-    return np.asarray((raw / max(float(raw.max()), 1e-9)).reshape(h, w, 3))
-
-
 def _brightest_place(small: F32, sky: F32, glow: Array) -> tuple[float, float]:
     """Where the sky stands highest over its glow: the core, in shares of width and height."""
     h, w = sky.shape
     gx, gy = np.meshgrid((np.arange(w) + 0.5) / w, (np.arange(h) + 0.5) / h)
-    over = small[..., 1] - (terms(gx.ravel(), gy.ravel()) @ glow)[:, 1].reshape(h, w)
+    over = small[..., 1] - surface(glow, gx, gy)[..., 1]
     over = np.where(
         sky > 0.98, np.clip(over, 0, np.percentile(over[sky > 0.5], 97) if (sky > 0.5).any() else 1), 0
     )
@@ -261,7 +153,7 @@ def prepare(
     calm = _starless(rgb, small_size)
     if field is not None and (field.width, field.height) != (width, height):
         field = None
-    glow = _glow(calm, small_sky, galaxy_light(field, small_size, colour) if field else None)
+    glow = fitted_glow(calm, small_sky, galaxy_light(field, small_size, colour) if field else None)
     inside = small_sky > 0.98
     background = np.median(small[inside] if inside.any() else small.reshape(-1, 3), axis=0).astype(float)
     plane, found = found_stars(rgb)

@@ -17,7 +17,8 @@ from vinter.core.finish.moves.core_light import CoreLight
 from vinter.core.finish.moves.gradient_removal import GradientRemoval, glow_base
 from vinter.core.finish.recipe import RecipeParts
 from vinter.core.finish.render import Renderer, to_8bit
-from vinter.core.finish.scene import Scene, prepare, terms
+from vinter.core.finish.scene import Scene, prepare
+from vinter.core.finish.smooth_glow import surface
 from vinter.core.finish.suggestion import suggest
 from vinter.core.frames.mosaic import demosaic
 from vinter.core.frames.reading import colour_from
@@ -144,9 +145,8 @@ def finished_part(
     left, top, wide, high = place
     height, width = found.sky.shape
     gx, gy = np.meshgrid(np.linspace(0, 1, 16), np.linspace(0, 1, 16))
-    surface = terms((left + gx * wide).ravel(), (top + gy * high).ravel()) @ scene.glow
     gradient = recipe.of(GradientRemoval)
-    over = (surface - glow_base(scene)).reshape(*gx.shape, 3) * gradient.share
+    over = (surface(scene.glow, left + gx * wide, top + gy * high) - glow_base(scene)) * gradient.share
     taken = cv2.resize(over.astype(np.float32), (width, height)) * found.sky[..., None]
     own = recipe.with_moves(GradientRemoval(), CoreLight())
     out = []

@@ -8,7 +8,8 @@ import numpy.typing as npt
 from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.linear_light import LinearLight
 from vinter.core.finish.moves.base import LinearMove, Row, Shown, move, setting
-from vinter.core.finish.scene import Scene, terms
+from vinter.core.finish.scene import Scene
+from vinter.core.finish.smooth_glow import polynomial, surface
 
 Array = npt.NDArray[np.float64]
 GLOW = Row("Town glow", 30)
@@ -39,8 +40,8 @@ def _smooth(scene: Scene) -> Array:
     gx, gy = np.meshgrid(np.linspace(0.02, 0.98, 24), np.linspace(0.02, 0.98, 24))
     h, w = scene.sky.shape
     sky = scene.sky[(gy * (h - 1)).astype(int), (gx * (w - 1)).astype(int)] > 0.9
-    surface = terms(gx.ravel(), gy.ravel()) @ scene.glow
-    return np.asarray(surface[sky.ravel()] if sky.any() else surface)
+    level = surface(scene.glow, gx, gy)
+    return np.asarray(level[sky] if sky.any() else level.reshape(-1, 3))
 
 
 def plain_level(scene: Scene, x: float, y: float) -> Array:
@@ -67,18 +68,16 @@ class GradientRemoval(LinearMove):
         return len(self.plain) >= PLANE
 
     def _marked(self) -> tuple[Array, Array]:
-        """Coefficients (k, 3) of the surface through the marked places, and their darkest level (3,)."""
+        """Coefficients (10, 3) of the surface through the marked places, and their darkest level (3,)."""
         marks = np.array(self.plain)
         x, y, level = marks[:, 0], marks[:, 1], marks[:, 2:]
-        full = terms(x, y)
+        full = polynomial(x, y)
         order = np.array([i + j for i in range(4) for j in range(4 - i)])
         used = order <= (2 if len(marks) >= BOWL else 1)
-        design = full[:, : len(order)][:, used]
+        design = full[:, used]
         held = STIFF * len(marks) * np.diag((order[used] > 1).astype(float))
-        out = np.zeros((full.shape[1], 3))
-        out[: len(order)][used] = np.linalg.solve(
-            design.T @ design + held + 1e-9 * np.eye(used.sum()), design.T @ level
-        )
+        out = np.zeros((len(order), 3))
+        out[used] = np.linalg.solve(design.T @ design + held + 1e-9 * np.eye(used.sum()), design.T @ level)
         return out, np.asarray(level.min(axis=0))
 
     def _surface(self, scene: Scene) -> tuple[Array, Array]:
@@ -94,6 +93,6 @@ class GradientRemoval(LinearMove):
             return light, canvas
         glow, base = self._surface(scene)
         x, y = canvas.places(16)
-        surface = (terms(np.clip(x, 0, 1).ravel(), np.clip(y, 0, 1).ravel()) @ glow).reshape(*x.shape, 3)
-        over = (surface - base).astype(np.float32) * np.float32(self.share)
+        level = surface(glow, np.clip(x, 0, 1), np.clip(y, 0, 1))
+        over = (level - base).astype(np.float32) * np.float32(self.share)
         return replace(light, amount=over), replace(canvas, background=self.background(scene))

@@ -1,0 +1,152 @@
+"""The smooth glow of a sky: a surface that follows towns, twilight and dark corners, and not the galaxy.
+
+In: a picture reduced to ``COARSE`` px, its share of sky, and where the field is solved the galaxy's light
+over it. Out: coefficients (k, 3) by colour, and the surface they make at shares of width and height.
+"""
+
+from functools import lru_cache
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from vinter.core.frames.reading import Colour
+from vinter.core.sky.brightness import ray_airmass
+from vinter.core.sky.diffuse_light import milky_way_at
+from vinter.core.stack.plate_solve import Solution
+
+F32 = npt.NDArray[np.float32]
+Array = npt.NDArray[np.float64]
+USUAL_AIR = 0.22  # mag an airmass, by which the band is dimmed
+POLYNOMIAL, BUMPS = 10, (9, 7)  # terms of the smooth glow: of its polynomial; bumps across and down
+HELD = 0.01  # share of a bump's places by which it is held back
+BESIDE_BAND = 0.25  # of the galaxy's brightest light in the picture, under which a place counts as beside it
+SHINING, SHINING_TIMES = 0.5, 10.0  # of full scale, and of the sky's median, over which something shines in
+LEAST_OVER = 0.4  # weight of sky that is much brighter than its surface, beside the galaxy's light
+LEAST_UNDER = 0.4  # weight of sky that is much darker than the smooth glow
+DRAWN = (145, 113)  # places across and down at which the bumps are worked out once and read between
+
+
+def polynomial(x: Array, y: Array) -> Array:
+    """Terms (..., 10) of a polynomial of third degree at shares of width and height."""
+    return np.stack([x**i * y**j for i in range(4) for j in range(4 - i)], axis=-1)
+
+
+def _bumps(x: Array, y: Array) -> Array:
+    """Bumps (n, 63) a ninth of the picture wide, at shares of width and height (n,)."""
+    across, down = (_cubic(v, n) for v, n in ((x, BUMPS[0]), (y, BUMPS[1])))
+    return np.asarray((across[:, :, None] * down[:, None, :]).reshape(len(x), -1))
+
+
+def _cubic(at: Array, count: int) -> Array:
+    """Cubic bumps (n, count) at equal distances over 0 to 1."""
+    off = np.abs(at[:, None] * count - (np.arange(count) + 0.5))
+    near = 2 / 3 - off**2 + off**3 / 2
+    return np.where(off < 1, near, np.where(off < 2, np.maximum(2 - off, 0) ** 3 / 6, 0))
+
+
+def surface(glow: Array, x: Array, y: Array) -> Array:
+    """Level (..., 3) of the smooth sky at shares of width and height (...); ``glow`` are the coefficients of
+    the polynomial, and of the bumps where there are some. Bumps are read between drawn places, to a
+    hundredth of their height: it is asked at every change of a slider."""
+    out = polynomial(x, y) @ glow[:POLYNOMIAL]
+    if glow[POLYNOMIAL:].any():
+        drawn = _drawn(glow[POLYNOMIAL:].tobytes())
+        column, row = (
+            np.asarray(v * (n - 1), np.float32).reshape(-1, 1) for v, n in ((x, DRAWN[0]), (y, DRAWN[1]))
+        )
+        read = cv2.remap(drawn, column, row, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        out = out + read.reshape(*x.shape, 3)
+    return np.asarray(out)
+
+
+@lru_cache(maxsize=16)
+def _drawn(coefficients: bytes) -> F32:
+    """The bumps' part of a surface at ``DRAWN`` places over the picture (rows, columns, 3)."""
+    gx, gy = np.meshgrid(*(np.linspace(0, 1, n) for n in DRAWN))
+    made = _bumps(gx.ravel(), gy.ravel()) @ np.frombuffer(coefficients).reshape(-1, 3)
+    return np.asarray(made.reshape(*gx.shape, 3), np.float32)
+
+
+def fitted_glow(small: F32, sky: F32, band: Array | None) -> Array:
+    """Fit the smooth sky per colour, leaning to its darker side so that stars do not count as glow; the
+    galaxy's light (h, w, 3) is fitted along with it, in a strength of its own. Bumps are used only where that
+    light is known, and follow the sky beside it: within it, and where there is no sky, they stay flat. Where
+    the Moon shines into the lens they would ring about it, and are left out."""
+    h, w = sky.shape
+    gx, gy = np.meshgrid((np.arange(w) + 0.5) / w, (np.arange(h) + 0.5) / h)
+    inside = sky > 0.98
+    if inside.sum() < 100:
+        inside = np.ones_like(sky, bool)
+    values = small[inside].astype(float)
+    dazzled = values.max() > max(SHINING, SHINING_TIMES * float(np.median(values)))
+    plain, bumps = polynomial(gx[inside], gy[inside]), _bumps(gx[inside], gy[inside])
+    out = np.zeros((POLYNOMIAL + bumps.shape[1], 3))
+    for c in range(3):
+        own = None if band is None else band[inside][:, c]
+        best = _fitted(plain, values[:, c], own)
+        out[:POLYNOMIAL, c] = best[:POLYNOMIAL]
+        if own is not None and not dazzled:
+            rest = values[:, c] - plain @ best[:POLYNOMIAL] - own * best[POLYNOMIAL]
+            out[POLYNOMIAL:, c] = _bumped(bumps, rest, own < BESIDE_BAND)
+    return out
+
+
+def _fitted(t: Array, values: Array, band: Array | None) -> Array:
+    """Coefficients of the polynomial ``t`` (n, 10), and behind them the strength of the galaxy's light (n,)
+    where it is known."""
+    design = t if band is None else np.c_[t, band]
+    lean = 0.25 if band is None else 0.6
+    weight: Array = np.ones(len(t))
+    best: Array = np.zeros(design.shape[1])
+    for _ in range(7):
+        root = np.sqrt(weight)
+        best, *_ = np.linalg.lstsq(design * root[:, None], values * root, rcond=None)
+        if band is not None and best[-1] < 0:  # no light of the galaxy is seen: the sky alone
+            best = np.append(np.linalg.lstsq(t * root[:, None], values * root, rcond=None)[0], 0.0)
+        weight = _weights(values - design @ best, lean)
+    return np.asarray(best)
+
+
+def _weights(error: Array, lean: float) -> Array:
+    """How much what is off a surface counts: light over it is stars and band; under it hardly anything is, so
+    that what lies there counts, and the surface does not run away above a corner that is darker."""
+    spread = 1.4826 * np.median(np.abs(error)) + 1e-9
+    over = lean * np.exp(-0.5 * (error / (2 * spread)) ** 2)
+    under = np.maximum(np.exp(-0.5 * (error / (6 * spread)) ** 2), LEAST_UNDER)
+    return np.asarray(np.where(error > 0, over, under))
+
+
+def _bumped(bumps: Array, rest: Array, beside: npt.NDArray[np.bool_]) -> Array:
+    """Coefficients of the bumps (n, k) that follow what a polynomial left (n,), ``beside`` the galaxy's light
+    only; each is held back by ``HELD``, so that one with little sky under it stays flat."""
+    sky, left = bumps[beside], rest[beside]
+    best: Array = np.zeros(bumps.shape[1])
+    if len(left) < 20 * len(best):
+        return best
+    held = HELD * len(rest) / len(best) * np.eye(len(best))
+    for _ in range(7):
+        error = left - sky @ best
+        spread = 1.4826 * np.median(np.abs(error)) + 1e-9
+        over = np.maximum(np.exp(-0.5 * (error / (3 * spread)) ** 2), LEAST_OVER)
+        weight = np.where(error > 0, over, 1.0)
+        weighted = sky * weight[:, None]
+        best = np.asarray(np.linalg.solve(weighted.T @ sky + held, weighted.T @ left), np.float64)
+    return best
+
+
+def galaxy_light(field: Solution, size: tuple[int, int], colour: Colour) -> Array:
+    """The Milky Way's light (h, w, 3) over a picture reduced to a size, in camera colours, strength 1 at its
+    brightest; dimmed by the air where the zenith is known."""
+    w, h = size
+    gx, gy = np.meshgrid(
+        (np.arange(w) + 0.5) / w * field.width - 0.5, (np.arange(h) + 0.5) / h * field.height - 0.5
+    )
+    xy = np.stack([gx.ravel(), gy.ravel()], axis=1)
+    light = milky_way_at(field.directions(xy))
+    if field.zenith:
+        up = np.maximum(field.altitudes(xy), 0.5)
+        light = light * 10 ** (-0.4 * USUAL_AIR * ray_airmass(up))[:, None]
+    to_camera = np.linalg.inv(np.array(colour.matrix)) * np.array(colour.neutral)[:, None]
+    raw = np.maximum(light @ to_camera.T, 0)
+    return np.asarray((raw / max(float(raw.max()), 1e-9)).reshape(h, w, 3))
