@@ -34,13 +34,13 @@ from vinter.core.stack.pipeline import Settings, stack
 
 Array = npt.NDArray[np.float64]
 ROWS, COLUMNS = 6, 8
+SKY, GROUND = 0.98, 0.02  # share of sky from which a pixel is sky, and up to which it is ground
 PLAIN, FROM_PLANE = 0.98, 18.0  # share of a cell that is sky, and degrees from the galaxy's plane
 POLE = np.array([-0.867666, -0.198076, 0.455984])  # of the galaxy, ICRS
 WIDTH = int(os.environ.get("VINTER_LOOKS_WIDTH", "2016"))
 WORKING_PX = 1600
 MILL = Site(lat=37.702, lon=-8.772, tz="Europe/Lisbon", zenith=21.5)
-FOLD = Site(lat=68.1, lon=13.6, elevation=40, tz="Europe/Oslo", zenith=21.7)
-JUNE, SEPTEMBER, AUTUMN = 1812588300.0, 1820435400.0, 1824500000.0  # Unix s
+JUNE, SEPTEMBER = 1812588300.0, 1820435400.0  # Unix s
 
 
 @dataclass(frozen=True)
@@ -83,6 +83,7 @@ def made(case: Case, folder: Path, seed: int) -> Path:
 
 
 def scene_of(path: Path) -> Scene:
+    """A stack prepared as for its finish."""
     about = read_about(path)
     return prepare(*read_stack(path), WORKING_PX, about.solved, about.night)
 
@@ -117,7 +118,7 @@ def grid(scene: Scene, picture: npt.NDArray[np.uint8]) -> tuple[Array, Array]:
     for i in range(ROWS):
         for j in range(COLUMNS):
             cell = np.s_[edges[0][i] : edges[0][i + 1], edges[1][j] : edges[1][j + 1]]
-            if (sky[cell] > 0.98).mean() > PLAIN and np.median(away[cell]) > FROM_PLANE:
+            if (sky[cell] > SKY).mean() > PLAIN and np.median(away[cell]) > FROM_PLANE:
                 ev[i, j] = np.log2(max(float(np.median(light[cell])), 1e-5))
                 colour[i, j] = [np.median(lab[cell][..., k]) for k in (1, 2)]
     return ev, colour
@@ -142,7 +143,7 @@ def from_centre(ev: Array) -> float:
 def rim(scene: Scene, picture: npt.NDArray[np.uint8]) -> list[float]:
     """Light of the first three rows of ground below the sky, in that of the fourth to eighth."""
     sky = cv2.resize(scene.sky, picture.shape[1::-1], interpolation=cv2.INTER_AREA)
-    ground, light = sky < 0.02, light_of(picture)
+    ground, light = sky < GROUND, light_of(picture)
     first = np.argmax(ground & (np.cumsum(~ground, axis=0) > 20), axis=0)
     columns = np.flatnonzero((first > 20) & (first < picture.shape[0] - 12))
     if not len(columns):
@@ -152,6 +153,7 @@ def rim(scene: Scene, picture: npt.NDArray[np.uint8]) -> list[float]:
 
 
 def report(name: str, path: Path, out: Path | None) -> None:
+    """Print the line of a stack, and keep its picture in a folder where one is given."""
     scene = scene_of(path)
     picture = to_8bit(Renderer(scene).render(suggest(scene)))
     ev, colour = grid(scene, picture)
@@ -166,6 +168,7 @@ def report(name: str, path: Path, out: Path | None) -> None:
 
 
 def main(arguments: Sequence[str]) -> None:
+    """Run it and print."""
     given = list(arguments)
     out = Path(given.pop(given.index("-o") + 1)) if "-o" in given else None
     stacks = [Path(a) for a in given if a != "-o"]

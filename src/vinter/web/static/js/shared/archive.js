@@ -1,7 +1,7 @@
 // Sends an archive of any size in parts; without this script the form sends it whole, up to its limit.
 import {
   sendInParts
-} from "../shared/parts.js";
+} from "./parts.js";
 
 const form = document.getElementById("bring-in"),
   told = document.getElementById("sent");
