@@ -199,14 +199,13 @@ def naive_edit(scene: "Scene", recipe: "RecipeParts") -> npt.NDArray[np.generic]
     from vinter.core.finish.moves.curve import Curve
     from vinter.core.finish.moves.gradient_removal import GradientRemoval, glow_base
     from vinter.core.finish.moves.light_balance import LightBalance
-    from vinter.core.finish.scene import terms
+    from vinter.core.finish.smooth_glow import surface
 
     h, w = scene.sky.shape
     gx, gy = np.meshgrid((np.arange(w) + 0.5) / w, (np.arange(h) + 0.5) / h)
-    surface = (terms(gx.ravel(), gy.ravel()) @ scene.glow).reshape(h, w, 3)
     sky, base = scene.sky[..., None].astype(float), glow_base(scene)
     share = recipe.of(GradientRemoval).share
-    rgb = scene.rgb.astype(float) - sky * share * np.clip(surface - base, 0, None)
+    rgb = scene.rgb.astype(float) - sky * share * np.clip(surface(scene.glow, gx, gy) - base, 0, None)
     rgb = rgb - sky * base * (1 - 10 ** (-0.4 * recipe.of(BlackPoint).magnitudes))
     balance, contrast = recipe.of(LightBalance), recipe.of(Curve).sky.contrast
     parts = [rgb @ balance.matrix(z, scene).T for z in (balance.sky, balance.ground)]

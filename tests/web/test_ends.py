@@ -8,7 +8,7 @@ from django.contrib.sessions.models import Session
 from django.urls import reverse
 from django.utils import timezone
 
-from vinter.core.stack.cache import StageCache
+from vinter.core.stage_cache import StageCache
 from vinter.web.accounts.models import INVITATION_DAYS, Invitation
 from vinter.web.field.models import OPEN_DAYS, CardTicket, ticket_of
 from vinter.web.jobs.models import Job

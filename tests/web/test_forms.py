@@ -17,11 +17,12 @@ from vinter.web.forecast.forms import SpanForm
 from vinter.web.forms import checked, read_day
 from vinter.web.nights.forms import CursorForm, DriveForm, FilterForm, MinuteForm, PreferencesForm
 from vinter.web.nights.models import Preferences
+from vinter.web.parts import PartForm
 from vinter.web.rehearse.forms import PlaceForm, SettingsForm
 from vinter.web.shots.forms import MomentForm
 from vinter.web.sites.forms import BoxForm, DarkerForm, PointFixForm, PointForm, SunFixForm
 from vinter.web.skyline.forms import SkyForm, SkylineForm, StandForm
-from vinter.web.takes.forms import DecisionForm, FrameTypeForm, PartForm
+from vinter.web.takes.forms import DecisionForm, FrameTypeForm
 
 DIALS = {"iso": 800, "shutter": 10, "ticks": 3, "kelvin": 4200, "mode": "raw", "delay": 2, "lamp": 0}
 POINTS = {"x1": 100, "azimuth1": 90, "x2": 500, "azimuth2": 180, "level": 300}

@@ -9,7 +9,7 @@ import tifffile
 from desk import said
 from django.urls import reverse
 
-from vinter.core.stack.cache import StageCache, key_of, prune
+from vinter.core.stage_cache import StageCache, key_of, prune
 from vinter.web.jobs.models import Job
 from vinter.web.stacks.models import Stack
 

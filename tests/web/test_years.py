@@ -14,7 +14,7 @@ from vinter.core.sky.ranking import NightFilter
 from vinter.core.sky.site import Site
 from vinter.core.sky.targets import CORE, target
 from vinter.core.sky.thresholds import Thresholds
-from vinter.core.stack.cache import StageCache
+from vinter.core.stage_cache import StageCache
 from vinter.web.byte_cache import ByteCache
 from vinter.web.nights import years
 from vinter.web.nights.query import PlanQuery

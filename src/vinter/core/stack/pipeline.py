@@ -25,7 +25,6 @@ from vinter.core.frames.measure import compare
 from vinter.core.frames.reading import LINEAR_KINDS, frame_files
 from vinter.core.stack import report as reports
 from vinter.core.stack.aftermath import star_widths, write_left_out
-from vinter.core.stack.cache import StageCache, key_of, stamp
 from vinter.core.stack.combining.star_trails import with_copies
 from vinter.core.stack.combining.tiles import (
     Done,
@@ -50,6 +49,7 @@ from vinter.core.stack.prepare import PreparedFrames, drawn_over, prepare
 from vinter.core.stack.registration.groups import in_order
 from vinter.core.stack.run import Progress, Run
 from vinter.core.stack.settings import Settings
+from vinter.core.stage_cache import StageCache, key_of, stamp
 
 __all__ = ["Result", "Settings", "stack"]
 F32 = npt.NDArray[np.float32]

@@ -16,7 +16,6 @@ from vinter.core.errors import BadInput
 from vinter.core.frames.measure import compare
 from vinter.core.frames.mosaic import half_plane
 from vinter.core.parallel import Cancelled
-from vinter.core.stack.cache import content_of, key_of
 from vinter.core.stack.combining.star_trails import Closed, close
 from vinter.core.stack.foreground.alignment import CameraShift, camera_shifts
 from vinter.core.stack.ingest import Ingested, quiet_worker
@@ -28,6 +27,7 @@ from vinter.core.stack.registration.groups import Registration, left_out, refere
 from vinter.core.stack.registration.star_matching import Alignment
 from vinter.core.stack.run import Run
 from vinter.core.stack.settings import Settings
+from vinter.core.stage_cache import content_of, key_of
 
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]

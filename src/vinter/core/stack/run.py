@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from vinter.core.parallel import collected
-from vinter.core.stack.cache import StageCache
 from vinter.core.stack.settings import Settings
+from vinter.core.stage_cache import StageCache
 
 V = TypeVar("V")
 

@@ -1,6 +1,5 @@
 """Taking everything away, and bringing it in."""
 
-import re
 from pathlib import Path
 
 from django.conf import settings
@@ -25,9 +24,8 @@ from vinter.web.archive.reading import about
 from vinter.web.bin.views import chosen_rows
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned, person
+from vinter.web.parts import append, asked
 from vinter.web.quota import check_quota
-from vinter.web.takes.forms import PartForm
-from vinter.web.takes.intake import append
 from vinter.web.uploads import one_file
 from vinter.web.workflow import head
 
@@ -78,31 +76,17 @@ def part(request: HttpRequest) -> JsonResponse:
     """One part of an archive on its way in, or how far it has come: GET with ``id`` says how many bytes are
     here; POST of raw bytes with ``id``, ``size`` and ``offset`` adds to them, and the last one queues its
     reading. Answers in JSON."""
-    key, owner = request.GET.get("id", ""), person(request)
-    if not re.fullmatch(r"[0-9a-f]{8,64}", key):
-        raise BadInput("id: hexadecimal digits are wanted")
-    folder = Path(settings.MEDIA_ROOT) / str(owner.pk) / "archives" / "partial"
-    folder.mkdir(parents=True, exist_ok=True)
-    path = folder / f"{key}.part"
-    here = path.stat().st_size if path.exists() else 0
+    owner = person(request)
+    wanted = asked(request, Path(settings.MEDIA_ROOT) / str(owner.pk) / "archives" / "partial")
     if request.method != "POST":
-        return JsonResponse({"offset": here})
-    form = PartForm(request.GET)
-    if not form.is_valid():
-        raise BadInput("size, offset: whole numbers are wanted")
-    size = form.cleaned_data["size"]
+        return JsonResponse({"offset": wanted.here})
     try:
-        check_quota(owner.pk, size - here)
-        check_room(settings.HOME, size - here)
-        added = append(path, request.body, form.cleaned_data["offset"], size)
+        check_quota(owner.pk, wanted.size - wanted.here)
+        check_room(settings.HOME, wanted.size - wanted.here)
+        added = append(wanted.path, request.body, wanted.offset, wanted.size)
         if added.whole is None:
             return JsonResponse({"offset": added.here})
-        try:
-            about(added.whole)
-        except BadInput as error:
-            added.whole.unlink()
-            name = Path(request.GET.get("name", "archive.zip")).name
-            raise BadInput(str(error).replace(added.whole.name, name)) from error
+        _check(added.whole, wanted.name)
     except (BadInput, OSError) as error:
         return JsonResponse({"error": str(error)}, status=400)
     _forget(request, incoming=True)
@@ -110,6 +94,15 @@ def part(request: HttpRequest) -> JsonResponse:
     added.whole.rename(one.path)
     enqueue(owner, one.kind, one.pk)
     return JsonResponse({"led": reverse("archive")})
+
+
+def _check(whole: Path, name: str) -> None:
+    """Delete what came whole and is no archive; BadInput says so with the name it was sent by."""
+    try:
+        about(whole)
+    except BadInput as error:
+        whole.unlink()
+        raise BadInput(str(error).replace(whole.name, name)) from error
 
 
 @require_POST

@@ -25,7 +25,7 @@ from vinter.core.sky.site import Site
 from vinter.core.sky.targets import Target
 from vinter.core.sky.thresholds import Thresholds
 from vinter.core.sky.verdict import Verdict
-from vinter.core.stack.cache import StageCache, key_of, prune
+from vinter.core.stage_cache import StageCache, key_of, prune
 from vinter.web.byte_cache import ByteCache, Sized, bytes_of
 from vinter.web.compute import remembered
 from vinter.web.nights.drawing import PAPER, tones

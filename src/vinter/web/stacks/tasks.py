@@ -13,9 +13,9 @@ from vinter.core.frames.decoding import decoded
 from vinter.core.frames.frame_type import CALIBRATION
 from vinter.core.frames.measure import clean
 from vinter.core.frames.preview import gain_for, linear_of, stretched, thumbnail
-from vinter.core.stack.cache import prune
 from vinter.core.stack.file import read_stack
 from vinter.core.stack.pipeline import Settings, stack
+from vinter.core.stage_cache import prune
 from vinter.web.jobs.registry import JobContext
 from vinter.web.stacks.learning import learn_site
 from vinter.web.stacks.models import Stack

@@ -1,4 +1,4 @@
-"""What the pages of a take post: a word on a frame, a part of an upload."""
+"""What the pages of a take post: a word on a frame, a film, a focus."""
 
 from collections.abc import Mapping
 
@@ -24,15 +24,6 @@ class FrameTypeForm(forms.Form):
     """What a frame is."""
 
     frame_type = forms.ChoiceField(label="type of frame", choices=[(t, t) for t in FRAME_TYPES])
-
-
-class PartForm(forms.Form):
-    """Size of the whole file and where a part begins, in bytes; the file's SHA-256 where the browser can make
-    one."""
-
-    size = forms.IntegerField(min_value=0)
-    offset = forms.IntegerField(min_value=0)
-    digest = forms.RegexField(r"^[0-9a-f]{64}$", required=False)
 
 
 class FilmForm(forms.Form):

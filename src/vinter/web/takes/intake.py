@@ -1,12 +1,9 @@
 """Taking files into a take, from an upload or from a folder on this machine: judged by content, kept once,
 never changed."""
 
-import fcntl
 import hashlib
-import os
 import secrets
 import shutil
-from dataclasses import dataclass
 from pathlib import Path
 
 from django.conf import settings
@@ -21,6 +18,8 @@ from vinter.core.frames.motion import SUFFIXES, film_inside
 from vinter.web.jobs.models import enqueue
 from vinter.web.quota import OverQuota, check_quota
 from vinter.web.takes.models import Frame, Take
+
+PARTIAL = "partial"  # folder of a take in which the bytes of uploads gather
 
 
 class Refused(Exception):
@@ -45,37 +44,6 @@ def room_for(owner: int, name: str, size: int) -> None:
         check_room(settings.HOME, size)
     except OSError as error:
         raise Refused(f"{name}: {DISK_FULL}", 507) from error
-
-
-@dataclass(frozen=True)
-class Part:
-    """What became of a part of an upload: bytes that are here now, whether the part was added, and where the
-    file lies when that completed it."""
-
-    here: int
-    added: bool
-    whole: Path | None = None
-
-
-def append(path: Path, data: bytes, offset: int, size: int) -> Part:
-    """Add a part to an upload of ``size`` bytes at the offset it names, one window at a time. A part at
-    another offset, or that leads beyond the file, is not added. What is complete moves away at once, so that
-    two windows never write to one file."""
-    with path.open("ab") as out:
-        fcntl.flock(out, fcntl.LOCK_EX)
-        if not path.exists() or not os.path.samestat(path.stat(), os.fstat(out.fileno())):
-            return Part(0, added=False)  # another window completed it while this one waited
-        here = os.fstat(out.fileno()).st_size
-        if offset != here or here + len(data) > size:
-            return Part(here, added=False)
-        out.write(data)
-        out.flush()
-        here += len(data)
-        if here < size:
-            return Part(here, added=True)
-        whole = path.with_suffix(f".{secrets.token_hex(4)}.whole")
-        path.rename(whole)
-        return Part(here, added=True, whole=whole)
 
 
 def taken_in(one: Take, name: str, whole: Path, sent: str = "") -> dict[str, object]:
@@ -134,7 +102,7 @@ def take_in_upload(one: Take, name: str, file: "UploadedFile[bytes]") -> dict[st
 
 def partial(one: Take, key: str) -> Path:
     """Where the bytes of an upload gather until it is whole."""
-    folder = one.folder / "partial"
+    folder = one.folder / PARTIAL
     folder.mkdir(parents=True, exist_ok=True)
     return folder / f"{key}.part"
 

@@ -1,6 +1,5 @@
 """Takes: shooting, uploading, and the bench where frames are judged."""
 
-import re
 from pathlib import Path
 
 from django.db.models import Count, Q
@@ -18,10 +17,11 @@ from vinter.web.forms import checked, row_number
 from vinter.web.jobs.models import enqueue, latest
 from vinter.web.owned import owned, person
 from vinter.web.paging import page_of, searched, sorted_by
+from vinter.web.parts import append, asked
 from vinter.web.shots.models import Shot
 from vinter.web.takes.focus import learn_focus
-from vinter.web.takes.forms import DecisionForm, FilmForm, FocusForm, FrameTypeForm, PartForm
-from vinter.web.takes.intake import Refused, append, partial, room_for, take_in_upload, taken_in
+from vinter.web.takes.forms import DecisionForm, FilmForm, FocusForm, FrameTypeForm
+from vinter.web.takes.intake import PARTIAL, Refused, room_for, take_in_upload, taken_in
 from vinter.web.takes.models import Frame, Take
 from vinter.web.takes.unplanned import OriginForm
 from vinter.web.workflow import head
@@ -222,24 +222,18 @@ def upload(request: HttpRequest, pk: int) -> JsonResponse:
 
 def _part(request: HttpRequest, one: Take) -> dict[str, object]:
     """One part of an upload, or how far it has come."""
-    key = request.GET["id"]
-    if not re.fullmatch(r"[0-9a-f]{8,64}", key):
-        raise Refused("the upload's id must be hexadecimal")
-    path = partial(one, key)
-    here = path.stat().st_size if path.exists() else 0
+    try:
+        wanted = asked(request, one.folder / PARTIAL)
+    except BadInput as error:
+        raise Refused(str(error)) from error
     if request.method != "POST":
-        return {"offset": here}
-    name = Path(request.GET.get("name", "")).name[:200]
-    form = PartForm(request.GET)
-    if not form.is_valid():
-        raise Refused("size and offset are wanted as whole numbers")
-    size, offset = form.cleaned_data["size"], form.cleaned_data["offset"]
-    if size != here or not size:
-        room_for(one.owner_id, name, size - here)
-    part = append(path, request.body, offset, size)
+        return {"offset": wanted.here}
+    if wanted.size != wanted.here or not wanted.size:
+        room_for(one.owner_id, wanted.name, wanted.size - wanted.here)
+    part = append(wanted.path, request.body, wanted.offset, wanted.size)
     if part.whole is None:
         return {"offset": part.here, **({} if part.added else {"again": True})}
-    return taken_in(one, name, part.whole, form.cleaned_data["digest"])
+    return taken_in(one, wanted.name, part.whole, wanted.digest)
 
 
 @require_POST

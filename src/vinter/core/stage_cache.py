@@ -1,4 +1,4 @@
-"""What a stack worked out, kept on disk under a key of all it depends on, so that only what changed runs
+"""What long work found out, kept on disk under a key of all it depends on, so that only what changed runs
 again."""
 
 import hashlib
