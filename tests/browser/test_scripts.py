@@ -179,3 +179,12 @@ def test_a_drawing_is_laid_out_anew_for_a_narrow_page(ask):
         "M50 20L150 -40H250V7h7m-3 2Z"
     )
     assert ask("shared/drawings", "placedPoints", "0,1 300,20.5 800,3", 800, 400) == "0,1 150,20.5 400,3"
+
+
+def test_a_long_name_is_cut_where_it_fits(page):
+    page.goto(reverse("sign-in"))
+    cut = """([text, most]) => import('/static/js/field/point-geometry.js')
+      .then((m) => m.beginning(text, (t) => t.length <= most))"""
+    assert page.evaluate(cut, ["lamp by the yard", 16]) == "lamp by the yard"
+    assert page.evaluate(cut, ["lamp by the yard", 9]) == "lamp by…"  # no blank before the dots
+    assert page.evaluate(cut, ["lamp", 1]) == "l…"

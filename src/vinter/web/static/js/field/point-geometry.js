@@ -153,3 +153,11 @@ export function turnWords([right, up, clockwise]) {
   if (Math.abs(clockwise) >= 0.7) parts.push(`level ${figure(clockwise)} ${clockwise > 0 ? "" : "anti"}clockwise`);
   return parts.join(", ");
 }
+
+// The beginning of a text that fits a width.
+export function beginning(text, fits) {
+  if (fits(text)) return text;
+  let kept = text.length - 1;
+  while (kept > 1 && !fits(`${text.slice(0, kept).trimEnd()}…`)) kept -= 1;
+  return `${text.slice(0, kept).trimEnd()}…`;
+}

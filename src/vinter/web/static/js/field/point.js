@@ -6,6 +6,7 @@ import {
   Orientation
 } from "./orientation.js";
 import {
+  beginning,
   apart, clockAt, directionOf, nightAt, projected, turnTo, turnWords, wrapped
 } from "./point-geometry.js";
 
@@ -70,9 +71,10 @@ function frameOf(pose) {
   return points;
 }
 
-function label(context, text, at, scale, size) {
+function label(context, words, at, scale, size) {
   if (!at || Math.abs(at[0]) > SIGHT * 1.05 || Math.abs(at[1]) > SIGHT * 1.2) return;
   context.font = `${size}px "Atkinson Mono", monospace`;
+  const text = beginning(words, (t) => context.measureText(t).width < canvas.width * 0.6);
   const room = canvas.width - context.measureText(text).width - 4; // the whole name stays on the screen
   context.fillText(text, Math.min(canvas.width / 2 + at[0] * scale + 12, room), canvas.height / 2 + at[1] * scale - 8);
 }
@@ -95,7 +97,7 @@ function draw(sky, pose, wanted) {
   context.lineWidth = 4;
   stroke(context, side, pose, scale, false);
   context.fillStyle = "#a80000";
-  for (const [azimuth, words] of night.lamps) label(context, words, projected([azimuth, 1], pose), scale, 26);
+  for (const [azimuth, words] of night.lamps) label(context, `lamp ${words}`, projected([azimuth, 1], pose), scale, 26);
   for (const [name, azimuth, altitude] of sky.marks) {
     const at = projected([azimuth, altitude], pose);
     if (!at) continue;
