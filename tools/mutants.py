@@ -147,7 +147,7 @@ FAULTS = (
     ),
     Fault(
         "two windows write to one file",
-        "src/vinter/web/takes/intake.py",
+        "src/vinter/web/parts.py",
         "if offset != here or here + len(data) > size:",
         "if here + len(data) > size:",
         "tests/web/test_nothing_lost.py -k two_windows",
