@@ -97,7 +97,7 @@ def _stack(a: argparse.Namespace) -> None:
         progress("finding the field", 0.97)
         report |= examine(
             result.picture,
-            circumstances_of(report["taken"], given, bool(report["straightened_px"])),
+            circumstances_of(report, given),
             a.corners,
         )
     text = json.dumps(finite(report), indent=1, allow_nan=False)

@@ -1,17 +1,38 @@
 """Dark corners measured from stars: a solved field whose lens and air are made up here."""
 
-from dataclasses import asdict
+from dataclasses import asdict, replace
+from pathlib import Path
 
 import numpy as np
 import pytest
 
+from vinter.core.camera.phones import SHIPPED
 from vinter.core.camera.projection import east_north_up
+from vinter.core.camera.solved_lens import with_corners
+from vinter.core.frames.measure import Measure
+from vinter.core.frames.stars import Stars
+from vinter.core.sky.brightness import ray_airmass
 from vinter.core.sky.catalogue import star_table, to_horizon
 from vinter.core.sky.site import Site
-from vinter.core.stack.photometry.vignetting import Vignetting, corner_words, measure_vignetting
+from vinter.core.stack.ingest import Ingested
+from vinter.core.stack.photometry.drift import drifting_stars
+from vinter.core.stack.photometry.vignetting import (
+    Source,
+    Vignetting,
+    corner_words,
+    measure_vignetting,
+    of_gear,
+    vignetting_from,
+)
 from vinter.core.stack.plate_solve import Solution
+from vinter.core.stack.registration.star_matching import Alignment
 
 SITE = Site(lat=37.7, lon=-8.8, tz="Europe/Lisbon", zenith=21.5)
+PLAIN = Measure(
+    file="", kind="dng", width=0, height=0, iso=800, exposure_s=10.0, time=None, stars=300, fwhm_px=3.0,
+    elongation=1.0, trail_px=0.0, background=0.01, noise=0.001, clipped_fraction=0.0, streaks=0, raw="sensor",
+    raw_reasons=[],
+)  # fmt: skip
 UNIX, W, H, F = 1812588300.0, 4000, 3000, 2770.0
 
 
@@ -63,6 +84,79 @@ def test_the_lens_is_told_from_the_air(corner, air):
     assert found.stars > 150 and found.corner == pytest.approx(corner, abs=max(3 * found.corner_error, 0.05))
     assert found.corner_error < 0.15 and found.air == pytest.approx(air, abs=3 * found.air_error)
     assert found.significant == (corner > 0)
+
+
+@pytest.mark.parametrize("corner", [0.0, 0.6, 1.5])
+@pytest.mark.parametrize("altitude", [22.0, 45.0, 70.0])
+def test_without_a_place_the_air_is_tried_at_every_altitude(corner, altitude):
+    solution = field(altitude)
+    found = measure_vignetting(*seen(solution, corner, 0.25, np.random.default_rng(2)), solution)
+    assert found.corner == pytest.approx(corner, abs=0.15) and found.corner_error < 0.2
+    assert found.significant == (corner > 0)
+
+
+def burst(corner, air, rng, frames=20, step=30.0, altitude=35.0, azimuth=150.0, scatter=0.04):
+    """Frames of a tripod: the sky of ``field`` turns past a lens and an air; and which star is which."""
+    first = field(altitude, azimuth)
+    turn = np.array(first.rotation) @ to_horizon(SITE, UNIX).T
+    vectors, v, _ = star_table()
+    bright = np.flatnonzero(v < 6.0)
+    half = np.array([(W - 1) / 2, (H - 1) / 2])
+    made, numbers = [], []
+    for i in range(frames):
+        up = vectors[bright] @ to_horizon(SITE, UNIX + i * step).T
+        rays = up @ turn.T
+        xy = half + F * rays[:, :2] / rays[:, 2:]
+        there = (rays[:, 2] > 0.1) & (np.abs(xy - half) < half).all(axis=1) & (up[:, 2] > 0.07)
+        r2 = ((xy - half) ** 2).sum(axis=1) / (half**2).sum()
+        starlight = corner * (0.6 * r2 + 0.4 * r2**2) - 3.75 * np.log10(1 + ((xy - half) ** 2).sum(1) / F**2)
+        mag = v[bright] + starlight + air * ray_airmass(np.degrees(np.arcsin(up[:, 2])))
+        light = 1e5 * 10 ** (-0.4 * (mag + rng.normal(0, scatter, len(mag)) + rng.normal(0, 0.1)))
+        order = np.flatnonzero(there)[np.argsort(-light[there])]
+        n = len(order)
+        stars = Stars(
+            x=xy[order, 0], y=xy[order, 1], flux=light[order], peak=np.full(n, 900.0), fwhm=np.full(n, 3.0),
+            elongation=np.ones(n), angle=np.zeros(n), error=np.full(n, 0.1),
+        )  # fmt: skip
+        shape = replace(PLAIN, width=W, height=H)
+        made.append(
+            Ingested(path=Path(f"{i}.dng"), stars=stars, light=light[order].astype(np.float32), measure=shape)
+        )
+        numbers.append(order)
+    base = frames // 2
+    alignments = []
+    for i, order in enumerate(numbers):
+        _, here, there = np.intersect1d(order, numbers[base], return_indices=True)
+        alignments.append(Alignment(True, "", pairs=np.c_[here, there] if i != base else np.empty((0, 2), int)))
+    return made, alignments, base
+
+
+@pytest.mark.parametrize("corner", [0.0, 0.6, 1.5])
+@pytest.mark.parametrize("azimuth", [120.0, 180.0, 240.0])
+def test_stars_that_drift_tell_without_a_field(corner, azimuth):
+    made = burst(corner, 0.25, np.random.default_rng(4), azimuth=azimuth)
+    found = drifting_stars(*made, F)
+    assert found.corner == pytest.approx(corner, abs=0.3) and found.corner_error < 0.25
+    assert found.source == Source.DRIFT and found.significant == (corner > 0)
+    gains = found.gains((W, H))
+    assert gains[0, 0] == pytest.approx(min(10 ** (0.4 * max(found.corner, 0)), 4), rel=0.02)
+
+
+def test_a_sky_that_hardly_moved_says_how_little_it_knows():
+    short = drifting_stars(*burst(0.6, 0.25, np.random.default_rng(4), frames=6, step=5.0), F)
+    assert not short.trusted and not short.to_even
+    assert drifting_stars(*burst(0.6, 0.25, np.random.default_rng(4), frames=3), F) is None
+
+
+def test_what_gear_knows_of_a_lens():
+    lens = SHIPPED["marlet-7"].lens("main")
+    assert of_gear(lens) is None
+    known = of_gear(with_corners(lens, (0.4, 0.2, 0.06), "by 200 stars"))
+    assert (known.corner, known.corner_error, known.source) == (pytest.approx(0.6), 0.06, Source.GEAR)
+    assert known.to_even and known.starlight < known.corner
+    said = corner_words({**asdict(known), "significant": True, "taken_out": True})
+    assert said.startswith("0.60 mag darker ± 0.06, evened out, as Gear has this lens") or "Gear" in said
+    assert vignetting_from(asdict(known)) == known
 
 
 def test_a_lens_that_obeys_the_fourth_power_of_the_cosine():

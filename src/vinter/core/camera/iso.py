@@ -2,6 +2,7 @@
 set."""
 
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -66,15 +67,19 @@ class IsoCosts:
         """Linear level of the sky, 0 to 1."""
         return min(self.electrons / self.lens.full_scale(iso), 1.0)
 
-    @property
+    @cached_property
     def allowed(self) -> list[int]:
         """Stops at which the sky leaves stars and glow their headroom; the lowest ISO when none does."""
         return [iso for iso in iso_stops(self.lens) if self.level(iso) <= HUMP_LIMIT] or [self.lens.iso_min]
 
     def excess(self, iso: float) -> float:
         """Noise over that of the best allowed stop, as a share of it."""
-        best = min(self._noise(stop) for stop in self.allowed)
-        return self._noise(iso) / best - 1
+        return self._noise(iso) / self._best - 1
+
+    @cached_property
+    def _best(self) -> float:
+        """Noise of the best allowed stop, electrons."""
+        return min(self._noise(stop) for stop in self.allowed)
 
     def read_noise_adds(self, iso: float) -> float:
         """What read noise adds to the noise of sky and dark current, as a share of it."""

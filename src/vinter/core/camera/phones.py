@@ -52,6 +52,8 @@ class Lens:
     well: float = 0.0  # electrons an output pixel holds at base ISO; 0 for the usual of its size
     raw_kinds: tuple[str, ...] = ("sensor",)
     measured: str = ""  # what of this was measured, and when
+    fall_off: tuple[float, float, float] = (0.0, 0.0, 0.0)  # mag of r^2 and r^4 (1 in the corner) of a surface
+    # in its RAW files, and the corner's error; an error of 0: not known
 
     def __post_init__(self) -> None:
         for label, value, low, high in (
@@ -113,6 +115,12 @@ class Lens:
                 f"Its figures disagree: {self.focal:g} mm and {self.pitch:g} µm are "
                 f"{self.f35_expected:.0f} mm in "
                 f"35 mm terms, not {self.f35:g}."
+            )
+        if self.fall_off[2]:
+            darker = sum(self.fall_off[:2])
+            out.append(
+                f"Its corners are {abs(darker):.2f} ± {self.fall_off[2]:.2f} mag "
+                f"{'darker' if darker > 0 else 'brighter'} than its centre."
             )
         if self.shutter_max < SHORT_LENS:
             out.append(f"Its longest shutter is {self.shutter_max:g} s: more frames instead of longer ones.")

@@ -1,4 +1,4 @@
-"""A lens of Gear, corrected by the focal length that the stars of a solved picture show."""
+"""A lens of Gear, corrected by what the stars of a solved picture show: its focal length, its dark corners."""
 
 from collections.abc import Iterable
 from dataclasses import replace
@@ -7,6 +7,7 @@ from vinter.core.camera.phones import Lens
 
 WORTH = 0.003  # relative difference of focal lengths from which a correction is worth making
 OTHER_LENS = 0.15  # relative difference from which the picture was taken through another lens
+BETTER = 1.2  # times the error that Gear has, up to which another measure of the corners is offered
 SURE_SIGMA = 3.0  # standard errors by which the two must differ
 
 
@@ -23,6 +24,18 @@ def corrected(lens: Lens, focal_px: float, error_px: float, longer_px: int, word
         f35=round(lens.f35 * (1 + share), 3),
         measured="; ".join([*others, f"focal length {words}"]),
     )
+
+
+def with_corners(lens: Lens, fall_off: tuple[float, float, float], words: str) -> Lens | None:
+    """The lens with the fall-off that stars showed (mag of r^2 and r^4, error of the corner) and the words of
+    where that is from; None where it says nothing new."""
+    before = lens.fall_off[2]
+    apart = abs(sum(fall_off[:2]) - sum(lens.fall_off[:2]))
+    if before and (fall_off[2] > BETTER * before or apart < fall_off[2]):
+        return None
+    others = [part for part in lens.measured.split("; ") if part and not part.startswith("corners")]
+    square, fourth, error = (round(value, 3) for value in fall_off)
+    return replace(lens, fall_off=(square, fourth, error), measured="; ".join([*others, f"corners {words}"]))
 
 
 def nearest(lenses: Iterable[Lens], focal_px: float, longer_px: int) -> Lens | None:

@@ -15,7 +15,7 @@ from itertools import combinations
 import numpy as np
 import numpy.typing as npt
 from scipy.spatial import cKDTree
-from scipy.stats import binom
+from scipy.special import bdtrc
 
 from vinter.core.camera.projection import radial_rays
 from vinter.core.sky.catalogue import stars_to
@@ -126,7 +126,12 @@ def sure(solution: Solution, found: Array, faintest: float = FINE_FAINTEST) -> b
     inside = front & (x > 0) & (x < solution.width) & (y > 0) & (y < solution.height)
     area = np.pi * FINE_REACH**2 / (solution.width * solution.height)
     chance = min(len(found[:FINE_STARS]) * area, 0.5)
-    return solution.matched > int(binom.isf(SURE, int(inside.sum()), chance))
+    return solution.matched > by_chance(int(inside.sum()), chance)
+
+
+def by_chance(count: int, chance: float) -> int:
+    """How many of ``count`` agree by accident no more often than once in ten million times."""
+    return int(np.argmax(bdtrc(np.arange(count + 1), count, chance) <= SURE))
 
 
 def _poses(found: Array, size: tuple[int, int], focal: float) -> list[Array]:
@@ -174,7 +179,7 @@ def _turns(rays: Array, vectors: Array) -> Array:
         return np.stack([first, across, np.cross(first, across)], axis=1)
 
     def hand(corners: Array) -> Array:
-        return np.asarray(np.sign(np.linalg.det(corners)))
+        return np.asarray((np.cross(corners[:, 0], corners[:, 1]) * corners[:, 2]).sum(axis=1) > 0)
 
     same = hand(rays) == hand(vectors)
     return np.asarray(np.einsum("nij,nik->njk", frame(rays[same]), frame(vectors[same])))
@@ -192,4 +197,4 @@ def _believed(rays: Array, turns: Array, band: Band, near: float) -> list[Array]
 
 def _least(count: int, chance: float) -> int:
     """How many of ``count`` stars must agree, so that they do by accident once in ten million poses."""
-    return max(int(binom.isf(SURE, count, chance)) + 1, LEAST_JUDGED)
+    return max(by_chance(count, chance) + 1, LEAST_JUDGED)

@@ -22,7 +22,7 @@ from vinter.core.stack.foreground.stray_lights import stray_lights
 from vinter.core.stack.ingest import star_light
 from vinter.core.stack.options import EVEN
 from vinter.core.stack.photometry.measured_sky import measure_sky
-from vinter.core.stack.photometry.vignetting import measure_vignetting
+from vinter.core.stack.photometry.vignetting import Vignetting, measure_vignetting
 from vinter.core.stack.plate_solve import Solution, solve_around, solve_turned
 from vinter.core.versions import Data
 
@@ -45,13 +45,15 @@ CONTRADICTION = "these stars did not stand over that place at that time: place, 
 class Circumstances:
     """Where and when a picture was taken, as far as it is known: the site, the midpoint of the exposure (Unix
     s), rough views (poses and lens) to begin with, the 35 mm equivalent focal length (mm) where only that is
-    known, and whether a lens warp was already taken out of it."""
+    known, whether a lens warp was already taken out of it, and the fall-off of its lens as it is known
+    otherwise, the surest first."""
 
     site: Site | None = None
     unix: float | None = None
     views: Sequence[View] = ()
     f35: float | None = None
     straightened: bool = False
+    fall_offs: Sequence[Vignetting] = ()
 
     @property
     def lacking(self) -> list[str]:
@@ -159,12 +161,14 @@ def examine(path: Path, known: Circumstances, corners: str = EVEN) -> Data:
     ``sky_unmeasured``, why its brightness was not measured though there is one.
 
     A picture that is mirrored is turned back in its file (``mirrored``). With ``corners`` auto, corners that
-    are darker are evened out in the file first. The field is kept in the file.
+    are darker are evened out in the file first: by the stars of its field, else by what else is known of the
+    lens. The field is kept in the file.
     """
     rgb, mask, _ = read_stack(path)
+    linear = read_about(path).linear
     found = solved(rgb, known)
     mirrored = False
-    if isinstance(found, str) and not read_about(path).linear:  # a sensor's data are never mirrored
+    if isinstance(found, str) and not linear:  # a sensor's data are never mirrored
         back = np.ascontiguousarray(rgb[:, ::-1])
         turned = solved(back, known, MIRROR_STARS)
         if not isinstance(turned, str):
@@ -173,22 +177,20 @@ def examine(path: Path, known: Circumstances, corners: str = EVEN) -> Data:
             replace_picture(path, rgb, mask)
     if isinstance(found, str):
         lacking = f" (not known: {', '.join(known.lacking)})" if known.lacking else ""
-        return {**NOTHING, "unsolved": found + lacking}
+        _, fallen = _evened(path, rgb, next(iter(known.fall_offs), None) if linear else None, corners)
+        return {**NOTHING, "unsolved": found + lacking, "corners": fallen}
     out: dict[str, Any] = {**NOTHING, "field": asdict(found.field), "mirrored": mirrored}
-    site, unix = known.site, known.unix
-    if site is not None and unix is not None and not found.field.zenith:
+    site, unix = (known.site, known.unix) if found.field.zenith else (None, None)
+    fall = measure_vignetting(found.stars.xy, found.light, found.field, site, unix)
+    if fall is None or not fall.trusted:
+        fall = next(iter(known.fall_offs), fall) if linear else fall
+    rgb, out["corners"] = _evened(path, rgb, fall, corners)
+    if known.site is not None and known.unix is not None and not found.field.zenith:
         out["unsolved"] = CONTRADICTION
     elif site is not None and unix is not None:
         out["pose"] = asdict(pose_of(found.field, site, unix))
-        fall = measure_vignetting(found.stars.xy, found.light, found.field, site, unix)
-        evened = bool(fall and fall.to_even and corners == EVEN)
-        if fall and evened:
-            rgb = np.asarray(rgb * fall.gains(rgb.shape[1::-1])[..., None], np.float32)
-            replace_picture(path, rgb)
-        if fall:
-            out["corners"] = {**asdict(fall), "significant": fall.significant, "taken_out": evened}
         share = share_of_sky(rgb, mask)
-        if read_about(path).linear:
+        if linear:
             sky = measure_sky(rgb, share, found.field, site, unix)
             out["sky"] = asdict(sky) if sky else None
         else:
@@ -198,6 +200,18 @@ def examine(path: Path, known: Circumstances, corners: str = EVEN) -> Data:
         out["unsolved"] = f"no pose: {' and '.join(n for n in known.lacking if n != 'lens')} not known"
     keep_solved(path, found.field, {name: out[name] for name in ("pose", "sky", "corners")})
     return out
+
+
+def _evened(path: Path, rgb: F32, fall: Vignetting | None, corners: str) -> tuple[F32, Data | None]:
+    """A picture with darker corners evened out, in its file too, where that is wished and the fall-off is
+    sure; and what a report says of it."""
+    if fall is None:
+        return rgb, None
+    evened = fall.to_even and corners == EVEN
+    if evened:
+        rgb = np.asarray(rgb * fall.gains(rgb.shape[1::-1])[..., None], np.float32)
+        replace_picture(path, rgb)
+    return rgb, {**asdict(fall), "significant": fall.significant, "taken_out": evened}
 
 
 NOTHING: dict[str, Any] = {

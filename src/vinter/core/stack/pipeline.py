@@ -8,7 +8,7 @@ import tempfile
 import time
 from collections.abc import Callable
 from concurrent.futures import Executor
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from importlib import import_module
 from pathlib import Path
 from typing import Any, cast
@@ -44,12 +44,14 @@ from vinter.core.stack.foreground.composition import (
 )
 from vinter.core.stack.ingest import Ingested, Masters, anonymous_mb, ingest, master_frame
 from vinter.core.stack.masking.sky_mask import usable_sky
+from vinter.core.stack.photometry.drift import drifting_stars
 from vinter.core.stack.pool import own_pool
 from vinter.core.stack.prepare import PreparedFrames, drawn_over, prepare
 from vinter.core.stack.registration.groups import in_order
 from vinter.core.stack.run import Progress, Run
 from vinter.core.stack.settings import Settings
 from vinter.core.stage_cache import StageCache, key_of, stamp
+from vinter.core.versions import Data
 
 __all__ = ["Result", "Settings", "stack"]
 F32 = npt.NDArray[np.float32]
@@ -339,6 +341,18 @@ def _write(run: Run, burst: PreparedFrames, picture: Path, out: Path) -> tuple[P
     return mask_of(out), round(warp.most_px(base.size), 1) if warp else None
 
 
+def _drift(burst: PreparedFrames) -> Data | None:
+    """The lens's fall-off by stars that drifted across the frames of a sensor, for where no field is
+    solved."""
+    registration = burst.registration
+    base = burst.frames[registration.reference]
+    focal = registration.model.focal if registration.model else base.focal_px
+    if not focal or base.measure is None or base.measure.kind not in LINEAR_KINDS:
+        return None
+    found = drifting_stars(burst.frames, registration.alignments, registration.reference, focal)
+    return asdict(found) if found else None
+
+
 def _stack(run: Run, files: list[Path], out: Path) -> Result:
     settings = run.settings
     frames, unread, grounds, keys = _frames(run, files)
@@ -374,6 +388,7 @@ def _stack(run: Run, files: list[Path], out: Path) -> Result:
         "ground": chosen.summary,
         "reused": run.reused,
         "straightened_px": moved_px,
+        "corners_by_drift": _drift(burst) if settings.method.points else None,
         **reports.of_frames(frames, burst.registration, burst.shifts, burst.normalizations),
     }
     if not settings.method.points:

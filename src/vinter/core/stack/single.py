@@ -29,6 +29,7 @@ from vinter.core.stack.examination import (
     stars_of,
 )
 from vinter.core.stack.file import is_stack, read_about, read_stack
+from vinter.core.stack.photometry.vignetting import vignetting_from
 from vinter.core.stack.plate_solve import Solution
 from vinter.core.versions import Data
 
@@ -102,9 +103,10 @@ def settled(meta: Metadata, given: Given) -> Metadata:
     return meta
 
 
-def circumstances_of(taken: Data, given: Given, straightened: bool = False) -> Circumstances:
-    """What is known of a stack by what its reference's file says (``taken`` of its report), and by whoever
-    asks."""
+def circumstances_of(report: Data, given: Given) -> Circumstances:
+    """What is known of a stack by its report: by what its reference's file says (``taken``), by stars that
+    drifted, and by whoever asks."""
+    taken = report["taken"]
     meta = settled(
         Metadata(
             time=taken["time"],
@@ -120,7 +122,14 @@ def circumstances_of(taken: Data, given: Given, straightened: bool = False) -> C
     unix = (
         meta.time + (taken["exposure_s"] or 0.0) / 2 if meta.time is not None and meta.time_source else None
     )
-    return Circumstances(site=site, unix=unix, f35=given.f35 or taken["f35"], straightened=straightened)
+    drift = vignetting_from(report.get("corners_by_drift"))
+    return Circumstances(
+        site=site,
+        unix=unix,
+        f35=given.f35 or taken["f35"],
+        straightened=bool(report["straightened_px"]),
+        fall_offs=[drift] if drift and drift.trusted else [],
+    )
 
 
 def solve_picture(path: Path, given: Given) -> Data:

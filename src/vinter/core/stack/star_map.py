@@ -16,6 +16,7 @@ from vinter.core.sky.catalogue import stars_to
 Array = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 CELLS = 60  # cells across a face
+EARLY, EARLY_LEAST = 20, 5  # of so many of the brightest rays so many must agree: three by the pattern itself
 REACH = 1.2  # tangent to which a face is drawn; it is asked to 1
 WIDEST = 0.75  # degrees, the largest radius that may be asked: a cell is as wide even in a corner
 
@@ -51,8 +52,8 @@ def star_map(faintest: float) -> StarMap:
 
 def agreed(rays: Array, turns: Array, stars: StarMap, near: float, least: int) -> Ints:
     """How many of the rays (n, 3; unit vectors in the camera) each rotation (m, 3, 3) lays within ``near``
-    degrees (at most ``WIDEST``) of a star; 0 where it is fewer than ``least``. The inverse of a rotation
-    leads from the camera to the sky."""
+    degrees (at most ``WIDEST``) of a star; 0 where it is fewer than ``least``, or few already of the first.
+    The inverse of a rotation leads from the camera to the sky."""
     cosine = float(np.cos(np.radians(min(near, WIDEST))))
     found: Ints = _agreed(rays, turns, stars.vectors, stars.starts, cosine, least)
     return found
@@ -65,7 +66,7 @@ def _agreed(rays: Array, turns: Array, stars: Array, starts: Ints, cosine: float
     for t in range(len(turns)):
         turn, seen = turns[t], 0
         for k in range(count):
-            if seen + count - k < least:
+            if seen + count - k < least or (k == EARLY and seen < EARLY_LEAST):
                 break
             x = rays[k, 0] * turn[0, 0] + rays[k, 1] * turn[1, 0] + rays[k, 2] * turn[2, 0]
             y = rays[k, 0] * turn[0, 1] + rays[k, 1] * turn[1, 1] + rays[k, 2] * turn[2, 1]

@@ -1,6 +1,6 @@
 """What a card and the page that points carry with them: the night at every ten minutes, as plain data."""
 
-from dataclasses import asdict
+from dataclasses import asdict, replace
 
 import numpy as np
 
@@ -10,15 +10,22 @@ from vinter.core.field.times import short_name
 from vinter.core.planning.picture import Wish
 from vinter.core.sky.targets import target
 from vinter.core.versions import Data
+from vinter.web.byte_cache import ByteCache
 from vinter.web.shots.models import Shot
 from vinter.web.templatetags.figures import clock
 
+MINUTES = ByteCache(8 * 2**20)
 HORIZON_STEP = 3  # degrees of azimuth between points of the horizon that the page draws
 
 
 def minutes_of(shot: Shot, wish: Wish) -> list[Minute]:
-    """The night of a shot at every ten minutes; ``wish`` is what was asked for."""
-    return card_minutes(wish, shot.pose, "pose" in shot.manual_settings)
+    """The night of a shot at every ten minutes; ``wish`` is what was asked for. Kept, for the card, its file
+    and the page that points ask for the same."""
+    pose, by_hand = shot.pose, "pose" in shot.manual_settings
+    night = wish.night
+    windows = [(w.start, w.end) for w in night.windows] if night else []
+    key = repr((replace(wish, night=None), night and night.day, windows, pose, by_hand))
+    return MINUTES.get(key, lambda: card_minutes(wish, pose, by_hand))
 
 
 def night_data(shot: Shot, wish: Wish, rows: list[Minute]) -> Data:

@@ -4,10 +4,15 @@ from dataclasses import dataclass
 
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import RECTILINEAR
-from vinter.core.camera.solved_lens import corrected, nearest
+from vinter.core.camera.solved_lens import corrected, nearest, with_corners
 from vinter.core.errors import BadInput
+from vinter.core.stack.file import read_about
+from vinter.core.stack.photometry.vignetting import Source, vignetting_from
 from vinter.core.stack.plate_solve import LENS_STARS, field_from
 from vinter.web.stacks.models import Stack
+
+
+CORNERS_KNOWN = 0.12  # mag of error, from which a fall-off is worth keeping
 
 
 @dataclass(frozen=True)
@@ -16,6 +21,16 @@ class LensOffer:
 
     before: Lens
     after: Lens
+
+    @property
+    def focal(self) -> bool:
+        """Whether its focal length is another."""
+        return self.before.f35 != self.after.f35
+
+    @property
+    def corners(self) -> float | None:
+        """By how many mag its corners are darker, where that is new."""
+        return None if self.before.fall_off == self.after.fall_off else sum(self.after.fall_off[:2])
 
 
 def lens_offer(one: Stack) -> LensOffer | None:
@@ -34,8 +49,16 @@ def lens_offer(one: Stack) -> LensOffer | None:
     if lens is None:
         return None
     words = f"by {field.matched} stars of {one.take.title}"
-    after = corrected(lens, field.focal_px, field.focal_error, longer, words)
-    return LensOffer(lens, after) if after else None
+    after = corrected(lens, field.focal_px, field.focal_error, longer, words) or lens
+    fall = vignetting_from(report.get("corners"))
+    if fall and fall.source == Source.FIELD and fall.corner_error <= CORNERS_KNOWN and _as_the_sensor_saw(one):
+        after = with_corners(after, (fall.square, fall.fourth, fall.corner_error), words) or after
+    return LensOffer(lens, after) if after != lens else None
+
+
+def _as_the_sensor_saw(one: Stack) -> bool:
+    """Whether a stack's light is its sensor's, no flats taken out."""
+    return not one.take.serving_as("flat") and read_about(one.picture).linear
 
 
 def take_lens(one: Stack) -> None:

@@ -5,12 +5,14 @@ import numpy as np
 import tifffile
 
 from vinter.core.camera.illuminant import SRGB_OF_XYZ
+from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import RECTILINEAR, view_of
 from vinter.core.formats.fits import Taken, taken_cards, wcs_cards, write_fits
 from vinter.core.formats.lineardng import write_linear_dng
 from vinter.core.formats.whole import write_image
 from vinter.core.stack.examination import NOTHING, Circumstances, examine
 from vinter.core.stack.file import read_about
+from vinter.core.stack.photometry.vignetting import Vignetting, of_gear, vignetting_from
 from vinter.core.stack.plate_solve import field_from
 from vinter.core.versions import Data
 from vinter.web.stacks.models import Stack
@@ -25,6 +27,7 @@ def circumstances(one: Stack) -> Circumstances:
     site, report, shot = one.take.site, one.report or {}, one.take.shot
     row = next((r for r in report.get("frames", []) if r["file"] == report.get("reference")), None)
     if shot is not None:
+        lens = None if shot.optics else shot.core_lens
         views, f35 = [view_of(shot.core_lens, shot.pose, shot.portrait)], None
     else:
         frames = Frame.everything.filter(pk__in=one.frames)
@@ -36,7 +39,16 @@ def circumstances(one: Stack) -> Circumstances:
         views=views,
         f35=f35,
         straightened=bool(report.get("straightened_px")),
+        fall_offs=_fall_offs(one, lens),
     )
+
+
+def _fall_offs(one: Stack, lens: Lens | None) -> list[Vignetting]:
+    """What is known of a lens's fall-off without a field: by drifting stars, else by Gear, unless flats have
+    taken it out."""
+    drift = vignetting_from((one.report or {}).get("corners_by_drift"))
+    gear = of_gear(lens) if lens and not one.take.serving_as("flat") else None
+    return [fall for fall in (drift, gear) if fall and fall.trusted]
 
 
 def examined(one: Stack) -> Data:

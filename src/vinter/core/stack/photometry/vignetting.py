@@ -1,19 +1,24 @@
 """How much darker a lens is towards its corners, measured from the stars of a solved picture against the
-catalogue.
+catalogue; without a field, from the same stars at several places of a burst (``drift``), or as Gear has it.
 
 The sky's own glow cannot tell a dark corner from a dark sky; a star's light can. Three things dim it: the
 lens, by r squared and r to the fourth from the centre; the air, by airmass; and chance (colour, crowding,
 variability), which falls with the number. A surface (the sky, the ground) is dimmed more than a star: towards
 the corner of a flat picture a pixel sees a smaller piece of it, by the cube of the cosine of the angle from
 the axis. Phones even their files out for surfaces, so in them stars may come out brighter in the corners.
+Where the place is not known, neither is the altitude: each that a level camera may have had is tried, and the
+answers are weighed by how well they fit.
 """
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from enum import StrEnum
 
 import numpy as np
 import numpy.typing as npt
 from scipy.spatial import cKDTree
 
+from vinter.core.camera.phones import Lens
 from vinter.core.sky.brightness import ray_airmass
 from vinter.core.sky.catalogue import stars_to, to_horizon
 from vinter.core.sky.site import Site
@@ -31,31 +36,55 @@ CORNER_FLOOR, AIR_FLOOR = (
     0.05,
     0.03,
 )  # mag: star images that change over the field, colours, the shape of the air
+PLACELESS_FLOOR = 0.08  # mag of the corner: a camera that was not level, stars behind haze
+TILTS = np.radians(np.arange(-5.0, 90.0, 5.0))  # altitudes of the axis that a level camera may have had
+THICKEST = 12.0  # airmasses, beyond which nothing is seen
+TRUSTED = 0.25  # mag of the corner's error
 MOST_GAIN = 4.0
 DARKEST_CORNER = 2.5  # mag: nothing beyond is believed of a lens
+
+
+class Source(StrEnum):
+    """What a fall-off was found from."""
+
+    FIELD = "field"
+    DRIFT = "drift"
+    GEAR = "gear"
+
+
+BY = {
+    Source.FIELD: "",
+    Source.DRIFT: ", by stars that drifted across the frames",
+    Source.GEAR: ", as Gear has this lens",
+}
 
 
 @dataclass(frozen=True, kw_only=True)
 class Vignetting:
     """Dimming of a surface in mag: ``square`` r^2 + ``fourth`` r^4 with r = 1 in the corner; the corner's
     with its standard error, negative where it is brighter; ``starlight`` what a star there loses; the air's
-    dimming in mag an airmass with its error; scatter of a star in mag, and the stars used."""
+    dimming in mag an airmass with its error; scatter of a star in mag, the stars used, and the source."""
 
     square: float
     fourth: float
     corner: float
     corner_error: float
     starlight: float
-    air: float
-    air_error: float
-    scatter: float
-    stars: int
+    air: float = USUAL_AIR
+    air_error: float = AIR_ERROR
+    scatter: float = 0.0
+    stars: int = 0
+    source: Source = Source.FIELD
+
+    @property
+    def trusted(self) -> bool:
+        """Whether it is known to a quarter of a magnitude."""
+        return self.corner_error < TRUSTED
 
     @property
     def significant(self) -> bool:
-        """Whether the corners are known to differ from the centre: by two standard errors, known to a quarter
-        of a magnitude."""
-        return abs(self.corner) > 2 * self.corner_error and self.corner_error < 0.25
+        """Whether the corners are known to differ from the centre, by two standard errors."""
+        return self.trusted and abs(self.corner) > 2 * self.corner_error
 
     @property
     def to_even(self) -> bool:
@@ -73,6 +102,31 @@ class Vignetting:
         return np.asarray(np.minimum(10 ** (0.4 * dimming), MOST_GAIN), np.float32)
 
 
+def vignetting_from(data: Data | None) -> Vignetting | None:
+    """A fall-off from the data of a report."""
+    if data is None:
+        return None
+    known = {name: data[name] for name in Vignetting.__dataclass_fields__ if name in data}
+    return Vignetting(**{**known, "source": Source(known.get("source", Source.FIELD))})
+
+
+def of_gear(lens: Lens) -> Vignetting | None:
+    """The fall-off that Gear has of a lens; None where it knows none."""
+    square, fourth, error = lens.fall_off
+    if not error:
+        return None
+    tangent2 = (lens.width**2 + lens.height**2) / 4 / lens.focal_px**2
+    corner = square + fourth
+    return Vignetting(
+        square=square,
+        fourth=fourth,
+        corner=corner,
+        corner_error=error,
+        starlight=corner - 3.75 * float(np.log10(1 + tangent2)),
+        source=Source.GEAR,
+    )
+
+
 def corner_words(found: Data) -> str:
     """What is said of a stored fall-off: sky and stars told apart, each darker or brighter than in the
     centre, and whether it was evened out."""
@@ -83,28 +137,34 @@ def corner_words(found: Data) -> str:
     corner, error = found["corner"], found["corner_error"]
     if not found["significant"]:
         return f"even: {signed(corner)} ± {error:.2f} mag, not more than its error allows"
-    done = "evened out" if found["taken_out"] else "left as they are"
+    done = ("evened out" if found["taken_out"] else "left as they are") + BY[found.get("source", Source.FIELD)]
     stars = f"; stars there {signed(found['starlight'])}" if "starlight" in found else ""
     return f"{signed(corner)} ± {error:.2f} mag, {done}{stars}"
 
 
 def measure_vignetting(
-    xy: Array, light: F32, solution: Solution, site: Site, unix: float
+    xy: Array, light: F32, solution: Solution, site: Site | None = None, unix: float | None = None
 ) -> Vignetting | None:
     """The fall-off of a surface from stars at pixels (n, 2) with their light (any linear unit), the sky that
     a pixel sees counted; None with too few of them.
 
-    A robust least-squares fit; the air is held near what is usual, by its spread. Errors are those of the
-    fit, with a floor for what the fit does not prepare.
+    A robust least-squares fit. Over a known site at a known time the air counts by airmass, held near what is
+    usual by its spread; else as a slope across the picture, held near none. Errors are those of the fit, with
+    a floor for what the fit does not prepare.
     """
     vectors, v, _ = stars_to(FAINTEST)
     chosen = np.flatnonzero(v > BRIGHTEST)
     ra = np.degrees(np.arctan2(vectors[chosen, 1], vectors[chosen, 0]))
     dec = np.degrees(np.arcsin(np.clip(vectors[chosen, 2], -1, 1)))
     x, y, front = solution.pixels(np.c_[ra, dec])
-    altitude = np.degrees(np.arcsin(np.clip((vectors[chosen] @ to_horizon(site, unix).T)[:, 2], -1, 1)))
-    there = front & (altitude > LOWEST) & (x > 0) & (x < solution.width) & (y > 0) & (y < solution.height)
-    chosen, at, altitude = chosen[there], np.c_[x[there], y[there]], altitude[there]
+    there = front & (x > 0) & (x < solution.width) & (y > 0) & (y < solution.height)
+    altitude = None
+    if site is not None and unix is not None:
+        altitude = np.degrees(
+            np.arcsin(np.clip((vectors[chosen] @ to_horizon(site, unix).T)[:, 2], -1, 1))
+        )
+        there &= altitude > LOWEST
+    chosen, at = chosen[there], np.c_[x[there], y[there]]
     if len(chosen) < LEAST_STARS or not len(xy):
         return None
     distance, nearest = cKDTree(xy).query(at, distance_upper_bound=REACH_PX)
@@ -116,9 +176,22 @@ def measure_vignetting(
     dim = -2.5 * np.log10(light[nearest[found]].astype(float)) - v[chosen[found]] + smaller
     half = np.array([(solution.width - 1) / 2, (solution.height - 1) / 2])
     r2 = ((at[found] - half) ** 2).sum(axis=1) / (half**2).sum()
-    air = ray_airmass(altitude[found])
-    corner = smaller_sky(solution, np.zeros((1, 2)))[0]
-    return _fit(dim, r2, air, float(corner))
+    corner = float(smaller_sky(solution, np.zeros((1, 2)))[0])
+    if altitude is not None:
+        return _fit(dim, r2, [ray_airmass(altitude[there][found])], corner, CORNER_FLOOR)
+    return _fit(dim, r2, possible_airmasses(solution.rays(at[found])), corner, PLACELESS_FLOOR)
+
+
+def possible_airmasses(rays: Array) -> list[Array]:
+    """Airmass of rays (n, 3; x right, y down, z ahead) for every way that a camera held level or on its side
+    may have been tilted."""
+    out = []
+    for up in ((0.0, -1.0, 0.0), (1.0, 0.0, 0.0), (-1.0, 0.0, 0.0)):
+        for tilt in TILTS:
+            zenith = np.cos(tilt) * np.array(up) + np.sin(tilt) * np.array([0.0, 0.0, 1.0])
+            altitude = np.degrees(np.arcsin(np.clip(rays @ zenith, -1, 1)))
+            out.append(np.minimum(ray_airmass(np.maximum(altitude, 0.5)), THICKEST))
+    return out
 
 
 def smaller_sky(field: Solution, xy: Array) -> Array:
@@ -132,38 +205,85 @@ def smaller_sky(field: Solution, xy: Array) -> Array:
     return np.asarray(-2.5 * np.log10(seen(np.asarray(xy, float)) / seen(np.array([field.middle]))))
 
 
-def _fit(dim: Array, r2: Array, air: Array, smaller: float) -> Vignetting | None:
-    """Zero point, air, r^2 and r^4 of a surface (``smaller``: what a pixel in the corner sees less, mag),
-    with outliers (blends, variables) left out; the air's usual value counts as a measure."""
-    design = np.c_[np.ones(len(dim)), air, r2, r2**2]
+@dataclass(frozen=True)
+class Fit:
+    """A fall-off fitted under one course of the air, or the mean of several: r^2, r^4 and the air (mag, mag an
+    airmass), their covariances, the misfit (chi squared; what is known of the air beforehand counts), the
+    scatter of a star (mag) and how many were used."""
+
+    best: Array
+    cov: Array
+    misfit: float
+    scatter: float
+    stars: int
+
+    @property
+    def corner(self) -> float:
+        """Dimming of the corner, mag."""
+        return float(self.best[0] + self.best[1])
+
+    @property
+    def corner_error(self) -> float:
+        """Its standard error, mag."""
+        return float(np.sqrt(self.cov[:2, :2].sum()))
+
+
+def weighed(fits: Sequence[Fit]) -> Fit:
+    """The mean of fits, each by its likelihood; what they differ by is part of the error."""
+    misfits = np.array([fit.misfit for fit in fits])
+    weight = np.exp(-(misfits - misfits.min()) / 2)
+    weight /= weight.sum()
+    best = np.asarray(sum(w * fit.best for w, fit in zip(weight, fits, strict=True)))
+    cov = np.asarray(
+        sum(
+            w * (fit.cov + np.outer(fit.best - best, fit.best - best))
+            for w, fit in zip(weight, fits, strict=True)
+        )
+    )
+    likeliest = fits[int(np.argmin(misfits))]
+    return replace(likeliest, best=best, cov=cov)
+
+
+def _fit(dim: Array, r2: Array, airs: Sequence[Array], smaller: float, floor: float) -> Vignetting | None:
+    """Zero point, r^2 and r^4 of a surface (``smaller``: what a pixel in the corner sees less, mag) and the
+    air, for every course of it that is possible."""
+    tried = [fit for air in airs if (fit := _fit_under(dim, r2, air))]
+    if not tried:
+        return None
+    # they are compared by the scatter of the best: a course of the air that leaves more is less likely
+    scatter = min(fit.scatter for fit in tried)
+    fit = weighed([fit for air in airs if (fit := _fit_under(dim, r2, air, scatter))] or tried)
+    return Vignetting(
+        square=float(fit.best[0]),
+        fourth=float(fit.best[1]),
+        corner=fit.corner,
+        corner_error=float(np.hypot(fit.corner_error, floor)),
+        starlight=fit.corner - smaller,
+        air=float(fit.best[2]),
+        air_error=float(np.hypot(np.sqrt(fit.cov[2, 2]), AIR_FLOOR)),
+        scatter=fit.scatter,
+        stars=fit.stars,
+    )
+
+
+def _fit_under(dim: Array, r2: Array, air: Array, known: float | None = None) -> Fit | None:
+    """The fit under one course of the air (airmass of every star), with outliers (blends, variables) left
+    out; what is usual of the air counts as a measure. ``known`` is the scatter of a star, mag."""
+    design = np.c_[r2, r2**2, air, np.ones(len(dim))]
     keep = np.ones(len(dim), bool)
-    scatter = float(np.std(dim))
-    best, cov = np.zeros(4), np.eye(4)
+    scatter = known or float(np.std(dim))
     for _ in range(8):
         weight = 1 / max(scatter, 0.03) ** 2
         normal = weight * design[keep].T @ design[keep]
         right = weight * design[keep].T @ dim[keep]
-        normal[1, 1] += 1 / AIR_ERROR**2
-        right[1] += USUAL_AIR / AIR_ERROR**2
+        normal[2, 2] += 1 / AIR_ERROR**2
+        right[2] += USUAL_AIR / AIR_ERROR**2
         best, cov = np.linalg.solve(normal, right), np.linalg.inv(normal)
         off = np.abs(design @ best - dim)
-        scatter = 1.4826 * float(np.median(off[keep]))
+        scatter = known or 1.4826 * float(np.median(off[keep]))
         keep = off < max(2.5 * scatter, 0.1)
         if keep.sum() < LEAST_STARS:
             return None
-    corner = np.array([0, 0, 1, 1.0])
-    errors = (
-        float(np.hypot(np.sqrt(v), floor))
-        for v, floor in ((corner @ cov @ corner, CORNER_FLOOR), (cov[1, 1], AIR_FLOOR))
-    )
-    return Vignetting(
-        square=float(best[2]),
-        fourth=float(best[3]),
-        corner=float(corner @ best),
-        corner_error=next(errors),
-        starlight=float(corner @ best) - smaller,
-        air=float(best[1]),
-        air_error=next(errors),
-        scatter=scatter,
-        stars=int(keep.sum()),
-    )
+    far = off / max(scatter, 0.03)
+    misfit = float((np.minimum(far, 2.5) ** 2).sum() + ((best[2] - USUAL_AIR) / AIR_ERROR) ** 2)
+    return Fit(best=best[:3], cov=cov[:3, :3], misfit=misfit, scatter=scatter, stars=int(keep.sum()))
