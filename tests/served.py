@@ -27,15 +27,15 @@ def children(pid, word):
 class Served:
     """The whole of `vinter serve` in an environment, started again by hand when its web process dies."""
 
-    def __init__(self, environment):
+    def __init__(self, environment, wait=True):
         self.environment = environment
         with socket.socket() as s:
             s.bind(("127.0.0.1", 0))
             self.port = s.getsockname()[1]
         self.process = None
-        self.start()
+        self.start(wait)
 
-    def start(self):
+    def start(self, wait=True):
         command = [
             sys.executable,
             "-m",
@@ -47,7 +47,8 @@ class Served:
             str(self.port),
         ]
         self.process = subprocess.Popen(command, env=self.environment, stdout=subprocess.DEVNULL)
-        self.answers()
+        if wait:
+            self.answers()
 
     def answers(self):
         for _ in range(300):

@@ -17,22 +17,25 @@ NAME, PASSWORD = "mirek", "seven owls over the quarry"
 @pytest.fixture
 def homes(tmp_path):
     """Two homes on which nothing was ever done, each served."""
-    served = []
-    for name in ("first", "second"):
+
+    def begun(name):
         (tmp_path / name).mkdir()
-        served.append(
-            Served(
-                {
-                    **{k: v for k, v in os.environ.items() if not k.startswith(("VINTER_", "PYTEST"))},
-                    "VINTER_HOME": str(tmp_path / name),
-                    "VINTER_WORKERS": "2",
-                    "VINTER_SPARE_MB": "50",
-                    "VINTER_COMPUTE": "1",
-                    "DJANGO_SETTINGS_MODULE": "vinter.web.settings",
-                    "PYTHONPATH": str(Path(__file__).parents[2] / "src"),
-                }
-            )
+        return Served(
+            {
+                **{k: v for k, v in os.environ.items() if not k.startswith(("VINTER_", "PYTEST"))},
+                "VINTER_HOME": str(tmp_path / name),
+                "VINTER_WORKERS": "2",
+                "VINTER_SPARE_MB": "50",
+                "VINTER_COMPUTE": "1",
+                "DJANGO_SETTINGS_MODULE": "vinter.web.settings",
+                "PYTHONPATH": str(Path(__file__).parents[2] / "src"),
+            },
+            wait=False,
         )
+
+    served = [begun(name) for name in ("first", "second")]
+    for one in served:
+        one.answers()
     yield served
     for one in served:
         one.stop()

@@ -10,6 +10,7 @@ from vinter.core.camera.projection import Pose, View
 from vinter.core.stack.examination import Circumstances, examine
 from vinter.core.stack.file import About, read_stack, write_stack
 from vinter.core.stack.photometry.measured_sky import measure_sky
+from vinter.core.stack.photometry.vignetting import Source, Vignetting, corner_words
 from vinter.core.stack.single import Given, solve_picture
 
 
@@ -46,6 +47,42 @@ def test_only_linear_data_tell_how_bright_the_sky_was(tmp_path, linear):
     assert found["pose"] is not None
     assert (found["sky"] is not None) == linear
     assert ("RAW frames" in found["sky_unmeasured"]) == (not linear)
+
+
+@pytest.mark.parametrize("place", [True, False])
+def test_corners_are_evened_without_a_place_as_with_one(tmp_path, place):
+    """The simulated lens loses 42 % in the corner: 0.59 mag."""
+    panel = fields_of(((176, 34, 0.5),), LENS, SITE)[0]
+    path = tmp_path / "s.tif"
+    write_stack(path, panel.rgb, (255 * panel.sky).astype(np.uint8), About(unix=panel.unix))
+    known = Circumstances(site=SITE, unix=panel.unix) if place else Circumstances()
+    found = examine(path, replace(known, f35=LENS.f35))
+    corners = found["corners"]
+    assert (found["pose"] is not None) == place and corners["source"] == Source.FIELD
+    assert corners["corner"] == pytest.approx(0.59, abs=0.2) and corners["taken_out"]
+    evened, _, _ = read_stack(path)
+    assert evened[5, 5, 1] / panel.rgb[5, 5, 1] == pytest.approx(10 ** (0.4 * corners["corner"]), rel=0.03)
+
+
+KNOWN = Vignetting(
+    square=0.3, fourth=0.2, corner=0.5, corner_error=0.1, starlight=0.1, source=Source.GEAR
+)  # fmt: skip
+
+
+@pytest.mark.parametrize(("linear", "corners"), [(True, "auto"), (True, "off"), (False, "auto")])
+def test_where_no_field_is_found_the_lens_is_evened_as_it_is_known(tmp_path, linear, corners):
+    rng = np.random.default_rng(3)
+    rgb, path = rng.normal(0.05, 0.002, (600, 800, 3)).astype(np.float32), tmp_path / "s.tif"
+    write_stack(path, rgb, None, About(linear=linear))
+    found = examine(path, Circumstances(fall_offs=[KNOWN]), corners)
+    after, _, _ = read_stack(path)
+    assert found["field"] is None and found["unsolved"]
+    if not linear:  # a finished picture is no longer as the lens darkened it
+        assert found["corners"] is None and np.array_equal(after, rgb)
+    else:
+        assert found["corners"]["taken_out"] == (corners == "auto")
+        assert after[0, 0, 1] / rgb[0, 0, 1] == pytest.approx(10**0.2 if corners == "auto" else 1, rel=0.01)
+        assert "as Gear has this lens" in corner_words(found["corners"])
 
 
 @pytest.mark.long("nothing is found through any lens before the picture is mirrored")

@@ -127,7 +127,9 @@ def burst(corner, air, rng, frames=20, step=30.0, altitude=35.0, azimuth=150.0, 
     alignments = []
     for i, order in enumerate(numbers):
         _, here, there = np.intersect1d(order, numbers[base], return_indices=True)
-        alignments.append(Alignment(True, "", pairs=np.c_[here, there] if i != base else np.empty((0, 2), int)))
+        alignments.append(
+            Alignment(True, "", pairs=np.c_[here, there] if i != base else np.empty((0, 2), int))
+        )
     return made, alignments, base
 
 

@@ -14,6 +14,7 @@ from vinter.web.sites.models import Reading, StrayLight
 from vinter.web.stacks.gear import lens_offer
 from vinter.web.stacks.learning import learn_site
 from vinter.web.stacks.models import Stack
+from vinter.web.stacks.plate import circumstances
 from vinter.web.takes.models import Take
 
 pytestmark = pytest.mark.django_db
@@ -241,3 +242,42 @@ def test_the_focal_length_that_stars_show_is_offered_to_gear(desk, measured):
     again = Stack.objects.get(pk=measured.pk)
     assert lens_offer(again) is None
     assert desk.post(reverse("stack-lens", args=[measured.pk])).status_code == 400
+
+
+def test_corners_that_a_field_showed_are_kept_with_the_lens_and_used_where_no_field_is(desk, small_stack):
+    fall = {
+        "square": 0.35, "fourth": 0.24, "corner": 0.59, "corner_error": 0.07, "starlight": 0.2, "stars": 240,
+        "significant": True, "taken_out": True, "source": "field", "air": 0.22, "air_error": 0.03,
+    }  # fmt: skip
+    lens = small_stack.take.phone.core().lens("main")
+    turn = [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]]
+    small_stack.report |= {
+        "corners": fall,
+        "field": {
+            "rotation": turn, "focal_px": lens.focal_px, "k1": -0.01, "width": lens.width,
+            "height": lens.height, "matched": 240, "rms_px": 0.3, "centre": [0.0, 0.0], "scale_arcsec": 73.0,
+            "constellations": [], "targets": [],
+        },
+    }  # fmt: skip
+    small_stack.save()
+    page = said(desk.get(reverse("stack", args=[small_stack.pk])))
+    assert "Gear does not know these corners" in page and "Keep them with the main lens" in page
+    assert circumstances(small_stack).fall_offs == []
+    assert desk.post(reverse("stack-lens", args=[small_stack.pk])).status_code == 302
+    kept = type(small_stack.take.phone).objects.get(pk=small_stack.take.phone.pk)
+    assert kept.core().lens("main").fall_off == (0.35, 0.24, 0.07)
+    assert "corners are 0.59 ± 0.07 mag darker" in said(desk.get(reverse("phone", args=[kept.pk])))
+    again = Stack.objects.get(pk=small_stack.pk)
+    assert lens_offer(again) is None
+    assert [f.corner for f in circumstances(again).fall_offs] == [pytest.approx(0.59)]
+    again.report["corners_by_drift"] = fall | {"corner": 0.5, "source": "drift"}
+    assert [f.corner for f in circumstances(again).fall_offs] == [0.5, pytest.approx(0.59)]
+
+    # by hand: as it stands nothing changes, 0 forgets it
+    address = reverse("lens", args=[kept.pk, "main"])
+    form = desk.get(address).context["form"]
+    given = {name: value for name, value in form.initial.items() if name in form.fields}
+    for corners, wanted in ((0.59, (0.35, 0.24, 0.07)), (0.4, (0.24, 0.16, 0.15)), (0, (0, 0, 0))):
+        assert desk.post(address, {**given, "corners": corners}).status_code == 302
+        kept.refresh_from_db()
+        assert kept.core().lens("main").fall_off == pytest.approx(wanted)

@@ -52,7 +52,11 @@ class Lens:
     well: float = 0.0  # electrons an output pixel holds at base ISO; 0 for the usual of its size
     raw_kinds: tuple[str, ...] = ("sensor",)
     measured: str = ""  # what of this was measured, and when
-    fall_off: tuple[float, float, float] = (0.0, 0.0, 0.0)  # mag of r^2 and r^4 (1 in the corner) of a surface
+    fall_off: tuple[float, float, float] = (
+        0.0,
+        0.0,
+        0.0,
+    )  # mag of r^2 and r^4 (1 in the corner) of a surface
     # in its RAW files, and the corner's error; an error of 0: not known
 
     def __post_init__(self) -> None:

@@ -1,4 +1,4 @@
-"""A lens of Gear, corrected by what the stars of a solved picture show: its focal length, its dark corners."""
+"""A lens of Gear, corrected by what the stars of a solved picture show: focal length and dark corners."""
 
 from collections.abc import Iterable
 from dataclasses import replace
@@ -36,6 +36,12 @@ def with_corners(lens: Lens, fall_off: tuple[float, float, float], words: str) -
     others = [part for part in lens.measured.split("; ") if part and not part.startswith("corners")]
     square, fourth, error = (round(value, 3) for value in fall_off)
     return replace(lens, fall_off=(square, fourth, error), measured="; ".join([*others, f"corners {words}"]))
+
+
+def like(lenses: Iterable[Lens], f35: float) -> Lens | None:
+    """The lens of an equivalent focal length (mm); None where none has about that."""
+    near = [lens for lens in lenses if abs(lens.f35 / f35 - 1) < OTHER_LENS / 2]
+    return min(near, key=lambda lens: abs(lens.f35 - f35), default=None)
 
 
 def nearest(lenses: Iterable[Lens], focal_px: float, longer_px: int) -> Lens | None:

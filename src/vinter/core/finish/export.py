@@ -3,6 +3,7 @@
 import tempfile
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from pathlib import Path
 
 import cv2
@@ -201,16 +202,26 @@ def sharpened(canvas: Canvas, share: float, blur: float) -> Canvas:
 
 def expected_bytes(parts: Sequence[Canvas], pixels: float, kind: ExportKind, quality: int) -> float:
     """About how large a file of so many pixels will be, by parts of the picture at full size (encoded)."""
-    with tempfile.TemporaryDirectory(prefix="vinter-size-") as folder:
-        out, most = Path(folder) / "part", 0
-        blank = Path(folder) / "blank"
-        for part in parts:
-            kind.write(out, part, PictureInfo(), quality)
-            most += out.stat().st_size
-        kind.write(blank, replace(parts[0], rgb=np.zeros_like(parts[0].rgb)), PictureInfo(), quality)
-        said = blank.stat().st_size  # profile and tags, which a picture of any size has once
+    most = sum(_bytes_of(part, kind, quality) for part in parts)
+    said = _blank_bytes(kind.suffixes[0], parts[0].sky.shape, quality)
     seen = sum(part.sky.size for part in parts)
     return said + (most - said * len(parts)) * pixels / seen
+
+
+def _bytes_of(canvas: Canvas, kind: ExportKind, quality: int) -> int:
+    """Bytes of a picture as a file of a kind."""
+    with tempfile.TemporaryDirectory(prefix="vinter-size-") as folder:
+        out = Path(folder) / "part"
+        kind.write(out, canvas, PictureInfo(), quality)
+        return out.stat().st_size
+
+
+@lru_cache(maxsize=64)
+def _blank_bytes(suffix: str, shape: tuple[int, int], quality: int) -> int:
+    """Bytes of a black picture (height, width): profile and tags, which a picture of any size has once."""
+    black = np.zeros((*shape, 3), np.float32)
+    canvas = Canvas(rgb=black, sky=black[..., 0], to_shares=np.eye(3), background=np.zeros(3))
+    return _bytes_of(canvas, kind_of(f"blank{suffix}"), quality)
 
 
 def expected_sizes(

@@ -11,6 +11,10 @@ from vinter.core.camera.phones import Lens
 from vinter.core.errors import BadInput
 from vinter.core.versions import Data
 
+UNKNOWN = (0.0, 0.0, 0.0)
+CORNER_STEP = 0.011  # mag: what the form rounds by is no change
+USUAL_SHAPE, BY_HAND_ERROR = (0.6, 0.4), 0.15  # parts of r^2 and r^4, and mag of a figure by hand
+
 
 class LensForm(forms.Form):
     """Figures of one lens, in the pixels of the RAW file it writes."""
@@ -40,13 +44,22 @@ class LensForm(forms.Form):
     distortion = forms.FloatField(
         label="Distortion in the corner, % (barrel −)", min_value=-15, max_value=15, initial=0
     )
+    corners = forms.FloatField(
+        label="Corners darker in the RAW, mag (0: not known)", min_value=-1, max_value=2.5, initial=0
+    )
 
     def clean(self) -> Data:
         """The core's own limits decide."""
         data = super().clean() or {}
         if not self.errors:
+            corners = data.pop("corners")
+            fall_off = self.kept.get("fall_off", UNKNOWN)
+            if abs(corners - sum(fall_off[:2])) > CORNER_STEP:
+                square, fourth = (corners * share for share in USUAL_SHAPE)
+                fall_off = (square, fourth, BY_HAND_ERROR if corners else 0.0)
+            figures = {**self.kept, **data, "distortion": data["distortion"] / 100, "fall_off": fall_off}
             try:
-                self.lens = lens_from({**self.kept, **data, "distortion": data["distortion"] / 100})
+                self.lens = lens_from(figures)
             except BadInput as error:
                 raise forms.ValidationError(str(error)) from error
         return data
@@ -58,7 +71,8 @@ class LensForm(forms.Form):
 def lens_form(data: Mapping[str, str] | None, lens: Lens | None) -> LensForm:
     """The form of a lens or of a new one; what it does not show (measured figures) is kept."""
     start = asdict(lens) if lens else {}
-    form = LensForm(data, initial={**start, "distortion": 100 * start["distortion"]} if start else None)
+    shown = {"distortion": 100 * lens.distortion, "corners": round(sum(lens.fall_off[:2]), 2)} if lens else {}
+    form = LensForm(data, initial={**start, **shown} if start else None)
     form.kept = {k: v for k, v in start.items() if k not in form.fields}
     return form
 

@@ -11,7 +11,6 @@ from vinter.core.stack.photometry.vignetting import Source, vignetting_from
 from vinter.core.stack.plate_solve import LENS_STARS, field_from
 from vinter.web.stacks.models import Stack
 
-
 CORNERS_KNOWN = 0.12  # mag of error, from which a fall-off is worth keeping
 
 
@@ -51,14 +50,20 @@ def lens_offer(one: Stack) -> LensOffer | None:
     words = f"by {field.matched} stars of {one.take.title}"
     after = corrected(lens, field.focal_px, field.focal_error, longer, words) or lens
     fall = vignetting_from(report.get("corners"))
-    if fall and fall.source == Source.FIELD and fall.corner_error <= CORNERS_KNOWN and _as_the_sensor_saw(one):
+    if (
+        fall
+        and fall.source == Source.FIELD
+        and fall.corner_error <= CORNERS_KNOWN
+        and _as_the_sensor_saw(one)
+    ):
         after = with_corners(after, (fall.square, fall.fourth, fall.corner_error), words) or after
     return LensOffer(lens, after) if after != lens else None
 
 
 def _as_the_sensor_saw(one: Stack) -> bool:
     """Whether a stack's light is its sensor's, no flats taken out."""
-    return not one.take.serving_as("flat") and read_about(one.picture).linear
+    there = one.picture.is_file() and not one.take.serving_as("flat")
+    return there and read_about(one.picture).linear
 
 
 def take_lens(one: Stack) -> None:

@@ -7,6 +7,7 @@ import tifffile
 from vinter.core.camera.illuminant import SRGB_OF_XYZ
 from vinter.core.camera.phones import Lens
 from vinter.core.camera.projection import RECTILINEAR, view_of
+from vinter.core.camera.solved_lens import like
 from vinter.core.formats.fits import Taken, taken_cards, wcs_cards, write_fits
 from vinter.core.formats.lineardng import write_linear_dng
 from vinter.core.formats.whole import write_image
@@ -31,8 +32,9 @@ def circumstances(one: Stack) -> Circumstances:
         views, f35 = [view_of(shot.core_lens, shot.pose, shot.portrait)], None
     else:
         frames = Frame.everything.filter(pk__in=one.frames)
-        lens = next((found for f in frames if (found := one.take.lens_of(f))), None)
-        views, f35 = [], lens.f35 if lens else None
+        fact = next((found for f in frames if (found := one.take.lens_of(f))), None)
+        views, f35 = [], fact.f35 if fact else None
+        lens = like(one.take.phone.core().lenses.values(), f35) if one.take.phone and f35 else None
     return Circumstances(
         site=site.core() if site else None,
         unix=field_time(one) if row and row.get("time") and _time_known(one) else None,

@@ -54,11 +54,11 @@ def drifting_stars(
     rays = np.c_[across / focal_px, np.ones(len(across))]
     rays /= np.linalg.norm(rays, axis=1, keepdims=True)
     noise = _noise_of(seen)
-    plain = [_without_means(v, seen, 1 / noise**2) for v in (seen.mag, r2, r2**2)]
+    mag, square, fourth = (_without_means(v, seen, 1 / noise**2) for v in (seen.mag, r2, r2**2))
     fits = [
         fit
         for air in possible_airmasses(rays)
-        if (fit := _fit_under(*plain, _without_means(air, seen, 1 / noise**2), noise))
+        if (fit := _fit_under(mag, square, fourth, _without_means(air, seen, 1 / noise**2), noise))
     ]
     used = len(np.unique(seen.star))
     if not fits or used < LEAST_STARS:
@@ -68,11 +68,11 @@ def drifting_stars(
     # what a pixel sees less is no polynomial: it is fitted by the two powers over the picture
     steps = np.linspace(0, 1, 40)
     powers = np.c_[steps, steps**2]
-    square, fourth = np.linalg.lstsq(powers, 3.75 * np.log10(1 + smaller2 * steps), rcond=None)[0]
+    surface = np.linalg.lstsq(powers, 3.75 * np.log10(1 + smaller2 * steps), rcond=None)[0]
     return Vignetting(
-        square=float(fit.best[0] + square),
-        fourth=float(fit.best[1] + fourth),
-        corner=fit.corner + float(square + fourth),
+        square=float(fit.best[0] + surface[0]),
+        fourth=float(fit.best[1] + surface[1]),
+        corner=fit.corner + float(surface.sum()),
         corner_error=float(np.hypot(fit.corner_error, DRIFT_FLOOR)),
         starlight=fit.corner,
         scatter=fit.scatter,
@@ -91,9 +91,7 @@ class _Sights:
     frame: Ints
 
 
-def _seen(
-    frames: Sequence[Ingested], alignments: Sequence[Alignment], reference: int
-) -> _Sights | None:
+def _seen(frames: Sequence[Ingested], alignments: Sequence[Alignment], reference: int) -> _Sights | None:
     """Every sight of a star that is not cut, of stars that were seen often; None with too few."""
     base = frames[reference]
     mags, places, stars, numbers = [], [], [], []
@@ -133,8 +131,8 @@ def _without_means(values: Array, seen: _Sights, weight: Array) -> Array:
 
 
 def _fit_under(mag: Array, square: Array, fourth: Array, air: Array, noise: Array) -> Fit | None:
-    """The fit of sights, less the brightness of star and frame, under one course of the air; ``noise`` of each
-    sight, mag."""
+    """The fit of sights, less the brightness of star and frame, under one course of the air; ``noise`` of
+    each sight, mag."""
     # two rows of what is known beforehand: the shape of the fall, and the air
     known = np.array([[-SHAPE / SHAPE_ERROR, (1 - SHAPE) / SHAPE_ERROR, 0.0], [0.0, 0.0, 1 / AIR_ERROR]])
     wanted = np.array([0.0, USUAL_AIR / AIR_ERROR])
@@ -146,7 +144,9 @@ def _fit_under(mag: Array, square: Array, fourth: Array, air: Array, noise: Arra
         weight = np.where(off < MOST_OFF, 1 / noise**2, 0.0)
     misfit = float((np.minimum(off, MOST_OFF) ** 2).sum() + ((known @ best - wanted) ** 2).sum())
     count = int((weight > 0).sum())
-    return Fit(best=best, cov=np.linalg.inv(normal), misfit=misfit, scatter=float(np.median(noise)), stars=count)
+    return Fit(
+        best=best, cov=np.linalg.inv(normal), misfit=misfit, scatter=float(np.median(noise)), stars=count
+    )
 
 
 def _noise_of(seen: _Sights) -> Array:

@@ -137,7 +137,9 @@ def corner_words(found: Data) -> str:
     corner, error = found["corner"], found["corner_error"]
     if not found["significant"]:
         return f"even: {signed(corner)} ± {error:.2f} mag, not more than its error allows"
-    done = ("evened out" if found["taken_out"] else "left as they are") + BY[found.get("source", Source.FIELD)]
+    done = ("evened out" if found["taken_out"] else "left as they are") + BY[
+        found.get("source", Source.FIELD)
+    ]
     stars = f"; stars there {signed(found['starlight'])}" if "starlight" in found else ""
     return f"{signed(corner)} ± {error:.2f} mag, {done}{stars}"
 
@@ -160,9 +162,7 @@ def measure_vignetting(
     there = front & (x > 0) & (x < solution.width) & (y > 0) & (y < solution.height)
     altitude = None
     if site is not None and unix is not None:
-        altitude = np.degrees(
-            np.arcsin(np.clip((vectors[chosen] @ to_horizon(site, unix).T)[:, 2], -1, 1))
-        )
+        altitude = np.degrees(np.arcsin(np.clip((vectors[chosen] @ to_horizon(site, unix).T)[:, 2], -1, 1)))
         there &= altitude > LOWEST
     chosen, at = chosen[there], np.c_[x[there], y[there]]
     if len(chosen) < LEAST_STARS or not len(xy):
@@ -207,8 +207,8 @@ def smaller_sky(field: Solution, xy: Array) -> Array:
 
 @dataclass(frozen=True)
 class Fit:
-    """A fall-off fitted under one course of the air, or the mean of several: r^2, r^4 and the air (mag, mag an
-    airmass), their covariances, the misfit (chi squared; what is known of the air beforehand counts), the
+    """A fall-off fitted under one course of the air, or the mean of several: r^2, r^4 and the air (mag, mag
+    an airmass), their covariances, the misfit (chi squared; what is known of the air beforehand counts), the
     scatter of a star (mag) and how many were used."""
 
     best: Array
