@@ -7,6 +7,8 @@ import time
 import urllib.request
 from pathlib import Path
 
+PATIENCE = 90.0  # s for a server to start on a loaded machine
+
 
 def children(pid, word):
     """Children of a process whose command line holds a word."""
@@ -51,9 +53,10 @@ class Served:
             self.answers()
 
     def answers(self):
-        for _ in range(300):
+        end = time.monotonic() + PATIENCE
+        while time.monotonic() < end:
             try:
-                return urllib.request.urlopen(f"http://127.0.0.1:{self.port}/sign-in/", timeout=5).status
+                return urllib.request.urlopen(f"http://127.0.0.1:{self.port}/sign-in/", timeout=15).status
             except OSError:
                 time.sleep(0.1)
         raise AssertionError("the web server does not answer")

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from vinter.core.sky.glow import bearing_distance, glow, places
+from vinter.core.sky.glow import Names, bearing_distance, glow, places
 
 # latitude, longitude, zenith in V mag/arcsec^2: middles of cities, edges of cities and small towns, dark
 # country
@@ -161,3 +161,11 @@ def test_the_largest_towns_are_named_by_their_city_and_share_all_the_light():
     assert found.towns[0].name == "New York City"
     assert found.towns[0].share > 0.9
     assert sum(t.share for t in glow(38.6, -8.77).towns) <= 1.001
+
+
+def test_names_are_kept_as_one_text():
+    names = Names("Vila\nČeský Krumlov\n\n東京")
+    assert list(names) == ["Vila", "Český Krumlov", "", "東京"] and names[1:3] == ["Český Krumlov", ""]
+    with pytest.raises(IndexError):
+        names[4]
+    assert len(places().names) == len(places().lat)

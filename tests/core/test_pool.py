@@ -53,3 +53,21 @@ def test_no_process_outlives_a_stack_that_is_killed(tmp_path, how):
     while (left := of_session(stacking.pid)) and time.monotonic() < end:
         time.sleep(0.05)
     assert not left
+
+
+def test_what_is_compiled_is_not_looked_through_at_every_start(monkeypatch, tmp_path):
+    from vinter.core import warm
+
+    called, begun = [], []
+    monkeypatch.setattr(warm.numba.config, "CACHE_DIR", str(tmp_path / "numba"))
+    monkeypatch.setattr(warm, "PARTS", {name: lambda n=name: called.append(n) for name in warm.PARTS})
+    monkeypatch.setattr(warm.subprocess, "Popen", lambda command, **given: begun.append(command[5:]))
+    warm.in_background()
+    assert begun == [["stacking"], ["finishing", "simulating"]]
+    warm.main(["stacking"])
+    begun.clear()
+    warm.in_background()
+    assert called == ["stacking"] and begun == [["finishing", "simulating"]]
+    warm.main()
+    begun.clear()
+    assert warm.in_background() == [] and begun == []

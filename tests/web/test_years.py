@@ -133,3 +133,12 @@ def test_a_page_for_other_weekdays_asks_for_no_new_year(desk, mill, counted, mon
     whole, weekend = desk.get(address), desk.get(address, {"weekday": ["4", "5"]})
     assert len(counted) == 1
     assert "Faded" not in said(whole) and "nights your filters leave out" in said(weekend)
+
+
+@pytest.mark.django_db
+def test_the_years_of_who_was_here_last_are_there_before_a_page_asks(counted, desk, nerea, stranger):
+    years.prepare_years()
+    sites = {site.core() for site in nerea.site_set.all()[: years.LIKELY]}
+    assert {arguments[0] for arguments in counted} == sites and len(counted) == 2 * len(sites)
+    assert desk.get("/").status_code == 200
+    assert len(counted) == 2 * len(sites)

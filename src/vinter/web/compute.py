@@ -24,16 +24,19 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
 from vinter.core.parallel import die_with_parent
+from vinter.core.sky.alternatives import alternatives
 from vinter.core.sky.catalogue import between_stars, milky_way, star_table
 from vinter.core.sky.ephemeris import year_direction, year_ephemeris
-from vinter.core.sky.nights import nights
 from vinter.core.sky.site import Site
+from vinter.core.sky.targets import CORE
+from vinter.core.sky.thresholds import Thresholds
 from vinter.web.byte_cache import ByteCache
 
 V = TypeVar("V")
 PAGE_SECONDS = 0.8  # s that a page waits for what it needs
 PATIENT_SECONDS = 90.0  # s that a file, a picture or a form waits
 NICE = 2
+PICTURES_LATER = 20.0  # s after its start that a process loads what pictures need
 
 
 class StillComputing(Exception):
@@ -51,11 +54,19 @@ def _begin() -> None:
     for year in (time.gmtime().tm_year, time.gmtime().tm_year + 1):
         year_ephemeris(year)
         year_direction(year)
-    # what the first night and the first expected picture would wait for
+    # what the first night would wait for
     today = date.today()
-    nights(Site(lat=45.0, lon=5.0, tz="UTC"), today, today)  # its zenith modelled, so towns are loaded
+    anywhere = Site(lat=45.0, lon=5.0, tz="UTC")  # its zenith modelled, so towns are loaded
+    alternatives(anywhere, today, Thresholds(), CORE)
     for table in (star_table, milky_way, between_stars):
         table()
+    later = threading.Timer(PICTURES_LATER, _load_pictures)
+    later.daemon = True
+    later.start()
+
+
+def _load_pictures() -> None:
+    """What the first expected picture would wait for: loaded when the years of the sites are there."""
     import_module("vinter.core.simulate.expected")
     import_module("vinter.core.warm").main()
 

@@ -72,12 +72,18 @@ def _free_port() -> int:
 
 
 def _warm(compiling: list[subprocess.Popen[bytes]]) -> None:
-    """Have what pages would wait for: the ephemeris of this year and the next, the kernels of the finish once
-    they are compiled. All that is loaded by then stays, and is not looked through for rubbish every few
-    requests (a tenth of a second each time)."""
+    """Have what pages would wait for: the ephemeris of this year and the next, the nights of the sites of
+    whoever was here last, the kernels of the finish once they are compiled.
+
+    All that is loaded by then stays, and is not looked through for rubbish every few requests (a tenth of a
+    second each time).
+    """
     for year in (time.gmtime().tm_year, time.gmtime().tm_year + 1):
         year_ephemeris(year)
         year_direction(year)
+    from vinter.web.nights.years import prepare_years
+
+    prepare_years()
     for process in compiling:
         process.wait()
     finishing()

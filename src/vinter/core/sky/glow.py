@@ -1,8 +1,11 @@
 """Glow of towns: how bright they make the zenith, and from which side (docs/models.md, Towns)."""
 
+import sys
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cache, lru_cache
 from pathlib import Path
+from typing import overload
 
 import numpy as np
 import numpy.typing as npt
@@ -57,8 +60,31 @@ class Places:
     light: Array
     softening: Array
     city: npt.NDArray[np.intp]
-    names: list[str]
+    names: "Names"
     countries: list[str]
+
+
+class Names(Sequence[str]):
+    """Names as one text and where each begins: a fifth of the memory of as many strings."""
+
+    def __init__(self, text: str) -> None:
+        self._text = text
+        breaks = np.flatnonzero(np.frombuffer(text.encode("utf-32-le"), np.uint32) == ord("\n"))
+        self._bounds = np.r_[-1, breaks, len(text)].astype(np.int32)
+
+    def __len__(self) -> int:
+        return len(self._bounds) - 1
+
+    @overload
+    def __getitem__(self, index: int) -> str: ...
+    @overload
+    def __getitem__(self, index: slice) -> list[str]: ...
+    def __getitem__(self, index: int | slice) -> str | list[str]:
+        if isinstance(index, slice):
+            return [self[i] for i in range(*index.indices(len(self)))]
+        if not 0 <= index < len(self):
+            raise IndexError(index)
+        return self._text[self._bounds[index] + 1 : self._bounds[index + 1]]
 
 
 @cache
@@ -79,8 +105,8 @@ def places() -> Places:
             STRENGTH * own * per_head * (pop / 1e5) ** LIGHT_POWER,
             pop / (2 * np.pi * density) + HEIGHT2,
             data["root"].astype(np.intp),
-            data["names"].tobytes().decode().split("\n"),
-            codes.astype("U2").tolist(),
+            Names(data["names"].tobytes().decode()),
+            [sys.intern(code) for code in codes.astype("U2").tolist()],
         )
 
 

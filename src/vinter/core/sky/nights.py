@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
+from functools import lru_cache
 from itertools import groupby, pairwise
 
 import numpy as np
@@ -169,6 +170,25 @@ def vertices(t: Array, values: Array) -> tuple[Array, Array]:
     return t[rows, top] + shift * (t[rows, top + 1] - t[rows, top]), mid - 0.25 * (left - right) * shift
 
 
+@lru_cache(maxsize=64)
+def _sun_crossings(site: Site, year: int, start: float, end: float, level: float) -> tuple[Array, Array]:
+    """When the Sun rises and sinks through a level (degrees); the same whatever is looked for."""
+    e = eph.year_ephemeris(year)
+    return crossings(lambda t: eph.horizontal(e.sun(t), e.gast(t), site)[0] - level, start, end)
+
+
+@lru_cache(maxsize=16)
+def _moon_crossings(site: Site, year: int, start: float, end: float) -> tuple[Array, Array]:
+    """When the Moon's upper edge rises and sets; the same whatever is looked for."""
+    e = eph.year_ephemeris(year)
+
+    def above(t: Array) -> Array:
+        alt, _, distance = eph.horizontal(e.moon(t), e.gast(t), site)
+        return np.asarray(alt + HORIZON_REFRACTION + np.degrees(np.arcsin(MOON_RADIUS_KM / distance)))
+
+    return crossings(above, start, end)
+
+
 @dataclass(frozen=True)
 class _Span:
     """All crossings of a run of nights within one ephemeris year."""
@@ -180,19 +200,10 @@ class _Span:
     what: Target
 
     def sun(self, level: float) -> tuple[Array, Array]:
-        e = eph.year_ephemeris(self.year)
-        return crossings(
-            lambda t: eph.horizontal(e.sun(t), e.gast(t), self.site)[0] - level, self.start, self.end
-        )
+        return _sun_crossings(self.site, self.year, self.start, self.end, level)
 
     def moon(self) -> tuple[Array, Array]:
-        e = eph.year_ephemeris(self.year)
-
-        def above(t: Array) -> Array:
-            alt, _, distance = eph.horizontal(e.moon(t), e.gast(t), self.site)
-            return np.asarray(alt + HORIZON_REFRACTION + np.degrees(np.arcsin(MOON_RADIUS_KM / distance)))
-
-        return crossings(above, self.start, self.end)
+        return _moon_crossings(self.site, self.year, self.start, self.end)
 
     def clearance(self, t: Array, level: float) -> Array:
         """Degrees by which the target stands above a level and above the ground."""
