@@ -17,6 +17,7 @@ from vinter.core.sky.thresholds import Thresholds
 from vinter.core.stage_cache import StageCache
 from vinter.web.byte_cache import ByteCache
 from vinter.web.nights import years
+from vinter.web.nights.beforehand import LIKELY, prepare_years
 from vinter.web.nights.query import PlanQuery
 from vinter.web.nights.season import season
 
@@ -137,8 +138,8 @@ def test_a_page_for_other_weekdays_asks_for_no_new_year(desk, mill, counted, mon
 
 @pytest.mark.django_db
 def test_the_years_of_who_was_here_last_are_there_before_a_page_asks(counted, desk, nerea, stranger):
-    years.prepare_years()
-    sites = {site.core() for site in nerea.site_set.all()[: years.LIKELY]}
+    prepare_years()
+    sites = {site.core() for site in nerea.site_set.all()[:LIKELY]}
     assert {arguments[0] for arguments in counted} == sites and len(counted) == 2 * len(sites)
     assert desk.get("/").status_code == 200
     assert len(counted) == 2 * len(sites)

@@ -15,7 +15,6 @@ from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures import TimeoutError as NotInTime
 from concurrent.futures.process import BrokenProcessPool
 from datetime import date
-from importlib import import_module
 from typing import Any, TypeVar, cast
 
 import django
@@ -36,7 +35,6 @@ V = TypeVar("V")
 PAGE_SECONDS = 0.8  # s that a page waits for what it needs
 PATIENT_SECONDS = 90.0  # s that a file, a picture or a form waits
 NICE = 2
-PICTURES_LATER = 20.0  # s after its start that a process loads what pictures need
 
 
 class StillComputing(Exception):
@@ -54,21 +52,12 @@ def _begin() -> None:
     for year in (time.gmtime().tm_year, time.gmtime().tm_year + 1):
         year_ephemeris(year)
         year_direction(year)
-    # what the first night would wait for
+    # what the first night would wait for; the first expected picture loads its kernels itself (2 s)
     today = date.today()
     anywhere = Site(lat=45.0, lon=5.0, tz="UTC")  # its zenith modelled, so towns are loaded
     alternatives(anywhere, today, Thresholds(), CORE)
     for table in (star_table, milky_way, between_stars):
         table()
-    later = threading.Timer(PICTURES_LATER, _load_pictures)
-    later.daemon = True
-    later.start()
-
-
-def _load_pictures() -> None:
-    """What the first expected picture would wait for: loaded when the years of the sites are there."""
-    import_module("vinter.core.simulate.expected")
-    import_module("vinter.core.warm").main()
 
 
 class ComputePool:

@@ -81,7 +81,7 @@ def _warm(compiling: list[subprocess.Popen[bytes]]) -> None:
     for year in (time.gmtime().tm_year, time.gmtime().tm_year + 1):
         year_ephemeris(year)
         year_direction(year)
-    from vinter.web.nights.years import prepare_years
+    from vinter.web.nights.beforehand import prepare_years
 
     prepare_years()
     for process in compiling:

@@ -276,16 +276,18 @@ def _oppositions(site: Site, every: list[Night]) -> Iterator[Event]:
 
 def ecliptic_slope(site: Site, unix: float, evening: bool) -> float:
     """Degrees that the ecliptic leans from the horizon where the Sun went down or comes up."""
-    year, t = eph.year_of(unix), np.array([unix])
-    sun = float(solar_longitude(year, t)[0])
-    ahead = np.radians(sun + (60.0 if evening else -60.0))
-    v = np.array([np.cos(ahead), np.sin(ahead) * np.cos(OBLIQUITY), np.sin(ahead) * np.sin(OBLIQUITY)])
-    ra, dec = float(np.degrees(np.arctan2(v[1], v[0])) % 360), float(np.degrees(np.arcsin(v[2])))
-    e = eph.year_ephemeris(year)
-    far = place(site, year, t, (round(ra, 2), round(dec, 2)))
-    sun_alt, sun_az, _ = eph.horizontal(e.sun(t), e.gast(t), site)
-    rise = float(far[0][0] - sun_alt[0])
-    level = float((far[1][0] - sun_az[0] + 180) % 360 - 180) * float(np.cos(np.radians(far[0][0] / 2)))
+    t = np.array([unix])
+    e = eph.year_ephemeris(eph.year_of(unix))
+    sun, gast = e.sun(t), e.gast(t)
+    x, y, z = sun[0]
+    longitude = np.arctan2(y * np.cos(OBLIQUITY) + z * np.sin(OBLIQUITY), x)
+    ahead = longitude + np.radians(60.0 if evening else -60.0)
+    far = np.array([np.cos(ahead), np.sin(ahead) * np.cos(OBLIQUITY), np.sin(ahead) * np.sin(OBLIQUITY)])
+    (sun_alt, sun_az, _), (alt, az, _) = (
+        eph.horizontal(vectors, gast, site) for vectors in (sun, far[None] * np.linalg.norm(sun))
+    )
+    rise = float(alt[0] - sun_alt[0])
+    level = float((az[0] - sun_az[0] + 180) % 360 - 180) * float(np.cos(np.radians(alt[0] / 2)))
     return float(np.degrees(np.arctan2(rise, abs(level))))
 
 

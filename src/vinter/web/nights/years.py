@@ -15,33 +15,26 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 from django.conf import settings
-from django.contrib.auth.models import User
-from django.db.models import F
-from django.utils import timezone
 
 from vinter.core import sky
-from vinter.core.errors import BadInput
 from vinter.core.sky.alternatives import Alternative, alternatives
 from vinter.core.sky.ephemeris import check_year
 from vinter.core.sky.nights import Night
 from vinter.core.sky.ranking import judged
 from vinter.core.sky.site import Site
-from vinter.core.sky.targets import CORE, Target
+from vinter.core.sky.targets import Target
 from vinter.core.sky.thresholds import Thresholds
 from vinter.core.sky.verdict import Verdict
 from vinter.core.stage_cache import StageCache, key_of, prune
 from vinter.web.byte_cache import ByteCache, Sized, bytes_of
-from vinter.web.compute import PAGE_SECONDS, PATIENT_SECONDS, StillComputing, remembered
+from vinter.web.compute import PAGE_SECONDS, remembered
 from vinter.web.nights.drawing import PAPER, tones
-from vinter.web.nights.models import preferences_of
-from vinter.web.sites.models import Site as SiteRow
 
 JudgedNights = list[tuple[Night, Verdict]]
 YEARS = ByteCache(settings.PLANNING_CACHE_BYTES)
 ON_DISK = StageCache(settings.HOME / "cache" / "years")
 JUDGES = Path(sky.__file__).parent  # the code that what is kept follows from
 FIRST_HOUR, LAST_HOUR = 4, 21  # hours after local noon at the season sheet's edges: 16:00 to 09:00
-LIKELY = 3  # people, and sites of each, whose years are worked out ahead
 BIN = 300.0  # s of the sheet's samples
 
 
@@ -112,17 +105,6 @@ def judged_year(
         if isinstance(kept, JudgedYear):
             YEARS.put(key, kept)
     return remembered(YEARS, key, compute_and_keep, site, year, what, limits, seconds=seconds)
-
-
-def prepare_years() -> None:
-    """Have this year and the next of the sites of whoever was here last, before their pages ask."""
-    this = timezone.localdate().year
-    for user in User.objects.filter(is_active=True).order_by(F("last_login").desc(nulls_last=True))[:LIKELY]:
-        limits = preferences_of(user).limits()
-        for site in SiteRow.objects.filter(owner=user)[:LIKELY]:
-            for year in (this, this + 1):
-                with suppress(StillComputing, BadInput):
-                    judged_year(site.core(), year, CORE, limits, PATIENT_SECONDS)
 
 
 def instead_of(site: Site, day: date, limits: Thresholds, what: Target) -> list[Alternative]:
