@@ -23,7 +23,7 @@ SMALL = (
     "parallel",
 )  # known to every room
 SHARED = ("forms", "fields", "uploads", "owned", "workflow", "templatetags", "settings", "urls", "security")
-SHARED += ("serve", "wsgi", "assets", "keeping", "home_network", "byte_cache", "logs")
+SHARED += ("serve", "wsgi", "assets", "keeping", "home_network", "byte_cache", "logs", "management")
 
 
 def imports_of(parent: str, left_out: tuple[str, ...]) -> dict[str, set[str]]:
