@@ -5,6 +5,7 @@ import numpy as np
 import pytest
 
 from vinter.core.stack.masking.silhouette import in_detail, sky_level
+from vinter.core.stack.masking.sky_mask import find_sky
 
 HEIGHT, WIDTH = 420, 560
 
@@ -107,3 +108,22 @@ def test_the_skys_light_is_carried_over_the_ground():
     log = np.log(sky_light()).astype(np.float32)
     off = sky_level(log, known) - log
     assert np.abs(off[:180]).max() < 0.06 and np.abs(off[200:220, 150:350]).max() < 0.12
+
+
+@pytest.mark.parametrize(("low", "is_sky"), [(1.0, True), (0.8, False)])
+def test_where_no_star_shows_the_light_tells_sky_from_ground(low, is_sky):
+    """Haze or a Moon hides the stars near the horizon. Light that goes on without a step is the sky's, also
+    between a trunk and the picture's edge; a step where the stars end is a shore."""
+    rng = np.random.default_rng(5)
+    height, width, shore = 400, 600, 170
+    y, x = np.mgrid[:height, :width].astype(np.float32)
+    plane = 100 + 30 * y / height + 6 * x / width
+    plane[shore:] *= low
+    plane[350:] = 12
+    plane[:, 470:478][shore - 20 :] = 12  # a trunk
+    plane += rng.normal(0, 0.6, plane.shape).astype(np.float32)
+    stars = np.c_[rng.uniform(0, 2 * width, 3000), rng.uniform(0, 2 * (shore - 20), 3000)]
+    mask = find_sky(plane.astype(np.float32), stars, (2 * width, 2 * height), frames=8)
+    beside, left = mask[2 * 300, 2 * 560], mask[2 * 300, 2 * 200]
+    assert ((beside > 250) == is_sky) and ((left > 250) == is_sky)
+    assert mask[2 * 60, 2 * 560] > 250 and mask[2 * 375, 2 * 300] < 5 and mask[2 * 300, 2 * 474] < 128

@@ -9,6 +9,7 @@ from functools import lru_cache
 import cv2
 import numpy as np
 import numpy.typing as npt
+from scipy.sparse import csr_array
 
 from vinter.core.frames.reading import Colour
 from vinter.core.sky.brightness import ray_airmass
@@ -18,7 +19,7 @@ from vinter.core.stack.plate_solve import Solution
 F32 = npt.NDArray[np.float32]
 Array = npt.NDArray[np.float64]
 USUAL_AIR = 0.22  # mag an airmass, by which the band is dimmed
-POLYNOMIAL, BUMPS = 10, (9, 7)  # terms of the smooth glow: of its polynomial; bumps across and down
+POLYNOMIAL, BUMPS = 10, (15, 11)  # terms of the smooth glow: of its polynomial; bumps across and down
 HELD = 0.01  # share of a bump's places by which it is held back
 BESIDE_BAND = 0.25  # of the galaxy's brightest light in the picture, under which a place counts as beside it
 SHINING, SHINING_TIMES = 0.5, 10.0  # of full scale, and of the sky's median, over which something shines in
@@ -33,14 +34,15 @@ def polynomial(x: Array, y: Array) -> Array:
 
 
 def _bumps(x: Array, y: Array) -> Array:
-    """Bumps (n, 63) a ninth of the picture wide, at shares of width and height (n,)."""
+    """Bumps (n, k) at shares of width and height (n,)."""
     across, down = (_cubic(v, n) for v, n in ((x, BUMPS[0]), (y, BUMPS[1])))
     return np.asarray((across[:, :, None] * down[:, None, :]).reshape(len(x), -1))
 
 
 def _cubic(at: Array, count: int) -> Array:
-    """Cubic bumps (n, count) at equal distances over 0 to 1."""
-    off = np.abs(at[:, None] * count - (np.arange(count) + 0.5))
+    """Cubic bumps (n, count + 2) at equal distances over 0 to 1, the outermost about places beyond: at an
+    edge as many reach a place as in the middle."""
+    off = np.abs(at[:, None] * count - (np.arange(-1, count + 1) + 0.5))
     near = 2 / 3 - off**2 + off**3 / 2
     return np.where(off < 1, near, np.where(off < 2, np.maximum(2 - off, 0) ** 3 / 6, 0))
 
@@ -72,7 +74,8 @@ def fitted_glow(small: F32, sky: F32, band: Array | None) -> Array:
     """Fit the smooth sky per colour, leaning to its darker side so that stars do not count as glow; the
     galaxy's light (h, w, 3) is fitted along with it, in a strength of its own. Bumps are used only where that
     light is known, and follow the sky beside it: within it, and where there is no sky, they stay flat. Where
-    the Moon shines into the lens they would ring about it, and are left out."""
+    the Moon shines into the lens they would ring about it, and only take the surface down where it lies over
+    the sky."""
     h, w = sky.shape
     gx, gy = np.meshgrid((np.arange(w) + 0.5) / w, (np.arange(h) + 0.5) / h)
     inside = sky > 0.98
@@ -80,14 +83,16 @@ def fitted_glow(small: F32, sky: F32, band: Array | None) -> Array:
         inside = np.ones_like(sky, bool)
     values = small[inside].astype(float)
     dazzled = values.max() > max(SHINING, SHINING_TIMES * float(np.median(values)))
-    plain, bumps = polynomial(gx[inside], gy[inside]), _bumps(gx[inside], gy[inside])
+    plain, bumps = polynomial(gx[inside], gy[inside]), csr_array(_bumps(gx[inside], gy[inside]))
     out = np.zeros((POLYNOMIAL + bumps.shape[1], 3))
     for c in range(3):
         own = None if band is None else band[inside][:, c]
         best = _fitted(plain, values[:, c], own)
         out[:POLYNOMIAL, c] = best[:POLYNOMIAL]
-        if own is not None and not dazzled:
+        if own is not None:
             rest = values[:, c] - plain @ best[:POLYNOMIAL] - own * best[POLYNOMIAL]
+            if dazzled:
+                rest = np.minimum(rest + 1.4826 * np.median(np.abs(rest)), 0)
             out[POLYNOMIAL:, c] = _bumped(bumps, rest, own < BESIDE_BAND)
     return out
 
@@ -117,7 +122,7 @@ def _weights(error: Array, lean: float) -> Array:
     return np.asarray(np.where(error > 0, over, under))
 
 
-def _bumped(bumps: Array, rest: Array, beside: npt.NDArray[np.bool_]) -> Array:
+def _bumped(bumps: csr_array, rest: Array, beside: npt.NDArray[np.bool_]) -> Array:
     """Coefficients of the bumps (n, k) that follow what a polynomial left (n,), ``beside`` the galaxy's light
     only; each is held back by ``HELD``, so that one with little sky under it stays flat."""
     sky, left = bumps[beside], rest[beside]
@@ -130,8 +135,8 @@ def _bumped(bumps: Array, rest: Array, beside: npt.NDArray[np.bool_]) -> Array:
         spread = 1.4826 * np.median(np.abs(error)) + 1e-9
         over = np.maximum(np.exp(-0.5 * (error / (3 * spread)) ** 2), LEAST_OVER)
         weight = np.where(error > 0, over, 1.0)
-        weighted = sky * weight[:, None]
-        best = np.asarray(np.linalg.solve(weighted.T @ sky + held, weighted.T @ left), np.float64)
+        weighted = sky.multiply(weight[:, None]).T.tocsr()  # sixteen bumps reach a place
+        best = np.asarray(np.linalg.solve((weighted @ sky).toarray() + held, weighted @ left), np.float64)
     return best
 
 

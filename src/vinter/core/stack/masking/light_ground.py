@@ -158,6 +158,18 @@ def _grown(calm: F32, sure: U8, steps: int) -> U8:
     return np.asarray(sky, np.uint8)
 
 
+def carried_on(mean_plane: F32, sure: U8) -> U8:
+    """Where (1; half size) there is sky by its light: from where it is sure on, wherever the light is as that
+    of the sky, carried on, would be, without a step between."""
+    size = _reduced(mean_plane).shape[::-1]
+    calm = np.asarray(cv2.medianBlur(_log(_reduced(mean_plane)), 5), np.float32)
+    small = cv2.erode(cv2.resize(sure, size, interpolation=cv2.INTER_NEAREST), disc(2))
+    if not small.any():
+        return sure
+    grown = _grown(calm, np.asarray(small, np.uint8), STEPS)
+    return np.asarray(cv2.resize(grown, sure.shape[::-1], interpolation=cv2.INTER_NEAREST), np.uint8)
+
+
 def outlined(body: U8, mean_plane: F32) -> U8:
     """A rough ground (1; half size) brought to its true outline: what is not lit as the sky around it."""
     f = _factor(mean_plane)

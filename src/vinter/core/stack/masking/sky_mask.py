@@ -8,6 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.stack.masking.basics import EMPTY_OF_STARS, SURE_COUNT
+from vinter.core.stack.masking.light_ground import carried_on
 from vinter.core.stack.masking.motion import bordered
 from vinter.core.stack.masking.silhouette import in_detail
 
@@ -18,6 +19,7 @@ DEGREE = 3
 GRID_CELLS = 90  # places across, beside the stars, at which the sky is looked at again
 PALE = 0.8  # natural log against the first surface within which such a place may be sky
 LOG_LIMIT = 0.35  # natural log of brightness against the smooth sky beyond which a pixel is no sky
+NEAR = 0.5  # of the mean distance between stars, within which there is sky about one
 EMPTY = 1e-4  # share of a sky that lies in gaps as wide as those that count as none
 LONG = 3.0  # times as long as a gap is wide: no gap in a sky
 LEAST_GROUND = 0.002  # share of the frame below which there is no ground at all
@@ -138,7 +140,7 @@ def _at_full_size(share: U8 | F32, size: tuple[int, int]) -> U8:
 
 def _dark(mean_plane: F32, stars: Array, count: float) -> U8:
     """Places (1) darker than the smooth sky that the stars (half-size px, their count) show, or far
-    from any of them."""
+    from any of them and not lit as that sky."""
     plane = cv2.GaussianBlur(cv2.medianBlur(mean_plane.astype(np.float32), 5), (0, 0), 1.0)
     floor = max(float(np.percentile(plane, 90)) * 0.02, 1e-6)
     log = np.log(np.maximum(plane, floor)).astype(np.float32)
@@ -146,7 +148,14 @@ def _dark(mean_plane: F32, stars: Array, count: float) -> U8:
     x, y = np.clip(stars.astype(int), 0, [log.shape[1] - 1, log.shape[0] - 1]).T
     at = residual[y, x]
     limit = max(LOG_LIMIT, 3.0 * 1.4826 * float(np.median(np.abs(at - np.median(at)))))
-    blocked = (residual < -limit) | _far_from_stars(log.shape, stars, count)
+    darker, far = residual < -limit, _far_from_stars(log.shape, stars, count)
+    if (
+        far & ~darker
+    ).mean() > LEAST_GROUND:  # hazy or moonlit sky shows no stars, and goes on without a step
+        spacing = float(np.sqrt(log.size / max(count, 1.0)))
+        seeds = _near_stars(log.shape, stars, NEAR * spacing) & ~darker
+        far &= carried_on(mean_plane, seeds.astype(np.uint8)) == 0
+    blocked = darker | far
     return np.asarray(
         cv2.morphologyEx(blocked.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)), np.uint8
     )
@@ -234,6 +243,18 @@ def _much_darker(ground: U8, picture: F32) -> U8:
     return np.asarray(np.isin(labels, solid[solid > 0]), np.uint8)
 
 
+def _near_stars(shape: tuple[int, ...], xy: Array, reach: float) -> npt.NDArray[np.bool_]:
+    """Places within a distance (px) of a star."""
+    return np.asarray(_to_star(shape, xy) < reach)
+
+
+def _to_star(shape: tuple[int, ...], xy: Array) -> F32:
+    """How far every place is from the nearest star, px."""
+    empty = np.full(shape, 255, np.uint8)
+    empty[np.clip(xy[:, 1].astype(int), 0, shape[0] - 1), np.clip(xy[:, 0].astype(int), 0, shape[1] - 1)] = 0
+    return np.asarray(cv2.distanceTransform(empty, cv2.DIST_L2, 3), np.float32)
+
+
 def _far_from_stars(shape: tuple[int, ...], xy: Array, count: float) -> npt.NDArray[np.bool_]:
     """Places so far from any star that they cannot be counted as sky by brightness alone: in a sky with so
     many stars strewn at random one place in ten thousand lies in so wide a gap. The frame's edge cuts gaps,
@@ -243,9 +264,7 @@ def _far_from_stars(shape: tuple[int, ...], xy: Array, count: float) -> npt.NDAr
     limit = max(0.18 * min(shape), gap)
     across = min(2 * int(limit) + 1, 2 * min(shape) - 1)
     inside = cv2.blur(np.ones(shape, np.float32), (across, across), borderType=cv2.BORDER_CONSTANT)
-    empty = np.full(shape, 255, np.uint8)
-    empty[np.clip(xy[:, 1].astype(int), 0, shape[0] - 1), np.clip(xy[:, 0].astype(int), 0, shape[1] - 1)] = 0
-    distance = cv2.distanceTransform(empty, cv2.DIST_L2, 3)
+    distance = _to_star(shape, xy)
     _, labels, stats, _ = cv2.connectedComponentsWithStats((distance > limit).astype(np.uint8))
     wide = np.unique(labels[distance * np.sqrt(inside) > limit])
     long = np.flatnonzero(stats[:, cv2.CC_STAT_WIDTH] > LONG * limit)
