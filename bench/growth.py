@@ -103,9 +103,10 @@ def opened(client: "Client", address: str) -> tuple[float, int, int]:
         with CaptureQueriesContext(connection) as seen:
             begun = time.perf_counter()
             answer = client.get(address, headers={"host": "localhost"})
+            size = len(b"".join(answer))  # also of one that is sent as it is made
             best = min(best, time.perf_counter() - begun)
         assert answer.status_code in (200, 202), (address, answer.status_code)
-        queries, size = len(seen), len(answer.content)
+        queries = len(seen)
     return best, queries, size
 
 

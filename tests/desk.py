@@ -5,9 +5,14 @@ import re
 import time
 
 
+def body(response):
+    """The bytes of an answer, also of one that is sent as it is made."""
+    return b"".join(response.streaming_content) if response.streaming else response.content
+
+
 def said(response):
     """The text of an answer; of a page as a browser takes it, any white space as one blank."""
-    text = response.content.decode()
+    text = body(response).decode()
     return re.sub(r"\s+", " ", text) if "html" in response.headers.get("Content-Type", "") else text
 
 

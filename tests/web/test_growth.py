@@ -6,6 +6,7 @@ import re
 from pathlib import Path
 
 import pytest
+from desk import body
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
@@ -64,7 +65,7 @@ def test_the_ledger_shows_a_page_of_nights_and_counts_all(desk, past, grow):
     assert first.count("<article") == 12 and f"1–12 of {len(evenings)}" in first
     assert 'rel="next"' in first and 'rel="next"' not in last and 'rel="prev"' in last
     assert f'id="night-{evenings[0].day}' in first and f'id="night-{evenings[-1].day}' in last
-    assert len(json.loads(desk.get(reverse("ledger-json")).content)) == sum(len(n.works) for n in nights)
+    assert len(json.loads(body(desk.get(reverse("ledger-json"))))) == sum(len(n.works) for n in nights)
 
 
 def test_a_list_is_sorted_by_any_of_its_columns_both_ways(desk, past, grow):

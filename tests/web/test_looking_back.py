@@ -9,7 +9,7 @@ import time
 from datetime import date
 
 import pytest
-from desk import said
+from desk import body, said
 from django.urls import reverse
 
 from vinter.core.forecast import Forecast, Hour
@@ -129,11 +129,11 @@ def test_somebody_elses_night_does_not_exist(client, stranger, past, mill):
 
 
 def test_the_tables_say_planned_set_and_measured(desk, past):
-    rows = json.loads(desk.get(reverse("ledger-json")).content)
+    rows = json.loads(body(desk.get(reverse("ledger-json"))))
     mill = next(r for r in rows if r["title"] == "Core over the mill, low water")
     assert mill["iso"] == mill["iso_set"] == 1600 and mill["frames_kept"] == 10 and mill["light_s"] == 100
     assert mill["sky_measured_mag_arcsec2"] == pytest.approx(21.48, abs=0.02) and mill["sky_came"] == "clear"
-    table = list(csv.DictReader(io.StringIO(desk.get(reverse("ledger-csv")).content.decode())))
+    table = list(csv.DictReader(io.StringIO(body(desk.get(reverse("ledger-csv"))).decode())))
     assert len(table) == len(rows) and table[0].keys() == rows[0].keys()
     arch = [r for r in rows if r["title"] == "Arch over the fold"]
     assert len(arch) == 3 and sum(row["frames_kept"] for row in arch) == 18  # one row a take

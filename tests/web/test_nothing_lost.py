@@ -10,7 +10,7 @@ from datetime import date, timedelta
 from pathlib import Path
 
 import pytest
-from desk import said, upload
+from desk import body, said, upload
 from django.db import connection
 from django.test import Client
 from django.urls import reverse
@@ -348,7 +348,8 @@ def test_a_picture_of_no_time_stands_in_nobodys_way(desk, nerea, mill, tools, tm
         reverse("ledger"),
         reverse("ledger-csv"),
     ):
-        assert desk.get(address).status_code == 200, address
+        answer = desk.get(address)
+        assert answer.status_code == 200 and body(answer), address
 
 
 def test_times_stored_by_an_older_version_are_no_times(nerea, mill):

@@ -2,7 +2,8 @@
 
 import csv
 import io
-from collections.abc import Iterable, Sequence
+import itertools
+from collections.abc import Iterable, Iterator, Sequence
 
 FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
 GUARD = "'"
@@ -21,8 +22,15 @@ def unguarded(text: str) -> str:
 
 def csv_text(columns: Sequence[str], rows: Iterable[Sequence[object]]) -> str:
     """A table as CSV, its first line the columns' names."""
+    return "".join(csv_lines(columns, rows))
+
+
+def csv_lines(columns: Sequence[str], rows: Iterable[Sequence[object]]) -> Iterator[str]:
+    """The lines of a table as CSV, one after the other: first the columns' names."""
     out = io.StringIO()
     writer = csv.writer(out)
-    writer.writerow(columns)
-    writer.writerows([guarded(cell) for cell in row] for row in rows)
-    return out.getvalue()
+    for row in itertools.chain([columns], rows):
+        writer.writerow([guarded(cell) for cell in row])
+        yield out.getvalue()
+        out.seek(0)
+        out.truncate()

@@ -98,7 +98,7 @@ def write_archive(
         for table, rows in tables:
             data = [row_data(row) for row in rows]
             add(table.member, plain_text(_geojson(data) if table.member.endswith(".geojson") else data))
-        ledger = ledger_rows(owner)
+        ledger = list(ledger_rows(owner))
         add("ledger.csv", csv_text(COLUMNS, ([row[c] for c in COLUMNS] for row in ledger)))
         add("ledger.json", plain_text(finite(ledger)))
         for i, (name, path) in enumerate(files):

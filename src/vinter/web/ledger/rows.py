@@ -1,6 +1,7 @@
 """The ledger as a table: one row a take (and one for a shot that was not taken), with what was planned, set
 and measured, and what came of it."""
 
+from collections.abc import Iterator
 from datetime import UTC, datetime
 from typing import Any
 
@@ -8,7 +9,7 @@ from django.contrib.auth.models import User
 
 from vinter.web.ledger.records import Night, Work, evenings_of, told
 
-AT_ONCE = 50  # evenings whose frames are in memory at a time
+AT_ONCE = 150  # evenings whose frames are in memory at a time
 COLUMNS = (
     "night",
     "site",
@@ -37,12 +38,12 @@ COLUMNS = (
 )
 
 
-def ledger_rows(owner: User) -> list[dict[str, object]]:
+def ledger_rows(owner: User) -> Iterator[dict[str, object]]:
     """Every take of a person, and every shot that was not taken, as plain data, newest night first; None
     where nothing is known."""
     evenings = evenings_of(owner)
     parts = (told(evenings[k : k + AT_ONCE], drawn=False) for k in range(0, len(evenings), AT_ONCE))
-    return [_row(night, work) for part in parts for night in part for work in night.works]
+    return (_row(night, work) for part in parts for night in part for work in night.works)
 
 
 def _row(night: Night, work: Work) -> dict[str, object]:

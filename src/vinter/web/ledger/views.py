@@ -1,13 +1,14 @@
 """The ledger: nights, what was planned, set and got, each step linked to the one before."""
 
 import json
+from collections.abc import Iterator
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import render
 from django.template.loader import render_to_string
 
 from vinter.core.finite import finite
-from vinter.core.formats.spreadsheet import csv_text
+from vinter.core.formats.spreadsheet import csv_lines
 from vinter.web.compute import StillComputing
 from vinter.web.field.views import STANDALONE_POLICY
 from vinter.web.forms import read_day, row_number
@@ -89,20 +90,30 @@ def night(request: HttpRequest, pk: int, day: str) -> HttpResponse:
     return HttpResponse(text, headers=headers)
 
 
-def ledger_csv(request: HttpRequest) -> HttpResponse:
-    """The ledger as CSV."""
+def ledger_csv(request: HttpRequest) -> StreamingHttpResponse:
+    """The ledger as CSV, sent as it is read."""
     rows = ledger_rows(person(request))
-    return HttpResponse(
-        csv_text(COLUMNS, ([row[c] for c in COLUMNS] for row in rows)),
+    return StreamingHttpResponse(
+        csv_lines(COLUMNS, ([row[c] for c in COLUMNS] for row in rows)),
         content_type="text/csv; charset=utf-8",
         headers={"Content-Disposition": 'attachment; filename="vinter-ledger.csv"'},
     )
 
 
-def ledger_json(request: HttpRequest) -> HttpResponse:
-    """The ledger as JSON."""
-    return HttpResponse(
-        json.dumps(finite(ledger_rows(person(request))), indent=1, ensure_ascii=False),
+def _array(texts: Iterator[str]) -> Iterator[str]:
+    """Values that were written one by one, as one JSON array."""
+    before = "["
+    for text in texts:
+        yield f"{before}\n{text}"
+        before = ","
+    yield "[]" if before == "[" else "\n]"
+
+
+def ledger_json(request: HttpRequest) -> StreamingHttpResponse:
+    """The ledger as JSON, sent as it is read."""
+    texts = (json.dumps(finite(row), indent=1, ensure_ascii=False) for row in ledger_rows(person(request)))
+    return StreamingHttpResponse(
+        _array(texts),
         content_type="application/json",
         headers={"Content-Disposition": 'attachment; filename="vinter-ledger.json"'},
     )
