@@ -212,6 +212,7 @@ def test_one_at_a_time(home, stranger):
     read_archive(home, stranger)
 
 
+@pytest.mark.long("a child fills its memory to the limit")
 def test_lists_that_would_fill_the_memory_are_refused_without_filling_it(tmp_path):
     """A small ZIP that is 150 MB of empty lists: parsed they would take over 3 GB."""
     path = tmp_path / "a.zip"

@@ -85,6 +85,7 @@ def test_another_filter_of_evenings_computes_nothing(counted, monkeypatch):
     assert season(FARO, 2027, query()) is whole  # drawn once
 
 
+@pytest.mark.long("many years of nights are worked out")
 def test_all_years_together_stay_below_a_bound_in_memory_and_are_found_on_disk(counted, monkeypatch):
     assert settings.PLANNING_CACHE_BYTES <= 40 * 2**20
     monkeypatch.setattr(years, "YEARS", ByteCache(3 * 2**20))
