@@ -261,7 +261,7 @@ def test_corners_that_a_field_showed_are_kept_with_the_lens_and_used_where_no_fi
     }  # fmt: skip
     small_stack.save()
     page = said(desk.get(reverse("stack", args=[small_stack.pk])))
-    assert "Gear does not know these corners" in page and "Keep them with the main lens" in page
+    assert "Corners of this lens in Gear: not known" in page and "Keep 0.59 mag with it" in page
     assert circumstances(small_stack).fall_offs == []
     assert desk.post(reverse("stack-lens", args=[small_stack.pk])).status_code == 302
     kept = type(small_stack.take.phone).objects.get(pk=small_stack.take.phone.pk)

@@ -87,6 +87,11 @@ class Lens:
         return f"{self.infinity_ticks} ticks back" if self.infinity_ticks else "the end mark"
 
     @property
+    def corner_mag(self) -> float:
+        """By how many mag the corners of its RAW files are darker; 0 where that is not known."""
+        return sum(self.fall_off[:2])
+
+    @property
     def quirks(self) -> list[str]:
         """What is peculiar about the lens, each as a sentence."""
         out = []
@@ -121,10 +126,9 @@ class Lens:
                 f"35 mm terms, not {self.f35:g}."
             )
         if self.fall_off[2]:
-            darker = sum(self.fall_off[:2])
             out.append(
-                f"Its corners are {abs(darker):.2f} ± {self.fall_off[2]:.2f} mag "
-                f"{'darker' if darker > 0 else 'brighter'} than its centre."
+                f"Its corners are {abs(self.corner_mag):.2f} ± {self.fall_off[2]:.2f} mag "
+                f"{'darker' if self.corner_mag > 0 else 'brighter'} than its centre."
             )
         if self.shutter_max < SHORT_LENS:
             out.append(f"Its longest shutter is {self.shutter_max:g} s: more frames instead of longer ones.")

@@ -29,7 +29,7 @@ class LensOffer:
     @property
     def corners(self) -> float | None:
         """By how many mag its corners are darker, where that is new."""
-        return None if self.before.fall_off == self.after.fall_off else sum(self.after.fall_off[:2])
+        return None if self.before.fall_off == self.after.fall_off else self.after.corner_mag
 
 
 def lens_offer(one: Stack) -> LensOffer | None:
