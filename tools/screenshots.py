@@ -123,7 +123,7 @@ def walk(page: Page) -> None:
     take(page, "finish")
     page.locator(".rung summary", has_text="Export").first.click()
     page.get_by_role("button", name="Export", exact=True).click()
-    page.locator("a", has_text="JPEG, ").wait_for()
+    page.locator("a", has_text="JPEG, ").wait_for(timeout=120_000)
     page.goto("/ledger/")
     take(page, "ledger")
 
