@@ -32,10 +32,7 @@ REACH_PX = 4.0
 LEAST_STARS = 60
 LOWEST = 20.0  # degrees of altitude, below which haze in layers counts
 USUAL_AIR, AIR_ERROR = 0.22, 0.08  # mag an airmass at a good site, and its spread from night to night
-CORNER_FLOOR, AIR_FLOOR = (
-    0.05,
-    0.03,
-)  # mag: star images that change over the field, colours, the shape of the air
+CORNER_FLOOR, AIR_FLOOR = 0.05, 0.03  # mag: star images that change over the field, colours, layers of air
 PLACELESS_FLOOR = 0.08  # mag of the corner: a camera that was not level, stars behind haze
 TILTS = np.radians(np.arange(-5.0, 90.0, 5.0))  # altitudes of the axis that a level camera may have had
 THICKEST = 12.0  # airmasses, beyond which nothing is seen
@@ -151,8 +148,8 @@ def measure_vignetting(
     a pixel sees counted; None with too few of them.
 
     A robust least-squares fit. Over a known site at a known time the air counts by airmass, held near what is
-    usual by its spread; else as a slope across the picture, held near none. Errors are those of the fit, with
-    a floor for what the fit does not prepare.
+    usual by its spread; else every altitude that the camera may have had is tried. Errors are those of the
+    fit, with a floor for what the fit does not prepare.
     """
     vectors, v, _ = stars_to(FAINTEST)
     chosen = np.flatnonzero(v > BRIGHTEST)
