@@ -1,6 +1,7 @@
 """Measures of a frame and the verdict on it: keep, doubt or drop, always with the reason."""
 
 from dataclasses import MISSING, dataclass, field, fields, replace
+from functools import cache
 from typing import Any
 
 import cv2
@@ -345,12 +346,18 @@ def _without_standing(measures: list[Measure]) -> list[Measure]:
 MEASURE = Schema("measure of a frame")
 
 
+@cache
+def _blank() -> dict[str, float]:
+    """What a number of a measure is where it is missing."""
+    numbers = [f for f in fields(Measure) if f.type in (int, float)]
+    return {f.name: 0 if f.default is MISSING else f.default for f in numbers}
+
+
 def stored_measure(data: Data) -> Measure:
     """A measure from data that were stored: a number that is missing there takes its default (0 where it has
     none), and a time that no photograph can be of is none."""
     data = {name: value for name, value in data.items() if name != "version"}
-    numbers = [f for f in fields(Measure) if f.type in (int, float)]
-    blank = {f.name: 0 if f.default is MISSING else f.default for f in numbers}
+    blank = _blank()
     filled: dict[str, Any] = {k: blank.get(k) if v is None and k in blank else v for k, v in data.items()}
     time = filled.get("time")
     return Measure(**{**filled, "time": time if time is not None and believable(time) else None})
