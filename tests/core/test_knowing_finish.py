@@ -10,6 +10,7 @@ from fields import LENS, SITE, fields_of
 
 from vinter.core.camera.illuminant import light_srgb
 from vinter.core.errors import BadInput
+from vinter.core.finish import smooth_glow
 from vinter.core.finish.cut_light import white_where_cut
 from vinter.core.finish.guard import VISIBLE_NOISE, ends, limits, seen_noise
 from vinter.core.finish.looks import LOOKS, fitted, portable
@@ -444,3 +445,19 @@ def test_a_raw_by_day_is_as_bright_as_its_brightest_places():
     scene = prepare(np.repeat(light, 240, axis=0), None, colour, night=False)
     drawn = to_8bit(Renderer(scene).render(suggest(scene)))
     assert drawn[120, 318].min() > 235 and drawn[120, 5].max() < 48
+
+
+@pytest.mark.parametrize("shape", [(7,), (40_000,), (300, 200), (1, 1)])
+def test_the_glow_is_read_at_any_number_of_places(shape):
+    """A picture of 12 MP asks for 49,000 at once."""
+    rng = np.random.default_rng(4)
+    glow = np.r_[rng.normal(0, 0.01, (smooth_glow.POLYNOMIAL, 3)), np.zeros((_bumps_of(0.5), 3))]
+    glow[smooth_glow.POLYNOMIAL + 100] = 0.1
+    x, y = rng.uniform(0, 1, shape), rng.uniform(0, 1, shape)
+    wanted = smooth_glow.polynomial(x.ravel(), y.ravel()) @ glow[: smooth_glow.POLYNOMIAL]
+    wanted = wanted + smooth_glow._bumps(x.ravel(), y.ravel()) @ glow[smooth_glow.POLYNOMIAL :]
+    assert smooth_glow.surface(glow, x, y) == pytest.approx(wanted.reshape(*shape, 3), abs=0.002)
+
+
+def _bumps_of(at):
+    return smooth_glow._bumps(np.array([at]), np.array([at])).shape[1]

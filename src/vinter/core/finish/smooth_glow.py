@@ -25,6 +25,7 @@ BESIDE_BAND = 0.25  # of the galaxy's brightest light in the picture, under whic
 SHINING, SHINING_TIMES = 0.5, 10.0  # of full scale, and of the sky's median, over which something shines in
 LEAST_OVER = 0.4  # weight of sky that is much brighter than its surface, beside the galaxy's light
 LEAST_UNDER = 0.4  # weight of sky that is much darker than the smooth glow
+ROW = 8192  # places that are read in one row
 DRAWN = (145, 113)  # places across and down at which the bumps are worked out once and read between
 
 
@@ -54,12 +55,17 @@ def surface(glow: Array, x: Array, y: Array) -> Array:
     out = polynomial(x, y) @ glow[:POLYNOMIAL]
     if glow[POLYNOMIAL:].any():
         drawn = _drawn(glow[POLYNOMIAL:].tobytes())
-        column, row = (
-            np.asarray(v * (n - 1), np.float32).reshape(-1, 1) for v, n in ((x, DRAWN[0]), (y, DRAWN[1]))
-        )
+        column, row = (_in_rows(v * (n - 1)) for v, n in ((x, DRAWN[0]), (y, DRAWN[1])))
         read = cv2.remap(drawn, column, row, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        out = out + read.reshape(*x.shape, 3)
+        out = out + read.reshape(-1, 3)[: x.size].reshape(*x.shape, 3)
     return np.asarray(out)
+
+
+def _in_rows(values: Array) -> F32:
+    """Values in rows of at most ``ROW``, the last filled up: remapping knows no side of over 32,767."""
+    flat = np.asarray(values, np.float32).ravel()
+    width = max(min(ROW, flat.size), 1)
+    return np.pad(flat, (0, -flat.size % width)).reshape(-1, width)
 
 
 @lru_cache(maxsize=16)
