@@ -38,9 +38,11 @@ def lens_from(data: Data) -> Lens:
         raise BadInput(f"lens field {unknown[0]!r} is not known")
     try:
         steps = tuple((int(iso), float(noise)) for iso, noise in data.get("read_noise", READ_NOISE))
-        square, fourth, error = (float(value) for value in data.get("fall_off", (0.0, 0.0, 0.0)))
+        square, fourth, known_to = (float(value) for value in data.get("fall_off", (0.0, 0.0, 0.0)))
         kinds = tuple(data.get("raw_kinds", ("sensor",)))
-        return Lens(**{**data, "read_noise": steps, "raw_kinds": kinds, "fall_off": (square, fourth, error)})
+        return Lens(
+            **{**data, "read_noise": steps, "raw_kinds": kinds, "fall_off": (square, fourth, known_to)}
+        )
     except (TypeError, ValueError) as error:
         raise BadInput(f"lens {data.get('name', '')!r}: {error}") from error
 

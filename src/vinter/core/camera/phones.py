@@ -52,12 +52,8 @@ class Lens:
     well: float = 0.0  # electrons an output pixel holds at base ISO; 0 for the usual of its size
     raw_kinds: tuple[str, ...] = ("sensor",)
     measured: str = ""  # what of this was measured, and when
-    fall_off: tuple[float, float, float] = (
-        0.0,
-        0.0,
-        0.0,
-    )  # mag of r^2 and r^4 (1 in the corner) of a surface
-    # in its RAW files, and the corner's error; an error of 0: not known
+    # a surface in its RAW files, mag: r^2, r^4 (r = 1 in the corner), the corner's error; 0: not known
+    fall_off: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
     def __post_init__(self) -> None:
         for label, value, low, high in (

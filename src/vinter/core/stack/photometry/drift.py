@@ -22,6 +22,7 @@ from vinter.core.stack.photometry.vignetting import (
     Fit,
     Source,
     Vignetting,
+    flat_loss,
     possible_airmasses,
     weighed,
 )
@@ -68,7 +69,7 @@ def drifting_stars(
     # what a pixel sees less is no polynomial: it is fitted by the two powers over the picture
     steps = np.linspace(0, 1, 40)
     powers = np.c_[steps, steps**2]
-    surface = np.linalg.lstsq(powers, 3.75 * np.log10(1 + smaller2 * steps), rcond=None)[0]
+    surface = np.linalg.lstsq(powers, flat_loss(smaller2 * steps), rcond=None)[0]
     return Vignetting(
         square=float(fit.best[0] + surface[0]),
         fourth=float(fit.best[1] + surface[1]),

@@ -107,6 +107,12 @@ def vignetting_from(data: Data | None) -> Vignetting | None:
     return Vignetting(**{**known, "source": Source(known.get("source", Source.FIELD))})
 
 
+def flat_loss(tangent2: Array | float) -> Array:
+    """By how many mag a pixel of a flat picture sees less sky than one on the axis, by the squared tangent of
+    its angle from it: the cube of the cosine."""
+    return np.asarray(3.75 * np.log10(1 + tangent2))
+
+
 def of_gear(lens: Lens) -> Vignetting | None:
     """The fall-off that Gear has of a lens; None where it knows none."""
     square, fourth, error = lens.fall_off
@@ -119,7 +125,7 @@ def of_gear(lens: Lens) -> Vignetting | None:
         fourth=fourth,
         corner=corner,
         corner_error=error,
-        starlight=corner - 3.75 * float(np.log10(1 + tangent2)),
+        starlight=corner - float(flat_loss(tangent2)),
         source=Source.GEAR,
     )
 
