@@ -242,7 +242,7 @@ def editing() -> None:
     from vinter.core.finish.scene import prepare
     from vinter.core.finish.suggestion import suggest
     from vinter.core.formats.pictures import jpeg_bytes
-    from vinter.core.frames.reading import Colour
+    from vinter.core.frames.frame import Colour
 
     rng = np.random.default_rng(0)
     width, height = EDITED

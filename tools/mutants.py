@@ -126,7 +126,7 @@ FAULTS = (
     ),
     Fault(
         "a median is as calm as a mean",
-        "src/vinter/core/stack/combining/tiles.py",
+        "src/vinter/core/stack/combining/noise_seen.py",
         "replace(rules, weights=weight[first::2].copy()",
         "replace(rules, method=Method.MEAN, weights=weight[first::2].copy()",
         "tests/core/test_combining.py -k noise_that_is_stated",

@@ -15,7 +15,7 @@ import pillow_heif
 from PIL import Image
 
 from vinter.core.errors import BadInput
-from vinter.core.frames.measure import measure
+from vinter.core.frames.measuring import measure
 from vinter.core.frames.reading import read_frame
 from vinter.core.stack.single import Given, solve_picture
 

@@ -17,8 +17,10 @@ from vinter.sky_commands import given_of, picture_place
 
 def _inspect(a: argparse.Namespace) -> None:
     from vinter.core.frames.decoding import decoded
-    from vinter.core.frames.measure import compare, measure
-    from vinter.core.frames.reading import frame_files, named
+    from vinter.core.frames.files import frame_files
+    from vinter.core.frames.judging import compare
+    from vinter.core.frames.measuring import measure
+    from vinter.core.frames.reading import named
 
     rows, broken = [], []
     named_or_found = [
@@ -58,7 +60,7 @@ def _doctor(a: argparse.Namespace) -> None:
 
 
 def _files_of(folder: Path | None) -> tuple[Path, ...]:
-    from vinter.core.frames.reading import frame_files
+    from vinter.core.frames.files import frame_files
 
     return tuple(frame_files([folder])) if folder else ()
 
@@ -109,7 +111,7 @@ def _stack(a: argparse.Namespace) -> None:
 
 def _lucky(a: argparse.Namespace) -> None:
     from vinter.core.frames.content import FILMS
-    from vinter.core.frames.reading import frame_files
+    from vinter.core.frames.files import frame_files
     from vinter.core.stack.lucky import frames_of, lucky_report, stack_lucky, write_lucky
 
     films = [p for p in a.files if p.suffix.lower() in FILMS and p.is_file()]
@@ -122,7 +124,7 @@ def _lucky(a: argparse.Namespace) -> None:
 def _bracket(a: argparse.Namespace) -> None:
     load_ahead()
     from vinter.core.finite import finite
-    from vinter.core.frames.reading import frame_files
+    from vinter.core.frames.files import frame_files
     from vinter.core.stack.bracket import bracket_of, stack_bracket
     from vinter.core.stack.settings import Settings
 

@@ -8,7 +8,8 @@ from inline import Inline
 from starfield import BLACK, Field, make, write
 
 from vinter.core.errors import BadInput
-from vinter.core.frames.measure import compare, measure
+from vinter.core.frames.judging import compare
+from vinter.core.frames.measuring import measure
 from vinter.core.frames.reading import read_frame
 from vinter.core.stack.ingest import master_frame
 from vinter.core.stack.pipeline import Settings, stack

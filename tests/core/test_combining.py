@@ -9,7 +9,7 @@ from vinter.core.stack.combining.blanking import blank
 from vinter.core.stack.combining.kernels import Rules, combine, join
 from vinter.core.stack.combining.light import normalize_into
 from vinter.core.stack.combining.methods import Method
-from vinter.core.stack.combining.tiles import noise_seen
+from vinter.core.stack.combining.noise_seen import noise_seen
 
 KAPPA = 3.5
 NOISE = np.array([[900.0, 0.4], [400.0, 0.2], [1600.0, 0.0]])

@@ -25,7 +25,8 @@ from vinter.core.finish.scene import load_scene, prepare, save_scene
 from vinter.core.finish.suggestion import suggest
 from vinter.core.formats.exif import Taken
 from vinter.core.formats.pictures import PictureInfo
-from vinter.core.frames.reading import Colour, colour_from
+from vinter.core.frames.frame import Colour
+from vinter.core.frames.raw import colour_from
 from vinter.core.stack.file import read_stack
 
 NEUTRAL = (0.5, 1.0, 0.7)

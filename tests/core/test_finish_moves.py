@@ -21,7 +21,7 @@ from vinter.core.finish.moves.stars import Stars
 from vinter.core.finish.scene import prepare
 from vinter.core.finish.star_field import found_stars, star_field
 from vinter.core.frames.adaptive_moments import shapes
-from vinter.core.frames.reading import Colour
+from vinter.core.frames.frame import Colour
 
 WIDE = 70.0  # degrees that a picture of unknown lens is taken for
 

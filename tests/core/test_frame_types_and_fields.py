@@ -13,7 +13,7 @@ from vinter.core.camera.projection import Pose
 from vinter.core.formats.fits import Taken, taken_cards, wcs_cards, write_fits
 from vinter.core.formats.lineardng import write_linear_dng
 from vinter.core.frames.frame_type import classify_take
-from vinter.core.frames.measure import clean, measure
+from vinter.core.frames.measuring import clean, measure
 from vinter.core.frames.reading import read_frame
 from vinter.core.frames.stars import background, find_stars
 from vinter.core.simulate.calibration_frames import darks, flats

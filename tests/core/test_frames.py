@@ -14,8 +14,10 @@ from vinter.core.formats.dng import write_dng
 from vinter.core.frames.content import HEAD_BYTES, check_content, content_words
 from vinter.core.frames.decoding import decoded
 from vinter.core.frames.dng import plain_bayer
+from vinter.core.frames.files import frame_files
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, clean_mosaic, clean_picture, demosaic
-from vinter.core.frames.reading import frame_files, read_frame, read_with_libraw
+from vinter.core.frames.raw import read_with_libraw
+from vinter.core.frames.reading import read_frame
 
 
 def mosaic_of(rgb, height=240, width=320):

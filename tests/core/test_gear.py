@@ -19,7 +19,7 @@ from vinter.core.camera.solved_lens import corrected, nearest
 from vinter.core.errors import BadInput
 from vinter.core.field.card import checks
 from vinter.core.frames.adaptive_moments import shapes, trail_length
-from vinter.core.frames.measure import measure
+from vinter.core.frames.measuring import measure
 from vinter.core.frames.reading import read_frame
 from vinter.core.frames.sensor import measure_darks, measure_flats
 from vinter.core.simulate.calibration_frames import HOT_SHARE, darks, flats, focus_sweep

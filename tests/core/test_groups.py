@@ -9,9 +9,9 @@ import pytest
 from vinter.core.frames.lenswarp import LensWarp, parse
 from vinter.core.frames.measure import Measure
 from vinter.core.stack.photometry.normalization import Normalization, _surface, light_ratio, terms
+from vinter.core.stack.registration.bumps import find_bumps
 from vinter.core.stack.registration.geometry import as_rotation, pixels, rays, small_turn, turn, vector_of
 from vinter.core.stack.registration.groups import in_order, left_out, reference_of
-from vinter.core.stack.registration.motion_model import find_bumps
 from vinter.core.stack.registration.star_matching import Alignment, vote_shift, vote_turn
 
 SIZE, FOCAL = (4032, 3024), 2800.0

@@ -6,7 +6,8 @@ import pytest
 from scenes import Scene, make
 
 from vinter.core.frames.frame_type import classify_take
-from vinter.core.frames.measure import compare, measure
+from vinter.core.frames.judging import compare
+from vinter.core.frames.measuring import measure
 from vinter.core.frames.reading import read_frame
 
 SMALL = {"width": 1260, "height": 944, "focal": 875.0, "stars": 3200}

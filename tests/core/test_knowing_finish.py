@@ -32,8 +32,9 @@ from vinter.core.finish.recipe import Recipe, parse_recipe, recipe_of
 from vinter.core.finish.render import PartRenderer, Renderer, to_8bit
 from vinter.core.finish.scene import prepare
 from vinter.core.finish.suggestion import by_stars, suggest
-from vinter.core.frames.reading import Colour, colour_from
-from vinter.core.simulate.phone import MATRIX, NEUTRAL, reddened
+from vinter.core.frames.frame import Colour
+from vinter.core.frames.raw import colour_from
+from vinter.core.simulate.raw_colour import MATRIX, NEUTRAL, reddened
 from vinter.core.sky.brightness import ray_airmass
 
 COLOUR = colour_from(np.array(NEUTRAL), np.array(MATRIX).reshape(3, 3))

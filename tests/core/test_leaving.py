@@ -147,7 +147,7 @@ def test_sharpening_makes_edges_steeper_without_rims_and_leaves_grain():
 
 
 def read_stack_colour():
-    from vinter.core.frames.reading import Colour
+    from vinter.core.frames.frame import Colour
 
     return Colour()
 

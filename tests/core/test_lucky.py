@@ -9,7 +9,7 @@ import pytest
 from vinter.core.errors import BadInput
 from vinter.core.frames.content import HEAD_BYTES, check_content, content_words
 from vinter.core.frames.film_reading import film_pictures, linear_picture
-from vinter.core.frames.reading import Colour
+from vinter.core.frames.frame import Colour
 from vinter.core.parallel import Cancelled
 from vinter.core.stack.lucky import cut_out, disc_of, frames_of, onto, sharpness, stack_lucky
 

@@ -5,9 +5,10 @@ import pytest
 import tifffile
 
 from vinter.core.errors import BadInput
-from vinter.core.frames.measure import clean, measure
+from vinter.core.frames.measuring import clean, measure
 from vinter.core.frames.merged import HIGHEST
-from vinter.core.frames.reading import check_size, read_frame
+from vinter.core.frames.raw import check_size
+from vinter.core.frames.reading import read_frame
 
 MERGED = {
     "half": (np.float16, "deflate"),

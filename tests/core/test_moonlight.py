@@ -7,7 +7,7 @@ import pytest
 
 from vinter.core.camera.phones import phone
 from vinter.core.camera.projection import Pose, project, view_of
-from vinter.core.frames.measure import clean, measure
+from vinter.core.frames.measuring import clean, measure
 from vinter.core.frames.reading import read_frame
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.ground import EYE, Ground, Standing

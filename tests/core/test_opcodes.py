@@ -10,7 +10,7 @@ from scenes import WHITE as SCENE_WHITE
 from scenes import Scene, evened, mosaic, write_packed
 from starfield import BLACK, PATTERNS, WHITE
 
-from vinter.core.frames.measure import measure
+from vinter.core.frames.measuring import measure
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, clean_mosaic
 from vinter.core.frames.opcodes import corrections
 from vinter.core.frames.reading import read_frame

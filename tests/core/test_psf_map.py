@@ -63,7 +63,7 @@ def test_cells_carry_the_direction_that_was_drawn():
 def test_a_measured_frame_carries_its_map(tmp_path):
     from starfield import Field, make
 
-    from vinter.core.frames.measure import measure
+    from vinter.core.frames.measuring import measure
     from vinter.core.frames.reading import read_frame
 
     make(tmp_path, Field(count=1, streak=None))

@@ -92,7 +92,7 @@ def test_a_simulated_shot_and_its_answers_agree(tmp_path):
     """Three real frames of the simulated phone: as planned, far too long, out of focus."""
     from dataclasses import replace
 
-    from vinter.core.frames.measure import measure
+    from vinter.core.frames.measuring import measure
     from vinter.core.frames.reading import read_frame
 
     lens = replace(LENS, width=1344, height=1008)

@@ -8,7 +8,8 @@ import pytest
 from PIL import Image
 
 from vinter.core.frames.facts import time_words
-from vinter.core.frames.measure import clean, compare, measure
+from vinter.core.frames.judging import compare
+from vinter.core.frames.measuring import clean, measure
 from vinter.core.frames.metadata import Metadata, TimeSource, camera_name
 from vinter.core.frames.night import Light, light_of, luminance
 from vinter.core.frames.reading import read_frame

@@ -23,8 +23,8 @@ from vinter.core.finish.recipe import ORDER, RECIPE, Recipe, parse_recipe, recip
 from vinter.core.finish.render import Renderer, to_8bit
 from vinter.core.finish.scene import prepare
 from vinter.core.formats.pictures import PictureInfo
+from vinter.core.frames.frame import Colour
 from vinter.core.frames.opcodes import OPCODES, CorrectionNote, NoteKind
-from vinter.core.frames.reading import Colour
 from vinter.core.planning.modes.registry import MODES, mode_of, values
 from vinter.core.sky.thresholds import MOON_SCHOOLS, MOVABLE, SCHOOLS, Thresholds
 from vinter.core.stack.combining.methods import Method

@@ -11,7 +11,7 @@ from vinter.core.camera.phones import phone
 from vinter.core.camera.photons import encoded, sky_rate
 from vinter.core.field.check import advise
 from vinter.core.field.packing import Outing, pack_list
-from vinter.core.frames.measure import measure
+from vinter.core.frames.measuring import measure
 from vinter.core.rehearse.coach import Judgement, as_frame, histogram, judge_exercise, worst_drift
 from vinter.core.rehearse.exercises import LADDER, Exercise, exercise
 from vinter.core.rehearse.outcome import Outcome, after_leaving, after_press

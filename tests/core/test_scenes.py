@@ -15,8 +15,9 @@ from vinter.core.frames.mosaic import PEDESTAL, SPAN
 from vinter.core.frames.preview import linear_of
 from vinter.core.simulate.capture import Burst, faults_from
 from vinter.core.simulate.mishaps import flare
-from vinter.core.simulate.phone import FRINGE, SimulatedPhone, row_noise
+from vinter.core.simulate.phone import SimulatedPhone, row_noise
 from vinter.core.simulate.scenes import SCENES, place_seed, scene_for
+from vinter.core.simulate.starlight import FRINGE
 from vinter.core.sky.horizon import Horizon
 from vinter.core.sky.site import Site
 

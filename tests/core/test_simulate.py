@@ -13,7 +13,7 @@ from skyfield.api import Star, wgs84
 from vinter.core.camera import photons
 from vinter.core.camera.phones import phone
 from vinter.core.camera.projection import Pose, east_north_up, project, view_of
-from vinter.core.frames.measure import clean, measure
+from vinter.core.frames.measuring import clean, measure
 from vinter.core.frames.reading import read_frame
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.passing import passing
@@ -148,7 +148,7 @@ def test_low_stars_are_redder_by_what_the_air_takes():
         mosaic = np.zeros((lens.height, lens.width), np.float32)
         direction = east_north_up(np.array([altitude]), np.array([180.0]))
         star = direction @ catalogue.to_horizon(site, camera.burst.middle(0))
-        camera._draw_stars(mosaic, 0, (star, np.array([2.0]), np.array([0.65])))
+        camera.starlight.draw(mosaic, 0, (star, np.array([2.0]), np.array([0.65])))
         red, blue = mosaic[0::2, 0::2].sum(), mosaic[1::2, 1::2].sum()
         got[altitude] = -2.5 * np.log10(blue / red)
     through = 0.3 * (6.85 - 1.154)  # airmasses of rays at 8 and 60 degrees, Kasten and Young 1989
@@ -182,7 +182,7 @@ def test_a_bright_star_has_the_wings_of_a_lens():
     camera, empty = SimulatedPhone(one, part), SimulatedPhone(one, part)
     index, x, y, v = camera.stars_at(0)
     at = int(np.flatnonzero(index == antares)[0])
-    empty._draw_stars = lambda *_, **__: None
+    empty.starlight.draw = lambda *_, **__: None
     green = (camera.electrons(0) - empty.electrons(0)) / camera.vignetting
     rows, columns = np.mgrid[: green.shape[0], : green.shape[1]]
     away = np.hypot(columns - x[at], rows - y[at])

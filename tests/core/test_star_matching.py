@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from starfield import Field, make, places
 
-from vinter.core.frames.measure import clean
+from vinter.core.frames.measuring import clean
 from vinter.core.frames.reading import read_frame
 from vinter.core.frames.stars import Stars, find_stars
 from vinter.core.stack.masking.motion import not_sky

@@ -22,8 +22,9 @@ from vinter.core.formats.fits import write_fits
 from vinter.core.formats.lineardng import write_linear_dng
 from vinter.core.formats.pictures import write_jpeg, write_png16, write_tiff16
 from vinter.core.formats.whole import whole, write_image
+from vinter.core.frames.frame import Colour, Frame
 from vinter.core.frames.metadata import _number
-from vinter.core.frames.reading import Colour, Frame, Metadata, named, read_frame
+from vinter.core.frames.reading import Metadata, named, read_frame
 from vinter.web.takes.work import measure_file
 
 

@@ -13,7 +13,7 @@ from vinter.core.finish.scene import prepare
 from vinter.core.finish.smooth_glow import surface
 from vinter.core.finish.star_white import StarWhite
 from vinter.core.finish.suggestion import by_stars, night_white, suggest
-from vinter.core.frames.reading import Colour
+from vinter.core.frames.frame import Colour
 
 COLOUR = Colour((0.46, 1.0, 0.71))
 SKY = np.array([0.0092, 0.02, 0.0142])  # grey in this camera's colours

@@ -9,8 +9,8 @@ import pytest
 from vinter.core.errors import BadInput
 from vinter.core.formats.video import can_write, write_video
 from vinter.core.frames.film import ramp, tone
+from vinter.core.frames.frame import Colour
 from vinter.core.frames.preview import stretched
-from vinter.core.frames.reading import Colour
 from vinter.core.parallel import Cancelled
 
 

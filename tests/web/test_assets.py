@@ -51,7 +51,7 @@ def test_scripts_import_each_other_under_hashed_names():
     folder = settings.STATIC_ROOT / "js"
     for name, exports in (
         ("field/timer.js", "./timer-moments"),
-        ("planning/skyline.js", "./skyline-geometry"),
+        ("planning/skyline.js", "./skyline-drawing"),
         ("bench/finish.js", "../shared/token"),
     ):
         path = folder / staticfiles_storage.stored_name(f"js/{name}").removeprefix("js/")

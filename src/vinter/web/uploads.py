@@ -15,7 +15,8 @@ from vinter.core.errors import BadInput
 from vinter.core.formats.whole import whole
 from vinter.core.frames.content import HEAD_BYTES, check_content
 from vinter.core.frames.decoding import decoded
-from vinter.core.frames.measure import Measure, measure
+from vinter.core.frames.measure import Measure
+from vinter.core.frames.measuring import measure
 from vinter.core.frames.reading import named
 from vinter.core.imported import Imported
 from vinter.web.compute import computed

@@ -3,7 +3,7 @@
 import numpy as np
 import numpy.typing as npt
 
-from vinter.core.frames.reading import Colour
+from vinter.core.frames.frame import Colour
 
 F32 = npt.NDArray[np.float32]
 CUT_FROM, CUT = 0.92, 0.985  # of full scale, from which a place is whitened, and wholly

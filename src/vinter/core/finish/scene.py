@@ -16,7 +16,7 @@ from vinter.core.finish.smooth_glow import fitted_glow, galaxy_light, surface
 from vinter.core.finish.star_field import StarField, found_stars, star_field
 from vinter.core.finish.star_white import StarWhite, star_white
 from vinter.core.formats.whole import whole
-from vinter.core.frames.reading import Colour
+from vinter.core.frames.frame import Colour
 from vinter.core.sky.ephemeris import GALACTIC_CENTRE
 from vinter.core.stack.file import colour_from
 from vinter.core.stack.plate_solve import Solution, field_from

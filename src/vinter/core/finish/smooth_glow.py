@@ -11,7 +11,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.sparse import csr_array
 
-from vinter.core.frames.reading import Colour
+from vinter.core.frames.frame import Colour
 from vinter.core.sky.brightness import ray_airmass
 from vinter.core.sky.diffuse_light import milky_way_at
 from vinter.core.stack.plate_solve import Solution

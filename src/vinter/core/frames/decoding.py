@@ -31,11 +31,12 @@ from pydantic import TypeAdapter
 
 from vinter.core.camera.illuminant import temperature
 from vinter.core.errors import BadInput
+from vinter.core.frames.frame import Colour, Frame
 from vinter.core.frames.lenswarp import LensWarp
 from vinter.core.frames.lossless_jpeg import SMALLEST, lossless_jpeg
 from vinter.core.frames.metadata import Metadata
 from vinter.core.frames.opcodes import CorrectionNote
-from vinter.core.frames.reading import Colour, Frame, read_frame
+from vinter.core.frames.reading import read_frame
 from vinter.core.parallel import end_with_parent
 from vinter.core.versions import Data
 

@@ -13,11 +13,12 @@ from vinter.core.frames.content import FILMS, FRAMES, Reader, content_words, kin
 from vinter.core.frames.decoding import decoded
 from vinter.core.frames.film_metadata import film_metadata
 from vinter.core.frames.film_reading import film_pictures
+from vinter.core.frames.frame import Frame
 from vinter.core.frames.gain_map import gain_map
-from vinter.core.frames.measure import measure
+from vinter.core.frames.measuring import measure
 from vinter.core.frames.metadata import Metadata, TimeSource
 from vinter.core.frames.profiles import profile_name
-from vinter.core.frames.reading import Frame, named
+from vinter.core.frames.reading import named
 from vinter.core.ground.zones import zone_at
 from vinter.core.words import count_of, spoken_seconds
 

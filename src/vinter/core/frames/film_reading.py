@@ -22,7 +22,8 @@ from vinter.core.errors import BadInput
 from vinter.core.frames.content import HEAD_BYTES, Reader, kinds_of
 from vinter.core.frames.decoding import MEMORY_BYTES, OUT_OF_MEMORY, limit_process
 from vinter.core.frames.film_metadata import film_metadata
-from vinter.core.frames.reading import LARGEST_PICTURE, Colour, Frame
+from vinter.core.frames.frame import Colour, Frame
+from vinter.core.frames.raw import LARGEST_PICTURE
 from vinter.core.parallel import end_with_parent
 
 F32 = npt.NDArray[np.float32]

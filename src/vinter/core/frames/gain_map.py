@@ -13,6 +13,7 @@ import numpy as np
 import numpy.typing as npt
 from PIL import Image
 
+from vinter.core.frames.frame import upright
 from vinter.core.frames.gain_numbers import (
     Numbers,
     in_block,
@@ -23,7 +24,6 @@ from vinter.core.frames.gain_numbers import (
 )
 from vinter.core.frames.heif_items import Items, items_of, payload, shown_as
 from vinter.core.frames.metadata import picture_metadata
-from vinter.core.frames.reading import upright
 
 F32 = npt.NDArray[np.float32]
 START = b"\xff\xd8\xff"

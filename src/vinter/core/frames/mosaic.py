@@ -6,7 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.camera.illuminant import linear_srgb
-from vinter.core.frames.reading import Frame
+from vinter.core.frames.frame import Frame
 from vinter.core.frames.specks import without_specks
 
 F32 = npt.NDArray[np.float32]

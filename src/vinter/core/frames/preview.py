@@ -4,8 +4,8 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from vinter.core.frames.frame import Colour, Frame
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic
-from vinter.core.frames.reading import Colour, Frame
 
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]

@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.errors import BadInput
-from vinter.core.frames.reading import Frame
+from vinter.core.frames.frame import Frame
 
 Array = npt.NDArray[np.float64]
 ROBUST = 1.4826

@@ -11,9 +11,11 @@ from vinter.core.camera.phones import Lens
 from vinter.core.camera.photons import encoded, srgb
 from vinter.core.camera.trailing import drift_map
 from vinter.core.field.check import Advice, advise
-from vinter.core.frames.measure import Measure, measure
+from vinter.core.frames.frame import Frame
+from vinter.core.frames.measure import Measure
+from vinter.core.frames.measuring import measure
 from vinter.core.frames.metadata import Metadata
-from vinter.core.frames.reading import Frame, colour_from
+from vinter.core.frames.raw import colour_from
 from vinter.core.rehearse.exercises import Exercise
 from vinter.core.simulate.modes import Shown
 from vinter.core.words import count_of

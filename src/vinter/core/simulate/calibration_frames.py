@@ -10,7 +10,8 @@ from vinter.core.camera.phones import Lens
 from vinter.core.formats.dng import DngInfo, write_dng
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.exposing import digitise
-from vinter.core.simulate.phone import BLACK, MATRIX, NEUTRAL, SimulatedPhone, row_noise
+from vinter.core.simulate.phone import BLACK, SimulatedPhone, row_noise
+from vinter.core.simulate.raw_colour import MATRIX, NEUTRAL
 
 HOT_SHARE, HOT_RATE = 2e-4, 40.0
 GLOW_E_S = 3.0  # electrons per second of amp glow in the lower right corner

@@ -21,10 +21,12 @@ from vinter.core.finish.scene import Scene, prepare
 from vinter.core.finish.smooth_glow import surface
 from vinter.core.finish.suggestion import suggest
 from vinter.core.frames.mosaic import demosaic
-from vinter.core.frames.reading import colour_from
+from vinter.core.frames.raw import colour_from
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.exposing import digitise
-from vinter.core.simulate.phone import BEST_SIGMA, MATRIX, NEUTRAL, SimulatedPhone
+from vinter.core.simulate.phone import SimulatedPhone
+from vinter.core.simulate.raw_colour import MATRIX, NEUTRAL
+from vinter.core.simulate.starlight import BEST_SIGMA
 
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]

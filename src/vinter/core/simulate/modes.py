@@ -11,7 +11,7 @@ from vinter.core.camera.phones import Lens
 from vinter.core.formats.dng import DngInfo
 from vinter.core.frames.mosaic import demosaic
 from vinter.core.frames.preview import stretched
-from vinter.core.frames.reading import colour_from
+from vinter.core.frames.raw import colour_from
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.exposing import digitise
 from vinter.core.simulate.phone import BLACK, SimulatedPhone

@@ -1,6 +1,5 @@
 """The simulated phone: RAW frames of a computed sky."""
 
-from collections.abc import Callable
 from datetime import datetime
 from functools import cached_property
 from pathlib import Path
@@ -10,11 +9,11 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.camera import photons
-from vinter.core.camera.projection import View, east_north_up, project, unproject, view_of
+from vinter.core.camera.projection import View, project, unproject, view_of
 from vinter.core.formats.dng import DngInfo, write_dng
 from vinter.core.simulate import skylight
 from vinter.core.simulate.capture import Burst
-from vinter.core.simulate.exposing import LEAST_WING, digitise, draw_trails, draw_wings
+from vinter.core.simulate.exposing import digitise
 from vinter.core.simulate.ground import Ground, grid, upsample
 from vinter.core.simulate.mishaps import (
     LAMP_TINT,
@@ -29,31 +28,17 @@ from vinter.core.simulate.mishaps import (
 from vinter.core.simulate.moonlight import MoonOverGround
 from vinter.core.simulate.painting import FULL
 from vinter.core.simulate.passing import Streak, draw_streak, passing
+from vinter.core.simulate.raw_colour import MATRIX, MOON_COLOUR, NEUTRAL, colour_factors
 from vinter.core.simulate.scenes import ground
+from vinter.core.simulate.sky_planes import DIFFUSE_STEP, SkyPlanes
+from vinter.core.simulate.starlight import BEST_SIGMA, Starlight
 from vinter.core.sky import catalogue
-from vinter.core.sky import diffuse_light as diffuse
-from vinter.core.sky.brightness import ray_airmass, to_magnitudes
-from vinter.core.sky.site import Site
+from vinter.core.sky.brightness import to_magnitudes
 
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
 BLACK = {10: 64, 12: 256, 14: 1024}
-NEUTRAL = (0.46, 1.0, 0.71)  # response of the made-up sensor to light of B-V 0.65
-MATRIX = (0.92, -0.32, -0.09, -0.36, 1.17, 0.20, -0.05, 0.16, 0.60)
-RED_SLOPE, BLUE_SLOPE = 0.45, 0.75  # magnitudes of raw colour per magnitude of B-V
-BEST_SIGMA = 1.15  # px, of a star in focus at the axis
-FRINGE = np.array([0.35, 0.0, -0.45])  # px by which red and blue lie outward of green in the corner
-CORNER_PX = 2520.0  # px from the axis to the corner of a 12 MP frame, for which these are:
-COMA, COMA_SHARE = 1.1, 0.3  # px in the corner, and the share of a star's light that lies outward
-WINGS, WING_PX = 0.05, 4.0  # share of a star's light that the lens scatters, and px of its width
 ROW_NOISE, BLACK_DRIFT = 0.06, 0.03  # of the read noise: from row to row, from frame to frame
-SIGMA_PER_TICK = 0.55  # px of blur (in quadrature) a focus tick away from infinity
-FIELD_CURVATURE = 0.7  # ticks from the axis to the corner
-MEAN_OFF_AXIS = 1 / 3  # mean over the frame of the squared distance from the axis, against the corner's
-DIFFUSE_STEP, BAND_STEP = 16, 6  # px between places where the air's light, and the band's, is worked out
-AIR_BY_COLOUR = np.array([0.80, 1.0, 1.45])  # extinction of red, green and blue against green's
-RED_LINE = np.array([0.55, 0.05, 0.055])  # raw colours of a nebula's red light
-GREEN_LINE = 0.05  # share of the natural sky's light that the airglow's green line adds
 VIGNETTING = 0.42  # share of the light that is lost in the corner
 HOT_SHARE = 1.2e-4
 GROUND_LIGHT = 0.9  # share of the whole sky's light that reaches the ground: hills hide the rest
@@ -64,31 +49,10 @@ SWAY = 0.25  # degrees at the tips, from frame to frame
 STARS_TOLD = 8.5  # V to which ``stars_at`` says where stars are
 
 
-def reddened(through: Array) -> Array:
-    """What is left (n, 3) of raw red, green and blue beside what the air takes of green (n, magnitudes)."""
-    return np.asarray(10 ** (-0.4 * np.asarray(through, float)[:, None] * (AIR_BY_COLOUR - 1)))
-
-
 def row_noise(height: int, noise: float, rng: np.random.Generator) -> F32:
     """What every row (height, 1) of a frame is off, in electrons: from row to row, and the frame's black."""
     rows = ROW_NOISE * rng.standard_normal((height, 1)) + BLACK_DRIFT * rng.standard_normal()
     return np.asarray(noise * rows, np.float32)
-
-
-def colour_factors(bv: Array) -> Array:
-    """Raw signal by colour (n, 3) of light of a B-V, relative to its green signal."""
-    shift = 0.4 * (np.asarray(bv, float) - 0.65)
-    return np.stack(
-        [
-            NEUTRAL[0] * 10 ** (RED_SLOPE * shift),
-            np.ones_like(shift),
-            NEUTRAL[2] * 10 ** (-BLUE_SLOPE * shift),
-        ],
-        axis=-1,
-    )
-
-
-MOON_COLOUR = colour_factors(np.array(0.9))
 
 
 class SimulatedPhone:
@@ -99,10 +63,12 @@ class SimulatedPhone:
     """
 
     def __init__(self, burst: Burst, view: View | None = None, sharpest: float = BEST_SIGMA) -> None:
-        self.burst, self.sharpest = burst, sharpest
+        self.burst = burst
         self.view: View = view or view_of(burst.lens, burst.pose, burst.portrait)
         # one nanolambert in electrons per second and pixel
         self.per_nl = photons.sky_rate(burst.lens, float(to_magnitudes(1.0)))
+        self.starlight = Starlight(burst, self.view, sharpest)
+        self.sky = SkyPlanes(burst, self.view, self.per_nl)
 
     @cached_property
     def ground(self) -> Ground:
@@ -139,114 +105,13 @@ class SimulatedPhone:
     def stars_at(self, i: int) -> tuple[Array, Array, Array, Array]:
         """Of the catalogue stars seen at mid-exposure of frame i: index, x, y and V after extinction."""
         vectors, v, _ = catalogue.stars_to(STARS_TOLD)
-        index, enu, through = self._in_front(i, vectors)
+        index, enu, through = self.starlight.in_front(i, vectors)
         x, y, front = project(self.view, skylight.refracted(enu))
         inside = front & (x >= 0) & (x <= self.view.width - 1) & (y >= 0) & (y <= self.view.height - 1)
         inside[inside] = (
             self.ground.sky[np.round(y[inside]).astype(int), np.round(x[inside]).astype(int)] > 0.5
         )
         return index[inside].astype(float), x[inside], y[inside], v[index[inside]] + through[inside]
-
-    def _in_front(
-        self, i: int, vectors: Array, mirrored: bool = False
-    ) -> tuple[npt.NDArray[np.intp], Array, Array]:
-        """Stars above the horizon and near the frame, or with their mirror images near it: index, unit
-        vectors, magnitudes of extinction."""
-        unix = self.burst.middle(i)
-        enu = catalogue.aberrated(vectors, unix) @ catalogue.to_horizon(self.burst.site, unix).T
-        half = self.view.corner_px / self.view.focal_px
-        ahead = self.view.axes[2] * [1, 1, -1.0 if mirrored else 1.0]
-        near = np.flatnonzero((enu[:, 2] > 0) & (enu @ ahead > np.cos(np.arctan(half) + 0.05)))
-        altitude = np.degrees(np.arcsin(enu[near, 2]))
-        return near, enu[near], self.burst.site.extinction * ray_airmass(altitude)
-
-    def _draw_stars(
-        self, mosaic: F32, i: int, table: tuple[Array, Array, Array], mirrored: bool = False
-    ) -> None:
-        vectors, v, bv = table
-        index, enu, through = self._in_front(i, vectors, mirrored)
-        half, flip = self.burst.shutter / 2, np.array([1.0, 1.0, -1.0 if mirrored else 1.0])
-        ends = [
-            project(self.view, flip * skylight.refracted(skylight.turned(enu, self.burst.site, s)))
-            for s in (-half, half)
-        ]
-        flux = (
-            photons.star_rate(self.burst.lens, 0.0) * 10 ** (-0.4 * (v[index] + through)) * self.burst.shutter
-        )
-        cx, cy = self.view.centre
-        away = np.hypot(ends[0][0] - cx, ends[0][1] - cy)
-        off_axis = away / self.view.corner_px
-        # phones even out their files for surfaces: a pixel there sees less sky, so stars come out brighter
-        flux = flux * (1 + np.minimum(away / self.view.focal_px, 3.0) ** 2) ** 1.5
-        # the sharpest surface is bent: the centre and the corners are in focus at different ticks
-        ticks = self.burst.focus_error + FIELD_CURVATURE * (off_axis**2 - MEAN_OFF_AXIS)
-        blur = SIGMA_PER_TICK * ticks * self.sharpest / BEST_SIGMA
-        sigma = np.hypot(self.sharpest * (1 + 0.10 * off_axis**2), blur)
-        keep = ends[0][2] & ends[1][2]
-        outward = np.stack([ends[0][0] - cx, ends[0][1] - cy], axis=1) / np.maximum(away, 1)[:, None]
-        drawn_out = COMA * self._full_px * off_axis**2
-        fringe = outward[:, :, None] * off_axis[:, None, None] * (FRINGE * self._full_px)
-        light = flux[:, None] * colour_factors(bv[index]) * reddened(through)
-        wide = WING_PX * self._full_px
-        seen = keep & (WINGS * light.max(axis=1) > LEAST_WING * 2 * np.pi * wide**2)
-        along = (np.ascontiguousarray(end[axis][seen]) for end in ends for axis in (0, 1))
-        draw_wings(mosaic, *along, WINGS * light[seen], wide)
-        light = (1 - WINGS) * light
-        # coma: a part of the light lies outward of the rest; their centre stays where the star is
-        for share, shift in ((1 - COMA_SHARE, -COMA_SHARE), (COMA_SHARE, 1 - COMA_SHARE)):
-            here = keep & (drawn_out > 0.05) if shift > 0 else keep
-            part = np.where(drawn_out > 0.05, share, 1.0 if shift < 0 else 0.0)
-            moved = fringe + (outward * (shift * drawn_out * (drawn_out > 0.05))[:, None])[:, :, None]
-            draw_trails(
-                mosaic,
-                *(np.ascontiguousarray(end[axis][here]) for end in ends for axis in (0, 1)),
-                (light * part[:, None])[here],
-                sigma[here],
-                np.ascontiguousarray(moved[here]),
-            )
-
-    @property
-    def _full_px(self) -> float:
-        """Px of this view in one of ``CORNER_PX``'s, for which the lens's figures are."""
-        return self.view.corner_px / CORNER_PX
-
-    def _diffuse(self, i: int) -> tuple[list[F32], float]:
-        """Electrons by colour at half size from diffuse light, and the mean sky light in nL."""
-        site, unix = self.burst.site, self.burst.middle(i)
-        planes, mean = self._spread(DIFFUSE_STEP, lambda enu: self._air(site, unix, enu))
-        band, _ = self._spread(BAND_STEP, lambda enu: self._band(site, unix, enu))
-        return [a + b for a, b in zip(planes, band, strict=True)], mean
-
-    def _air(self, site: Site, unix: float, enu: Array) -> tuple[Array, Array]:
-        """Raw colours (n, 3) and whole light (n,) in nL of all but the Milky Way."""
-        light = diffuse.diffuse(site, unix, enu)
-        night = int(unix // 86400)
-        parts = {**light.light, "natural": light.light["natural"] * skylight.airglow(enu, unix, night)}
-        colours = np.zeros((len(enu), 3))
-        for name, part in parts.items():
-            colours += part[:, None] * colour_factors(np.array(diffuse.COLOUR[name]))
-        colours[:, 1] += GREEN_LINE * parts["natural"]
-        return colours, light.total
-
-    def _band(self, site: Site, unix: float, enu: Array) -> tuple[Array, Array]:
-        """Raw colours (n, 3) and light (n,) of the Milky Way between the catalogue's stars."""
-        band = diffuse.band_light(site, unix, enu, stars_apart=True)
-        colours = band.light[:, None] * colour_factors(band.colour) + band.red[:, None] * RED_LINE
-        altitude = np.degrees(np.arcsin(np.clip(enu[:, 2], -1, 1)))
-        return colours * reddened(site.extinction * ray_airmass(altitude)), band.light
-
-    def _spread(self, step: int, light: Callable[[Array], tuple[Array, Array]]) -> tuple[list[F32], float]:
-        """Electrons by colour at half size of light known every ``step`` px, and its mean in nL."""
-        x, y = grid(self.view, step)
-        gx, gy = np.meshgrid(x, y)
-        colours, total = light(unproject(self.view, gx, gy).reshape(-1, 3))
-        colours = colours.reshape(*gx.shape, 3) * (self.per_nl * self.burst.shutter)
-        half = (self.view.height + 1) // 2, (self.view.width + 1) // 2
-        planes = [
-            upsample(colours[..., c], (x + 0.5) / 2 - 0.5, (y + 0.5) / 2 - 0.5, half[1], half[0])
-            for c in range(3)
-        ]
-        return planes, float(total.mean())
 
     def streaks(self, i: int) -> list[Streak]:
         """Aeroplanes, satellites and meteors in frame i."""
@@ -258,10 +123,10 @@ class SimulatedPhone:
 
     def electrons(self, i: int) -> F32:
         """Expected electrons of frame i on the upright mosaic (height, width)."""
-        planes, mean_nl = self._diffuse(i)
+        planes, mean_nl = self.sky.diffuse(i)
         here = self.ground_of(i)
         mosaic = _mosaic(planes, self.view)
-        self._draw_stars(mosaic, i, catalogue.star_table())
+        self.starlight.draw(mosaic, i, catalogue.star_table())
         self._draw_streaks(mosaic, i)
         veil(self.burst, mosaic, i)
         mosaic *= here.sky
@@ -286,7 +151,7 @@ class SimulatedPhone:
     def _light_ground(self, mosaic: F32, here: Ground, i: int, mean_nl: float) -> None:
         """Add the ground, lit by the sky, the Moon and lamps, and what shines by itself."""
         exposure = self.per_nl * self.burst.shutter
-        sky = self._sky_nl(i) * GROUND_LIGHT * colour_factors(np.array(0.85))
+        sky = self.sky.on_the_ground(i) * GROUND_LIGHT * colour_factors(np.array(0.85))
         moon = self.moon.light(i)
         lamp = lamp_light(self.burst, self.view, i, mean_nl)
         for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
@@ -300,15 +165,6 @@ class SimulatedPhone:
             if here.light is not None:
                 mosaic[part] += here.light[y::2, x::2, c] * np.float32(exposure * NEUTRAL[c])
 
-    def _sky_nl(self, i: int) -> float:
-        """Light of the sky on level ground in frame i, as the brightness in nL of a sky that is even."""
-        azimuth, altitude = np.meshgrid(np.arange(0.0, 360.0, 30.0) + 15, np.arange(5.0, 90.0, 10.0))
-        _, light = self._air(
-            self.burst.site, self.burst.middle(i), east_north_up(altitude.ravel(), azimuth.ravel())
-        )
-        falls = np.sin(2 * np.radians(altitude.ravel()))  # so much sky at a height, and so steeply
-        return float(np.average(light, weights=falls))
-
     @cached_property
     def moon(self) -> MoonOverGround:
         """The Moon's light on the ground."""
@@ -317,15 +173,9 @@ class SimulatedPhone:
     def _mirror(self, mosaic: F32, here: Ground, i: int) -> None:
         """Add the sky in the water: its light from as far above the horizon as the water is below, stars
         drawn out by ripples."""
-        site, unix = self.burst.site, self.burst.middle(i)
-
-        def up(enu: Array) -> Array:
-            return np.asarray(enu * [1, 1, -1])
-
-        air, _ = self._spread(DIFFUSE_STEP, lambda enu: self._air(site, unix, up(enu)))
-        band, _ = self._spread(BAND_STEP, lambda enu: self._band(site, unix, up(enu)))
-        light = _mosaic([a + b for a, b in zip(air, band, strict=True)], self.view)
-        self._draw_stars(light, i, catalogue.stars_to(MIRRORED), mirrored=True)
+        planes, _ = self.sky.diffuse(i, mirrored=True)
+        light = _mosaic(planes, self.view)
+        self.starlight.draw(light, i, catalogue.stars_to(MIRRORED), mirrored=True)
         tall = max(RIPPLE * self.view.focal_px / 2, 0.5)
         light = by_colour(light, lambda plane: cv2.GaussianBlur(plane, (0, 0), sigmaX=0.7, sigmaY=tall))
         assert here.water is not None

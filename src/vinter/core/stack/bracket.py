@@ -16,7 +16,8 @@ from vinter.core.errors import BadInput
 from vinter.core.formats.whole import write_image
 from vinter.core.frames.brackets import FEWEST, MOST, find_brackets, light_of_settings
 from vinter.core.frames.decoding import decoded
-from vinter.core.frames.measure import Measure, clean, measure
+from vinter.core.frames.measure import Measure
+from vinter.core.frames.measuring import clean, measure
 from vinter.core.frames.preview import linear_of
 from vinter.core.stack.file import left_out_of, replace_picture, restate
 from vinter.core.stack.lucky import file_frame

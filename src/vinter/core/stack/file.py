@@ -15,7 +15,7 @@ import tifffile
 from vinter.core.errors import BadInput
 from vinter.core.formats.exif import Taken, taken_from
 from vinter.core.formats.whole import whole, write_image
-from vinter.core.frames.reading import Colour
+from vinter.core.frames.frame import Colour
 from vinter.core.stack.plate_solve import Solution, field_from
 from vinter.core.versions import Data
 

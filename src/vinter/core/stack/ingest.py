@@ -12,9 +12,10 @@ from vinter.core.constants import EQUIVALENT_UNKNOWN_MM, FULL_FRAME_DIAGONAL_MM
 from vinter.core.errors import BadInput
 from vinter.core.formats.whole import no_room, whole
 from vinter.core.frames.decoding import decoded, start_decoding
+from vinter.core.frames.frame import Colour
 from vinter.core.frames.lenswarp import LensWarp
-from vinter.core.frames.measure import Measure, clean, measure
-from vinter.core.frames.reading import Colour
+from vinter.core.frames.measure import Measure
+from vinter.core.frames.measuring import clean, measure
 from vinter.core.frames.stars import Stars, background, find_stars
 from vinter.core.parallel import follow_asker
 

@@ -17,9 +17,9 @@ from vinter.core.errors import BadInput
 from vinter.core.frames.content import FILMS
 from vinter.core.frames.decoding import decoded
 from vinter.core.frames.film_reading import MOST_FRAMES, film_pictures, linear_picture
-from vinter.core.frames.measure import clean
+from vinter.core.frames.frame import Colour
+from vinter.core.frames.measuring import clean
 from vinter.core.frames.preview import linear_of
-from vinter.core.frames.reading import Colour
 from vinter.core.parallel import Cancelled
 from vinter.core.stack.file import About, write_stack
 from vinter.core.stack.report import REPORT
@@ -127,7 +127,7 @@ def stack_lucky(
     """
     if not 0 < share <= 1:
         raise BadInput(f"a share of {share:g} is not within 0 to 1")
-    places, marks, side, colour = _judged(frames, progress, stop)
+    places, marks, side, colour = judged(frames, progress, stop)
     if len(places) < LEAST_FRAMES:
         raise BadInput(
             f"{len(places)} frames show a bright disc; {LEAST_FRAMES} or more are needed, with the Moon or "
@@ -194,7 +194,7 @@ def _watched(
         yield one
 
 
-def _judged(
+def judged(
     frames: Callable[[], Iterator[tuple[F32, Colour]]],
     progress: Callable[[str, float], None],
     stop: Callable[[], bool],

@@ -13,7 +13,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.errors import BadInput
-from vinter.core.frames.measure import compare
+from vinter.core.frames.judging import compare
 from vinter.core.frames.mosaic import half_plane
 from vinter.core.parallel import Cancelled
 from vinter.core.stack.combining.star_trails import Closed, close

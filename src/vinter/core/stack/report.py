@@ -5,7 +5,7 @@ from dataclasses import asdict
 import numpy as np
 import numpy.typing as npt
 
-from vinter.core.stack.combining.tiles import Done
+from vinter.core.stack.combining.plan import Done
 from vinter.core.stack.foreground.alignment import HELD_PX, CameraShift
 from vinter.core.stack.ingest import Ingested
 from vinter.core.stack.options import Options

@@ -12,7 +12,7 @@ import numpy.typing as npt
 
 from vinter.core.constants import FULL_FRAME_DIAGONAL_MM
 from vinter.core.frames.decoding import decoded
-from vinter.core.frames.measure import clean
+from vinter.core.frames.measuring import clean
 from vinter.core.frames.metadata import Metadata, TimeSource
 from vinter.core.frames.reading import named
 from vinter.core.frames.stars import background, find_stars

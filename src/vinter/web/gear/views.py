@@ -17,8 +17,8 @@ from vinter.core.camera.phonefile import lens_from_photo, phone_text, read_phone
 from vinter.core.camera.phones import SHIPPED, Lens
 from vinter.core.camera.phones import Phone as CorePhone
 from vinter.core.errors import BadInput
+from vinter.core.frames.frame import Frame
 from vinter.core.frames.metadata import Metadata
-from vinter.core.frames.reading import Frame
 from vinter.core.frames.sensor import DarkReport, measure_darks, measure_flats
 from vinter.web.gear.forms import HoldingForm, holding_form, lens_form
 from vinter.web.gear.models import Phone, own

@@ -11,7 +11,7 @@ from vinter.core.errors import BadInput
 from vinter.core.formats.pictures import write_jpeg
 from vinter.core.frames.decoding import decoded
 from vinter.core.frames.frame_type import CALIBRATION
-from vinter.core.frames.measure import clean
+from vinter.core.frames.measuring import clean
 from vinter.core.frames.preview import gain_for, linear_of, stretched, thumbnail
 from vinter.core.stack.file import read_stack
 from vinter.core.stack.pipeline import Settings, stack

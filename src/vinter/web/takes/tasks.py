@@ -11,7 +11,8 @@ from vinter.core.camera.projection import view_of
 from vinter.core.formats.video import write_video
 from vinter.core.frames.film import RAMP, TRAILS, ramp, tone
 from vinter.core.frames.frame_type import classify_take
-from vinter.core.frames.measure import compare, stored_measure
+from vinter.core.frames.judging import compare
+from vinter.core.frames.measure import stored_measure
 from vinter.core.parallel import collected
 from vinter.core.planning.shot import target_gone
 from vinter.core.sky.targets import target

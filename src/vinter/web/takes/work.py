@@ -13,9 +13,10 @@ from vinter.core.formats.whole import no_room
 from vinter.core.frames.content import FILMS
 from vinter.core.frames.decoding import decoded
 from vinter.core.frames.film_reading import film_frame, film_pictures
-from vinter.core.frames.measure import clean, measure
+from vinter.core.frames.frame import Frame
+from vinter.core.frames.measuring import clean, measure
 from vinter.core.frames.preview import preview, thumbnail
-from vinter.core.frames.reading import Frame, named
+from vinter.core.frames.reading import named
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.phone import SimulatedPhone
 from vinter.core.versions import Data

@@ -11,7 +11,7 @@ from vinter.core.finish.canvas import Canvas
 from vinter.core.finish.linear_light import LinearLight
 from vinter.core.finish.moves.base import DARK_AND_LIGHT, LinearMove, Part, Row, Shown, move, setting
 from vinter.core.finish.scene import Scene
-from vinter.core.frames.reading import Colour
+from vinter.core.frames.frame import Colour
 
 Array = npt.NDArray[np.float64]
 AS_SHOT_KELVIN = 5200.0

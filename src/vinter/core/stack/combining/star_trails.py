@@ -6,7 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.constants import SIDEREAL_ARCSEC
-from vinter.core.stack.combining.tiles import Source
+from vinter.core.stack.combining.plan import Source
 from vinter.core.stack.registration.motion_model import RotationModel
 
 Array = npt.NDArray[np.float64]

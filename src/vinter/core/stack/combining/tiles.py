@@ -1,6 +1,6 @@
 """Second pass: one tile of the result from all frames. Memory is bounded by the tile, not by the take."""
 
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from pathlib import Path
 
 import cv2
@@ -13,91 +13,17 @@ from vinter.core.stack.combining.kernels import Rules, combine, join
 from vinter.core.stack.combining.light import normalize_into
 from vinter.core.stack.combining.methods import Method
 from vinter.core.stack.combining.noise import noise_model
+from vinter.core.stack.combining.noise_seen import noise_by_count, noise_seen, scales
+from vinter.core.stack.combining.plan import Done, Foreground, Plan, Source, Tile
 from vinter.core.stack.ingest import anonymous_mb, quiet_worker
-from vinter.core.stack.photometry.normalization import CLIPPED, Normalization
-from vinter.core.stack.registration.motion_model import RotationModel
+from vinter.core.stack.photometry.normalization import CLIPPED
 from vinter.core.stack.registration.resample import resample
 
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
 U16 = npt.NDArray[np.uint16]
 U8 = npt.NDArray[np.uint8]
-BUDGET_BYTES = 220_000_000  # bytes of samples that a worker holds for one tile
 PAD = 6
-FEW_TO_SPLIT, MOST_TO_SPLIT = 5, 9  # frames up to which more runs are looked at, and the most runs
-
-
-@dataclass(frozen=True)
-class Source:
-    """One frame for the second pass: its spill file, Bayer pattern, homography to the reference, how bright
-    it counts, what brings it to the reference's light, and its own usable sky (.npy) when its camera stood
-    otherwise."""
-
-    spill: Path
-    pattern: npt.NDArray[np.int64] | None
-    homography: Array
-    fade: float = 1.0
-    normalization: Normalization = field(default_factory=Normalization)
-    usable: Path | None = None
-
-
-@dataclass(frozen=True)
-class Foreground:
-    """What the ground is made of: frames laid on the reference's ground by their homographies (none: no
-    ground); with ``shares`` (.npy, (n, height / 2, width / 2), summing to 1) each gives that share of a
-    place, else their clipped mean does."""
-
-    sources: list[Source]
-    shares: Path | None = None
-
-
-@dataclass(frozen=True, kw_only=True)
-class Plan:
-    """Everything a tile needs; sky and ground masks are .npy files of the frame's size."""
-
-    sources: list[Source]
-    size: tuple[int, int]
-    model: RotationModel | None
-    mask: Path
-    usable: Path
-    method: Method
-    kappa: float
-    noise: Array | None
-    foreground: Foreground
-    reference: int
-
-
-@dataclass(frozen=True)
-class Tile:
-    """Origin and size of a tile in reference pixels."""
-
-    x: int
-    y: int
-    width: int
-    height: int
-
-
-@dataclass(frozen=True)
-class Done:
-    """A finished tile: the noise seen in it (or nan), and the private memory it took, MB."""
-
-    tile: Tile
-    single_noise: float
-    stack_noise: float
-    peak_mb: float
-
-
-def tile_grid(size: tuple[int, int], frames: int) -> list[Tile]:
-    """Tiles that cover a frame, small enough that all samples of one fit the budget."""
-    side = int(np.sqrt(BUDGET_BYTES / (max(frames, 1) * 3 * 2 + 60)))
-    side = int(np.clip(side // 16 * 16, 128, 768))
-    columns, rows = -(-size[0] // side), -(-size[1] // side)
-    w, h = -(-size[0] // columns), -(-size[1] // rows)
-    return [
-        Tile(x, y, min(w, size[0] - x), min(h, size[1] - y))
-        for y in range(0, size[1], h)
-        for x in range(0, size[0], w)
-    ]
 
 
 def _colour_part(source: Source, x0: int, y0: int, x1: int, y1: int) -> U16:
@@ -228,94 +154,10 @@ def foreground_cube(sources: list[Source], size: tuple[int, int], tile: Tile) ->
     return cube
 
 
-def _scales(sources: list[Source], method: Method) -> tuple[F32, F32]:
-    """Weights and relative noise of the frames; all 1 unless they differ enough to matter."""
-    spread = np.array([s.normalization.spread for s in sources], np.float32)
-    if spread.max() < 1.1 * spread.min():
-        spread = np.ones_like(spread)
-    weight = (
-        np.array([s.normalization.weight for s in sources], np.float32)
-        if method == Method.WEIGHTED
-        else np.asarray(1 / spread**2, np.float32)
-    )
-    return weight, spread
-
-
-def _variance(weight: F32, spread: F32) -> float:
-    """Variance of a weighted mean of frames whose relative noise is ``spread``."""
-    w, r = weight.astype(float), spread.astype(float)
-    return float((w * w * r * r).sum() / w.sum() ** 2)
-
-
-def _robust(values: npt.NDArray[np.floating]) -> float:
-    return float(1.4826 * np.median(np.abs(values - np.median(values))))
-
-
-def noise_seen(cube: U16, count: npt.NDArray[np.uint16], rules: Rules) -> tuple[float, float]:
-    """Noise of one aligned sample and of the stack by the same robust estimator, shares of full scale.
-
-    The stack's is that of its method, whatever it is: even and odd frames are combined by it, each by
-    themselves, and how far the two lie apart tells.
-    """
-    n, weight, spread = len(cube), rules.weights, rules.spread
-    full = count[::4, ::4, 1] >= n - 1  # a sixteenth of the places is enough to tell
-    if n < 4 or not rules.method.points or full.sum() < 2000:
-        return float("nan"), float("nan")
-    cube = np.ascontiguousarray(cube[:, ::4, ::4])
-    steps = [
-        _robust((cube[i, ..., 1].astype(np.float32) - cube[i + 1, ..., 1])[full])
-        / np.hypot(spread[i], spread[i + 1])
-        for i in range(0, n - 1, max(n // 8, 1))
-    ]
-    even, odd = (
-        combine(
-            cube[first::2].copy(),
-            replace(rules, weights=weight[first::2].copy(), spread=spread[first::2].copy()),
-        ).picture
-        for first in (0, 1)
-    )
-    parts = _variance(weight[::2], spread[::2]) + _variance(weight[1::2], spread[1::2])
-    half = _robust((even - odd)[..., 1][full]) * np.sqrt(_variance(weight, spread) / parts)
-    return float(np.median(steps)) / SPAN, half / SPAN
-
-
-def noise_by_count(cube: U16, weight: F32, spread: F32) -> list[tuple[int, float]]:
-    """How noise falls while frames are added: counts, and the noise of the mean of that count, shares of full
-    scale."""
-    part = cube[:, 1::2, 1::2, 1].astype(np.float32)
-    part = part[:, (part > 0).all(axis=0)]
-    if part.shape[0] < 2 or part.shape[1] < 1500:
-        return []
-    counts = sorted(
-        {k for k in (2, 3, 4, 6, 8, 12, 16, 24, 32, 48, 64, 96, 128, 200, len(cube)) if k <= len(cube)}
-    )
-    out = []
-    for k in counts:
-        found = [_noise_of_mean(part, weight, spread, order) for order in _orders(k, len(cube))]
-        out.append((k, float(np.sqrt(np.mean(np.square(found)))) / SPAN))
-    return out
-
-
-def _orders(count: int, frames: int) -> list[list[int]]:
-    """Which runs of ``count`` frames are looked at, from the last on into the first: frames are not equally
-    noisy, for each is smoothed by how it fell between the pixels, and one that was not resampled must not
-    stand on one side alone."""
-    turns = min(frames, FEW_TO_SPLIT if count > FEW_TO_SPLIT else MOST_TO_SPLIT)
-    return [[(t * frames // turns + k) % frames for k in range(count)] for t in range(turns)]
-
-
-def _noise_of_mean(part: F32, weight: F32, spread: F32, order: list[int]) -> float:
-    """Noise of the mean of frames, from the difference of their two halves."""
-    w, r, cube = weight[order], spread[order], part[order]
-    means = [np.average(cube[h::2], axis=0, weights=w[h::2]) for h in (0, 1)]
-    parts = _variance(w[::2], r[::2]) + _variance(w[1::2], r[1::2])
-    return _robust(np.asarray(means[0] - means[1])) * float(np.sqrt(_variance(w, r) / parts))
-
-
 def _rules(cube: U16, plan: Plan, sources: list[Source], method: Method) -> Rules:
     """How a tile's samples are combined by a method."""
     noise = plan.noise if plan.noise is not None else noise_model(cube)
-    return Rules(method, noise, *_scales(sources, method), plan.kappa)
+    return Rules(method, noise, *scales(sources, method), plan.kappa)
 
 
 def _foreground(plan: Plan, tile: Tile, foreground: Foreground) -> F32:

@@ -12,7 +12,7 @@ import numpy.typing as npt
 
 from vinter.core.errors import BadInput
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, half_plane
-from vinter.core.stack.combining.tiles import Foreground, Source
+from vinter.core.stack.combining.plan import Foreground, Source
 from vinter.core.stack.foreground.alignment import HELD_PX, CameraShift, camera_shift, ground_view
 from vinter.core.stack.ingest import GRID, Ingested
 from vinter.core.stack.photometry.normalization import Normalization

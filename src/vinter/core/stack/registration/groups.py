@@ -8,15 +8,11 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.errors import BadInput
-from vinter.core.frames.measure import compare
+from vinter.core.frames.judging import compare
 from vinter.core.stack.ingest import Ingested
-from vinter.core.stack.registration.motion_model import (
-    Groups,
-    RotationModel,
-    find_bumps,
-    fit_loose,
-    fit_rotation,
-)
+from vinter.core.stack.registration.bumps import Groups, find_bumps
+from vinter.core.stack.registration.loose_fit import fit_loose
+from vinter.core.stack.registration.motion_model import RotationModel, fit_rotation
 from vinter.core.stack.registration.star_matching import Alignment, align, trimmed_rms, weights
 
 Array = npt.NDArray[np.float64]

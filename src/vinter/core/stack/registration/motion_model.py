@@ -7,12 +7,12 @@ minute; it is kept when it explains the stars better.
 """
 
 from dataclasses import dataclass, replace
-from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
 
 from vinter.core.frames.stars import Stars
+from vinter.core.stack.registration.bumps import Groups
 from vinter.core.stack.registration.geometry import (
     as_rotation,
     lifted,
@@ -23,14 +23,12 @@ from vinter.core.stack.registration.geometry import (
     turn,
     vector_of,
 )
-from vinter.core.stack.registration.star_matching import Alignment, trimmed_rms, weights
+from vinter.core.stack.registration.star_matching import Alignment, trimmed_rms
+from vinter.core.stack.registration.star_pairs import matched_places
 
 Array = npt.NDArray[np.float64]
 FIRST_HEIGHT = 0.35  # rad, height of the zenith above the picture with which a search begins
-MOST_PAIRS = 160  # pairs of stars of a frame, spread over the picture
-CELLS = 8
 BETTER = 0.985  # share of the residual that freeing the zenith must leave to be kept
-BUMP_PX = 1.5  # px: after a smaller step the camera is taken to have stood still
 LEAST_ANGLE = 2e-4  # rad between the outermost frames: less motion does not constrain a lens
 
 
@@ -80,80 +78,6 @@ class RotationModel:
         )
 
 
-def _spread(xy: Array, size: tuple[int, int], most: int) -> npt.NDArray[np.intp]:
-    """Indices of at most ``most`` points, the first of each cell of a grid in turn."""
-    cell = np.minimum((xy / (np.array(size) / CELLS)).astype(int), CELLS - 1)
-    key = cell[:, 0] * CELLS + cell[:, 1]
-    order = np.argsort(key, kind="stable")
-    first = np.r_[0, np.flatnonzero(np.diff(key[order])) + 1]
-    rank = np.arange(len(order)) - np.repeat(first, np.diff(np.r_[first, len(order)]))
-    return order[np.argsort(rank, kind="stable")][:most]
-
-
-@dataclass(frozen=True)
-class Groups:
-    """Which frames the camera stood still for: numbers from 0, the reference's, and the camera's rotation (3,
-    3) from each group to the reference's; ``rate`` is the sky's turn a second (axis times angle), None when
-    it could not be told."""
-
-    number: list[int]
-    moved: list[Array]
-    rate: Array | None = None
-
-
-def find_bumps(
-    alignments: list[Alignment],
-    times: Array,
-    clocked: bool,
-    reference: int,
-    size: tuple[int, int],
-    focal: float,
-) -> Groups:
-    """Where the tripod was bumped: steps between frames that the sky's even turn does not explain.
-
-    ``times`` in s when ``clocked``, else counts. Bumps under 1.5 px are not told from noise; frames that are
-    not used belong to the group of the last used one before them.
-    """
-    n, centre = len(alignments), ((size[0] - 1) / 2, (size[1] - 1) / 2)
-    used = [i for i, a in enumerate(alignments) if a.used]
-    alone = Groups([0] * n, [np.eye(3)])
-    if len(used) < 4:
-        return alone
-    to_reference = {i: as_rotation(alignments[i].homography, focal, centre) for i in used}
-    steps = [(i, j, to_reference[j].T @ to_reference[i]) for i, j in pairwise(used)]
-    spans = np.array([times[j] - times[i] for i, j, _ in steps])
-    if (spans <= 0).any():
-        return alone
-    vectors = np.array([vector_of(s) for _, _, s in steps])
-    rate = np.median(vectors / spans[:, None], axis=0)
-    off = (vectors - rate * spans[:, None]) * focal
-    if not clocked:  # a pause of unknown length is no bump
-        along = rate / max(float(np.linalg.norm(rate)), 1e-12)
-        off -= np.outer(off @ along, along)
-    size_px = np.linalg.norm(off, axis=1)
-    usual = float(np.median(size_px))
-    bumped = size_px > max(BUMP_PX, 8 * usual)
-    if not bumped.any() or bumped.sum() > len(steps) / 3:
-        return Groups(alone.number, alone.moved, rate)
-    number, at, moved, camera = [0] * n, 0, [np.eye(3)], np.eye(3)
-    order = dict(zip([j for _, j, _ in steps], range(len(steps)), strict=True))
-    for i in range(n):
-        if i in order and bumped[order[i]]:
-            # what is left of the step when the sky's turn is taken out of it: the camera
-            camera = steps[order[i]][2] @ small_turn(rate * spans[order[i]]).T @ camera
-            at += 1
-            moved.append(camera)
-        number[i] = at
-    base = moved[number[reference]]
-    order_of = {number[reference]: 0}
-    for g in range(len(moved)):
-        order_of.setdefault(g, len(order_of))
-    out = [np.eye(3)] * len(moved)
-    for g, place in order_of.items():
-        out[place] = base @ moved[g].T
-    return Groups([order_of[g] for g in number], out, rate)
-
-
 def _first_guess(
     alignments: list[Alignment], cameras: list[Array], focal: float, centre: tuple[float, float]
 ) -> tuple[Array, Array]:
@@ -169,28 +93,9 @@ def _first_guess(
     return axis, vectors @ axis
 
 
-def _pairs(
-    stars: list[Stars], alignments: list[Alignment], used: list[int], reference: int, size: tuple[int, int]
-) -> tuple[Array, Array, npt.NDArray[np.intp], Array]:
-    """Places of matched stars in the frames and in the reference, which used frame each belongs to, and how
-    much it tells."""
-    parts = []
-    for i in used:
-        pairs = alignments[i].pairs
-        pairs = pairs[_spread(stars[i].xy[pairs[:, 0]], size, MOST_PAIRS)]
-        parts.append(
-            (
-                stars[i].xy[pairs[:, 0]],
-                stars[reference].xy[pairs[:, 1]],
-                weights(stars[i], stars[reference], pairs),
-            )
-        )
-    which = np.repeat(np.arange(len(used)), [len(p[0]) for p in parts])
-    here, there, weight = (np.concatenate([p[k] for p in parts]) for k in range(3))
-    return here, there, which, weight
-
-
-def _sane(model: RotationModel, focal: float) -> RotationModel | None:
+def sane(model: RotationModel, focal: float) -> RotationModel | None:
+    """A model whose lens can be: its focal length (px) near the first guess, its distortion under 1; or
+    None."""
     return model if 0.3 < model.focal / focal < 3 and abs(model.k1) < 1 else None
 
 
@@ -217,7 +122,7 @@ def fit_rotation(
     )
     if np.ptp(np.r_[angles, 0.0]) < LEAST_ANGLE:
         return None
-    here, there, which, weight = _pairs(stars, alignments, used, reference, size)
+    here, there, which, weight = matched_places(stars, alignments, used, reference, size)
     start = _Start(
         here=here,
         there=there,
@@ -240,7 +145,7 @@ def fit_rotation(
         if best.bumps:
             cameras[groups.number[i]] = best.bumps[place]
     bumps = [cameras[g] for g in groups.number]
-    return _sane(replace(best, rotations=rotations, bumps=bumps if len(groups.moved) > 1 else None), focal)
+    return sane(replace(best, rotations=rotations, bumps=bumps if len(groups.moved) > 1 else None), focal)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -338,62 +243,3 @@ def _fit(start: _Start, free_zenith: bool, near: Array | None = None) -> tuple[R
         bumps=mine,
     )
     return model, np.asarray(best.x)
-
-
-def fit_loose(
-    stars: list[Stars], alignments: list[Alignment], reference: int, size: tuple[int, int], focal: float
-) -> RotationModel | None:
-    """One lens, but every frame turned as its own stars ask: for a camera that slips while it shoots.
-
-    Gauss-Newton over log focal, k1 and a small rotation a frame, with weights that fall beyond 0.3 px.
-    """
-    used = [i for i, a in enumerate(alignments) if a.used and i != reference]
-    if len(used) < 2:
-        return None
-    centre = ((size[0] - 1) / 2, (size[1] - 1) / 2)
-    here, there, which, told = _pairs(stars, alignments, used, reference, size)
-    turns = np.array([as_rotation(alignments[i].homography, focal, centre) for i in used])
-    lens = np.array([np.log(focal), 0.0])
-    n = len(used)
-
-    def residual(lens: Array, turns: Array) -> Array:
-        f = float(np.exp(lens[0]))
-        moved = np.einsum("nij,nj->ni", turns[which], rays(here, f, lens[1], centre))
-        return np.asarray(pixels(moved, f, lens[1], centre) - there)
-
-    for _ in range(12):
-        r = residual(lens, turns)
-        weight = told[:, None] ** 2 / np.sqrt(1 + (r * told[:, None] / 0.3) ** 2)
-        small = 1e-5
-        shared = [(residual(lens + small * e, turns) - r) / small for e in np.eye(2)]
-        own = [
-            (residual(lens, small_turn(np.array(small * np.eye(3)[axis])) @ turns) - r) / small
-            for axis in range(3)
-        ]
-        matrix, right = np.zeros((2 + 3 * n, 2 + 3 * n)), np.zeros(2 + 3 * n)
-        for i in range(n):
-            mine = which == i
-            j = np.stack([c[mine].ravel() for c in (*shared, *own)], axis=1)
-            w = weight[mine].ravel()
-            at = np.r_[0, 1, 2 + 3 * i + np.arange(3)]
-            matrix[np.ix_(at, at)] += (j * w[:, None]).T @ j
-            right[at] -= j.T @ (w * r[mine].ravel())
-        matrix[np.diag_indices_from(matrix)] *= 1 + 1e-6
-        try:
-            step = np.linalg.solve(matrix, right)
-        except np.linalg.LinAlgError:
-            return None
-        lens = lens + np.clip(step[:2], -0.2, 0.2)
-        turns = np.array([small_turn(np.array(v, float)) for v in step[2:].reshape(n, 3)]) @ turns
-        if np.abs(step).max() < 1e-8:
-            break
-    rotations = [np.eye(3) for _ in alignments]
-    for place, i in enumerate(used):
-        rotations[i] = turns[place]
-    rms = trimmed_rms(residual(lens, turns), told)
-    return _sane(
-        RotationModel(
-            focal=float(np.exp(lens[0])), k1=float(lens[1]), centre=centre, rotations=rotations, rms=rms
-        ),
-        focal,
-    )
