@@ -43,6 +43,7 @@ def test_what_is_no_picture_is_named(tmp_path):
     film = words(tmp_path / "a.mov")
     assert "a film" in film["file"].words and not film["pixels"].understood
     assert content_words(b"\0\0\0\x14ftypavif") == "AVIF" and content_words(b"nothing known") == ""
+    assert said["file"].words.startswith("32 bytes, of no known kind")
 
 
 def test_a_dng_whose_pixels_were_taken_out_says_so(tmp_path):

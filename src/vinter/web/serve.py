@@ -83,7 +83,10 @@ def _warm(compiling: list[subprocess.Popen[bytes]]) -> None:
         year_direction(year)
     from vinter.web.nights.beforehand import prepare_years
 
-    prepare_years()
+    try:
+        prepare_years()
+    except Exception:  # a page works it out when it is asked for; what follows is wanted all the same
+        logging.getLogger("vinter").exception("no year was worked out beforehand")
     for process in compiling:
         process.wait()
     finishing()

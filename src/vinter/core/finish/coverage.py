@@ -42,6 +42,8 @@ def covered(rgb: F32, mask: F32) -> F32:
     ]
     light = np.ascontiguousarray(rgb[part].sum(axis=2), np.float32)
     m, near = mask[part], edge[part] > 0
+    if not (m > 0.5).any():
+        return mask
     sure = [np.asarray((here & ~near).astype(np.float32)) for here in (m > 0.996, m < 0.004)]
     (above, high), (below, low) = (
         _beside(np.minimum(light, 1.5 * np.median(light[m > 0.5])), s) for s in sure

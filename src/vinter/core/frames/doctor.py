@@ -42,11 +42,8 @@ def examine_file(path: Path) -> list[Finding]:
     except OSError as error:
         return [Finding("file", False, f"{path.name}: {error.strerror}")]
     kind, suffix = content_words(start), path.suffix.lower()
-    known = (
-        f"{size / 1e6:.1f} MB, by its first bytes {kind}"
-        if kind
-        else f"{size / 1e6:.1f} MB, of no known kind"
-    )
+    much = f"{size / 1e6:.1f} MB" if size >= 1e5 else count_of(size, "byte")
+    known = f"{much}, by its first bytes {kind}" if kind else f"{much}, of no known kind"
     out.append(Finding("file", bool(kind), known))
     if suffix not in FRAMES | FILMS:
         out.append(Finding("name", False, f"files that end in {suffix or 'nothing'} are not read"))
