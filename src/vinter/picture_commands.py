@@ -11,7 +11,7 @@ from pathlib import Path
 from vinter.command_values import print_json, read_number
 from vinter.core.errors import BadInput
 from vinter.core.stack.options import OPTIONS, Option, Shown
-from vinter.core.stack.pool import load_ahead
+from vinter.core.stack.pool import load_stacking_ahead
 from vinter.sky_commands import given_of, picture_place
 
 
@@ -66,7 +66,7 @@ def _files_of(folder: Path | None) -> tuple[Path, ...]:
 
 
 def _stack(a: argparse.Namespace) -> None:
-    load_ahead()
+    load_stacking_ahead()
     from vinter.core.finite import finite
     from vinter.core.stack.examination import examine
     from vinter.core.stack.pipeline import Settings, stack
@@ -122,7 +122,7 @@ def _lucky(a: argparse.Namespace) -> None:
 
 
 def _bracket(a: argparse.Namespace) -> None:
-    load_ahead()
+    load_stacking_ahead()
     from vinter.core.finite import finite
     from vinter.core.frames.files import frame_files
     from vinter.core.stack.bracket import bracket_of, stack_bracket

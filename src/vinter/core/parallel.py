@@ -7,8 +7,9 @@ import os
 import signal
 import threading
 from collections.abc import Callable, Iterator
-from concurrent.futures import Future, as_completed
+from concurrent.futures import Future, ProcessPoolExecutor, as_completed
 from contextlib import suppress
+from multiprocessing import forkserver
 from multiprocessing.connection import wait
 from typing import TypeVar
 
@@ -28,11 +29,22 @@ def end_with_parent(how: signal.Signals, parent: int | None) -> None:
         os._exit(1)
 
 
-def die_with_parent() -> None:
-    """As a process of a pool: gone when the parent is, and not ended by the terminal's interrupt."""
-    parent = multiprocessing.parent_process()
-    end_with_parent(signal.SIGKILL, parent.pid if parent else None)
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
+def load_ahead(*modules: str) -> None:
+    """Start the process that pools are forked from; it loads the modules beside what this one has to load.
+    A process has one of them: what is asked for later is loaded in the pool's own processes."""
+    multiprocessing.get_context("forkserver").set_forkserver_preload(list(modules))
+    forkserver.ensure_running()
+
+
+def forked_pool(processes: int, begin: Callable[..., None], *arguments: object) -> ProcessPoolExecutor:
+    """A pool of processes forked from the one that ``load_ahead`` started; each calls ``begin`` first, which
+    ends with ``follow_asker``."""
+    return ProcessPoolExecutor(
+        processes,
+        mp_context=multiprocessing.get_context("forkserver"),
+        initializer=begin,
+        initargs=arguments,
+    )
 
 
 def one_heap() -> None:
@@ -51,7 +63,9 @@ def give_back() -> None:
 
 
 def follow_asker() -> None:
-    """As a process of a pool, whoever forked it: gone when the process that asked for the pool is."""
+    """As a process of a pool, whoever forked it: gone when the process that asked for the pool is, and not
+    ended by the terminal's interrupt."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
     asker = multiprocessing.parent_process()
     if asker is not None:
         threading.Thread(target=_gone_with, args=(asker.sentinel,), daemon=True).start()

@@ -6,7 +6,6 @@ what is being computed waits for the same result. A page waits a moment; when th
 and asks again by itself (``StillComputing``), so that threads are never all taken by waiting.
 """
 
-import multiprocessing
 import os
 import threading
 import time
@@ -14,27 +13,21 @@ from collections.abc import Callable, Hashable
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures import TimeoutError as NotInTime
 from concurrent.futures.process import BrokenProcessPool
-from datetime import date
+from importlib import import_module
 from typing import Any, TypeVar, cast
 
-import django
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
-from vinter.core.parallel import die_with_parent
-from vinter.core.sky.alternatives import alternatives
-from vinter.core.sky.catalogue import between_stars, milky_way, star_table
-from vinter.core.sky.ephemeris import year_direction, year_ephemeris
-from vinter.core.sky.site import Site
-from vinter.core.sky.targets import CORE
-from vinter.core.sky.thresholds import Thresholds
+from vinter.core.parallel import follow_asker, forked_pool, load_ahead
 from vinter.web.byte_cache import ByteCache
 
 V = TypeVar("V")
 PAGE_SECONDS = 0.8  # s that a page waits for what it needs
 PATIENT_SECONDS = 90.0  # s that a file, a picture or a form waits
 NICE = 2
+LOADED = "vinter.web.nights.loaded"
 
 
 class StillComputing(Exception):
@@ -46,18 +39,9 @@ class StillComputing(Exception):
 
 
 def _begin() -> None:
-    die_with_parent()
+    import_module(LOADED)  # there already, unless another pool of this process was the first
     os.nice(NICE)
-    django.setup()
-    for year in (time.gmtime().tm_year, time.gmtime().tm_year + 1):
-        year_ephemeris(year)
-        year_direction(year)
-    # what the first night would wait for; the first expected picture loads its kernels itself (2 s)
-    today = date.today()
-    anywhere = Site(lat=45.0, lon=5.0, tz="UTC")  # its zenith modelled, so towns are loaded
-    alternatives(anywhere, today, Thresholds(), CORE)
-    for table in (star_table, milky_way, between_stars):
-        table()
+    follow_asker()
 
 
 class ComputePool:
@@ -78,8 +62,8 @@ class ComputePool:
 
     def _started(self) -> ProcessPoolExecutor:
         if self._pool is None:
-            context = multiprocessing.get_context("spawn")
-            self._pool = ProcessPoolExecutor(self.processes, mp_context=context, initializer=_begin)
+            load_ahead(LOADED)
+            self._pool = forked_pool(self.processes, _begin)
         return self._pool
 
     def future(self, key: Hashable, function: Callable[..., V], arguments: tuple[object, ...]) -> "Future[V]":

@@ -4,19 +4,19 @@ Long jobs run at a lower priority than quick ones, and both below the pages.
 """
 
 import logging
-import multiprocessing
 import os
 import signal
 import threading
 import time
-from concurrent.futures import Executor, ProcessPoolExecutor
+from concurrent.futures import Executor
 from concurrent.futures.process import BrokenProcessPool
 from types import FrameType
 
 from django.db import OperationalError
 
-from vinter.core.frames.decoding import start_decoding
-from vinter.core.parallel import die_with_parent, end_with_parent
+from vinter.core.parallel import end_with_parent, forked_pool, load_ahead
+from vinter.core.stack.ingest import begin_worker
+from vinter.core.stack.pool import LOADED
 
 RETRY_SECONDS = 3.0
 BEATS_PER_LEASE = 5
@@ -28,24 +28,25 @@ log = logging.getLogger("vinter.worker")
 
 def start_in_pool(nice: int) -> None:
     """What a process of the pool does first."""
-    die_with_parent()
     os.nice(nice)
-    start_decoding()
+    begin_worker()
+
+
+def load_pool_ahead() -> None:
+    """Start the process that the pools of both lanes are forked from."""
+    load_ahead(LOADED, "django.db")
 
 
 def make_pool(processes: int, cluster: str, nice: int = 0) -> Executor:
-    """A pool of spawned processes, or a Dask cluster's executor when one is named."""
+    """A pool of processes forked from one that has loaded what they need, or a Dask cluster's executor when
+    one is named."""
     if cluster:
         from dask.distributed import Client
 
         executor: Executor = Client(cluster).get_executor()
         return executor
-    return ProcessPoolExecutor(
-        processes,
-        mp_context=multiprocessing.get_context("spawn"),
-        initializer=start_in_pool,
-        initargs=(nice,),
-    )
+    load_pool_ahead()
+    return forked_pool(processes, start_in_pool, nice)
 
 
 class Worker:
@@ -148,6 +149,7 @@ def main() -> None:
     parent = os.environ.get("VINTER_PARENT")
     end_with_parent(signal.SIGTERM, int(parent) if parent else None)
     logging.basicConfig(level=logging.INFO, format="%(levelname)s %(name)s: %(message)s")
+    load_pool_ahead()
     import django
 
     django.setup()
