@@ -1,12 +1,16 @@
 """Times of Vinter against a competent script over general libraries, printed as ratios.
 
-usage: bin/bench [planning] [stacking] [editing] [memory]      (the first three without arguments)
+usage: bin/bench [planning] [stacking] [editing] [memory] [many]      (the first three without arguments)
 
 planning: a site-year of nights with brightness along every night, against asking skyfield for every sample.
-stacking: the same frames through rawpy, astroalign, scikit-image and ccdproc; RGB on both sides. memory:   20
-and 80 frames of 12 MP, and the 80 again by the median with what was kept: time and private memory of a
-process. editing:  one change at 1600 x 1200 through all steps, against the same steps written naively in
-NumPy. Times vary by a third from run to run on shared machines; ratios come from one run.
+stacking: the same frames through rawpy, astroalign, scikit-image and ccdproc; RGB on both sides.
+memory:   20 and 80 frames of 12 MP, and the 80 again by the median with what was kept: time and private
+          memory of a process.
+many:     12 and 400 frames of 12 MP, and trails of 12 and 1,000 frames of 3 MP; 40 are shot, the others are
+          the same under other names.
+editing:  one change at 1600 x 1200 through all steps, against the same steps written naively in NumPy.
+
+Times vary by a third from run to run on shared machines; ratios come from one run.
 """
 
 import copy
@@ -34,6 +38,7 @@ if TYPE_CHECKING:
     from vinter.core.finish.scene import Scene
 
 MEMORY_FRAMES = tuple(int(n) for n in os.environ.get("VINTER_BENCH_MEMORY", "20,80").split(","))
+MANY_FRAMES = tuple(int(n) for n in os.environ.get("VINTER_BENCH_MANY", "12,400,1000,40").split(","))
 YEAR = (date(2027, 1, 1), date(2027, 12, 31))
 EDITED = (1600, 1200)  # px
 FRAMES = int(os.environ.get("VINTER_BENCH_FRAMES", "8"))
@@ -116,13 +121,25 @@ def library_stack(paths: list[Path]) -> npt.NDArray[np.generic]:
     return np.stack(out, axis=-1)
 
 
-def frames_of(folder: Path, count: int) -> list[Path]:
-    """12 MP frames of the simulated phone, shot by another process, so that this one stays small."""
+def frames_of(folder: Path, count: int, coarser: int = 1) -> list[Path]:
+    """12 MP frames of the simulated phone (or of pixels so many times coarser), shot by another process, so
+    that this one stays small."""
     with ProcessPoolExecutor(1, mp_context=multiprocessing.get_context("spawn")) as pool:
-        return pool.submit(_shot, folder, count).result()
+        return pool.submit(_shot, folder, count, coarser).result()
 
 
-def _shot(folder: Path, count: int) -> list[Path]:
+def repeated(paths: list[Path], count: int, folder: Path) -> list[Path]:
+    """So many frames of fewer files: each again and again under another name."""
+    folder.mkdir()
+    for k in range(count):
+        path = paths[k % len(paths)]
+        os.link(path, folder / f"{path.stem}_{k // len(paths):03d}{path.suffix}")
+    return sorted(folder.iterdir())
+
+
+def _shot(folder: Path, count: int, coarser: int) -> list[Path]:
+    from dataclasses import replace
+
     from vinter.core.camera.phones import phone
     from vinter.core.camera.projection import Pose
     from vinter.core.simulate.capture import Burst
@@ -130,10 +147,14 @@ def _shot(folder: Path, count: int) -> list[Path]:
     from vinter.core.sky.site import Site
 
     site = Site(lat=37.7, lon=-8.78, tz="Europe/Lisbon", zenith=21.5)
+    lens = phone("marlet-7").lens("main")
+    lens = replace(
+        lens, pitch=lens.pitch * coarser, width=lens.width // coarser, height=lens.height // coarser
+    )
     return shoot(
         Burst(
             site=site,
-            lens=phone("marlet-7").lens("main"),
+            lens=lens,
             start=1812589930.0,
             pose=Pose(180, 20),
             iso=1600,
@@ -167,6 +188,35 @@ def memory() -> None:
             )
     finally:
         shutil.rmtree(folder)
+
+
+def many() -> None:
+    """Few and very many frames: what a process and this one hold at most, and how long a frame takes."""
+    from vinter.core.stack.combining.methods import Method
+    from vinter.core.stack.pipeline import Settings, stack
+
+    few, most, trails, shot = MANY_FRAMES
+    for megapixels, coarser, counts, settings in (
+        (12, 1, (few, most), Settings()),
+        (3, 2, (few, trails), Settings(method=Method.TRAILS)),
+    ):
+        folder = Path(tempfile.mkdtemp(prefix="vinter-bench-"))
+        try:
+            paths = frames_of(folder, min(shot, counts[1]), coarser)
+            for count in counts:
+                named = repeated(paths, count, folder / f"of-{count}")
+                start = time.perf_counter()
+                report = stack(named, folder / "out.tif", settings).report
+                seconds = time.perf_counter() - start
+                own = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+                print(
+                    f"{count} x {megapixels} MP, {settings.method:6s} {report['frames_used']} used, "
+                    f"{seconds:5.0f} s, {seconds / count:5.2f} s a frame, {report['peak_rss_mb']:4.0f} MB a "
+                    f"process, {own:4.0f} MB the one that asks",
+                    flush=True,
+                )
+        finally:
+            shutil.rmtree(folder)
 
 
 def stacking() -> None:
@@ -283,7 +333,8 @@ def main() -> None:
     wanted = sys.argv[1:] or ["planning", "stacking", "editing"]
     print(f"{'':46s} {'Vinter':>11s} {'libraries':>11s}   {'ratio':>9s}")
     for name in wanted:
-        {"planning": planning, "stacking": stacking, "editing": editing, "memory": memory}[name]()
+        tables = {"planning": planning, "stacking": stacking, "editing": editing, "memory": memory}
+        {**tables, "many": many}[name]()
 
 
 if __name__ == "__main__":

@@ -5,6 +5,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from scipy.spatial import cKDTree
 
 from vinter.core.camera.phones import SHIPPED
 from vinter.core.camera.projection import east_north_up
@@ -14,8 +15,9 @@ from vinter.core.frames.stars import Stars
 from vinter.core.sky.brightness import ray_airmass
 from vinter.core.sky.catalogue import star_table, to_horizon
 from vinter.core.sky.site import Site
-from vinter.core.stack.ingest import Ingested
+from vinter.core.stack.ingest import Ingested, star_light
 from vinter.core.stack.photometry.drift import drifting_stars
+from vinter.core.stack.photometry.neighbours import light_expected
 from vinter.core.stack.photometry.vignetting import (
     Source,
     Vignetting,
@@ -74,7 +76,24 @@ def seen(solution, corner, air, rng, scatter=0.15):
         + air / np.maximum(up, 0.05)
         + rng.normal(0, scatter, len(v))
     )
-    return np.c_[x, y][there], (1e6 * 10 ** (-0.4 * mag[there])).astype(np.float32)
+    # a circle of 8 px holds neighbours too, and a ring from 12 to 18 px around it is taken off
+    near = front & (np.abs(x - W / 2) < W / 2 + 50) & (np.abs(y - H / 2) < H / 2 + 50) & (v < 9.0)
+    places, light = np.c_[x, y][near], 1e6 * 10 ** (-0.4 * mag[near])
+    at = np.c_[x, y][there]
+    within = [
+        np.array([light[found].sum() for found in cKDTree(places).query_ball_point(at, radius)])
+        for radius in (8.0, 12.0, 18.0)
+    ]
+    return catalogued(at), (within[0] - 64 / 180 * (within[2] - within[1])).astype(np.float32)
+
+
+def catalogued(xy):
+    """Stars at places, all alike."""
+    n = len(xy)
+    return Stars(
+        x=xy[:, 0], y=xy[:, 1], flux=np.ones(n), peak=np.full(n, 900.0), fwhm=np.full(n, 3.0),
+        elongation=np.ones(n), angle=np.zeros(n), error=np.full(n, 0.1),
+    )  # fmt: skip
 
 
 @pytest.mark.parametrize(("corner", "air"), [(0.6, 0.22), (1.2, 0.3), (0.0, 0.2)])
@@ -164,10 +183,10 @@ def test_what_gear_knows_of_a_lens():
 def test_a_lens_that_obeys_the_fourth_power_of_the_cosine():
     """An ideal lens: a star loses the first power (the pupil is seen from the side), a surface the fourth."""
     solution = field()
-    xy, light = seen(solution, 0.0, 0.22, np.random.default_rng(5), 0.05)
-    theta = np.arctan(np.hypot(*(xy - [(W - 1) / 2, (H - 1) / 2]).T) / F)
+    stars, light = seen(solution, 0.0, 0.22, np.random.default_rng(5), 0.05)
+    theta = np.arctan(np.hypot(*(stars.xy - [(W - 1) / 2, (H - 1) / 2]).T) / F)
     star = light * np.cos(theta) ** 4  # undoes the evened file of ``seen`` and lets the pupil's cosine in
-    found = measure_vignetting(xy, star.astype(np.float32), solution, SITE, UNIX)
+    found = measure_vignetting(stars, star.astype(np.float32), solution, SITE, UNIX)
     corner = np.arctan(np.hypot(W - 1, H - 1) / 2 / F)
     assert found.corner == pytest.approx(-10 * np.log10(np.cos(corner)), abs=0.1)
     assert found.starlight == pytest.approx(-2.5 * np.log10(np.cos(corner)), abs=0.1)
@@ -195,8 +214,27 @@ def test_what_is_taken_out_is_what_the_lens_took():
 
 def test_too_few_stars_tell_nothing():
     solution = field()
-    xy, light = seen(solution, 0.5, 0.2, np.random.default_rng(4))
-    assert measure_vignetting(xy[:30], light[:30], solution, SITE, UNIX) is None
+    stars, light = seen(solution, 0.5, 0.2, np.random.default_rng(4))
+    assert measure_vignetting(stars.take(np.arange(30)), light[:30], solution, SITE, UNIX) is None
+
+
+def test_what_neighbours_add_to_a_star_is_foretold():
+    """Drawn stars, close ones among them, against the light that is measured of them."""
+    rng = np.random.default_rng(8)
+    places = rng.uniform(40, 760, (150, 2))
+    light = 10 ** rng.uniform(3, 5, 150)
+    y, x = np.mgrid[:400, :400] * 2 + 0.5
+    plane = np.zeros((400, 400))
+    for (px, py), much in zip(places, light, strict=True):
+        plane += much * 4 / (2 * np.pi * 1.6**2) * np.exp(-((x - px) ** 2 + (y - py) ** 2) / (2 * 1.6**2))
+    found = star_light(plane.astype(np.float32), catalogued(places))
+    told = light_expected(places, light, np.arange(150), 1.6)
+    alone = np.isfinite(told)
+    assert 60 < alone.sum() < 149  # some are too close to each other to tell
+    missed = np.abs(found[alone] / told[alone] - 1)
+    assert np.median(missed) < 0.002 and missed.max() < 0.08, missed.max()
+    off = np.abs(found[alone] / light[alone] - 1)
+    assert off.max() > 0.1  # what is foretold is not nothing
 
 
 @pytest.mark.parametrize(

@@ -2,6 +2,7 @@
 
 import importlib
 import os
+import re
 import subprocess
 import sys
 from datetime import date
@@ -26,7 +27,7 @@ def run():
 def few_frames(monkeypatch, run, tmp_path):
     """Frames of 800 x 600 in place of 12 MP."""
 
-    def frames_of(folder, count):
+    def frames_of(folder, count, coarser=1):
         (tmp_path / "frames").mkdir(exist_ok=True)
         make(tmp_path / "frames", Field(count=count, width=800, height=600, stars=300, focal=600.0))
         return sorted((tmp_path / "frames").glob("*.dng"))
@@ -46,6 +47,14 @@ def test_memory_of_few_and_many_frames(monkeypatch, capsys, run, few_frames):
     lines = capsys.readouterr().out.splitlines()
     assert [line.split()[0] for line in lines] == ["4", "6", "6"] and "MB a process" in lines[0]
     assert "median" in lines[2] and "6 frames kept" in lines[2]
+
+
+def test_many_frames_are_few_under_many_names(monkeypatch, capsys, run, few_frames):
+    monkeypatch.setattr(run, "MANY_FRAMES", (3, 7, 8, 4))
+    run.many()
+    lines = capsys.readouterr().out.splitlines()
+    assert [line.split(" MP")[0] for line in lines] == ["3 x 12", "7 x 12", "3 x 3", "8 x 3"]
+    assert [int(re.search(r"(\d+) used", line)[1]) for line in lines] == [3, 7, 3, 8]
 
 
 def test_planning_is_timed_against_asking_for_every_sample(monkeypatch, capsys, run):

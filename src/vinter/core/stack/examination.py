@@ -181,7 +181,7 @@ def examine(path: Path, known: Circumstances, corners: str = EVEN) -> Data:
         return {**NOTHING, "unsolved": found + lacking, "corners": fallen}
     out: dict[str, Any] = {**NOTHING, "field": asdict(found.field), "mirrored": mirrored}
     site, unix = (known.site, known.unix) if found.field.zenith else (None, None)
-    fall = measure_vignetting(found.stars.xy, found.light, found.field, site, unix)
+    fall = measure_vignetting(found.stars, found.light, found.field, site, unix)
     if fall is None or not fall.trusted:
         fall = next(iter(known.fall_offs), fall) if linear else fall
     rgb, out["corners"] = _evened(path, rgb, fall, corners)

@@ -19,15 +19,18 @@ import numpy.typing as npt
 from scipy.spatial import cKDTree
 
 from vinter.core.camera.phones import Lens
+from vinter.core.frames.stars import Stars
 from vinter.core.sky.brightness import ray_airmass
 from vinter.core.sky.catalogue import stars_to, to_horizon
 from vinter.core.sky.site import Site
+from vinter.core.stack.photometry.neighbours import light_expected
 from vinter.core.stack.plate_solve import Solution
 from vinter.core.versions import Data
 
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
 FAINTEST, BRIGHTEST = 6.3, 1.5  # V of the stars used
+NEIGHBOURS, BESIDE_PX = 9.0, 60.0  # V to which neighbours count; px beyond the frame
 REACH_PX = 4.0
 LEAST_STARS = 60
 LOWEST = 20.0  # degrees of altitude, below which haze in layers counts
@@ -148,41 +151,53 @@ def corner_words(found: Data) -> str:
 
 
 def measure_vignetting(
-    xy: Array, light: F32, solution: Solution, site: Site | None = None, unix: float | None = None
+    stars: Stars, light: F32, solution: Solution, site: Site | None = None, unix: float | None = None
 ) -> Vignetting | None:
-    """The fall-off of a surface from stars at pixels (n, 2) with their light (any linear unit), the sky that
-    a pixel sees counted; None with too few of them.
+    """The fall-off of a surface from stars of a picture with their light (``star_light``; 0 says nothing),
+    the sky that a pixel sees counted; None with too few of them.
 
     A robust least-squares fit. Over a known site at a known time the air counts by airmass, held near what is
-    usual by its spread; else every altitude that the camera may have had is tried. Errors are those of the
-    fit, with a floor for what the fit does not prepare.
+    usual by its spread; else every altitude that the camera may have had is tried. What neighbours add to a
+    star's light is foretold by the catalogue. Errors are those of the fit, with a floor for what the fit does
+    not prepare.
     """
-    vectors, v, _ = stars_to(FAINTEST)
-    chosen = np.flatnonzero(v > BRIGHTEST)
-    ra = np.degrees(np.arctan2(vectors[chosen, 1], vectors[chosen, 0]))
-    dec = np.degrees(np.arcsin(np.clip(vectors[chosen, 2], -1, 1)))
+    vectors, v, _ = stars_to(NEIGHBOURS)
+    ra = np.degrees(np.arctan2(vectors[:, 1], vectors[:, 0]))
+    dec = np.degrees(np.arcsin(np.clip(vectors[:, 2], -1, 1)))
     x, y, front = solution.pixels(np.c_[ra, dec])
-    there = front & (x > 0) & (x < solution.width) & (y > 0) & (y < solution.height)
-    altitude = None
+    about = np.flatnonzero(
+        front
+        & (np.abs(x - solution.width / 2) < solution.width / 2 + BESIDE_PX)
+        & (np.abs(y - solution.height / 2) < solution.height / 2 + BESIDE_PX)
+    )
+    vectors, v, places = vectors[about], v[about], np.c_[x, y][about]
+    chosen = (v > BRIGHTEST) & (v < FAINTEST) & (places > 0).all(axis=1)
+    chosen &= (places < (solution.width, solution.height)).all(axis=1)
+    airmass = None
     if site is not None and unix is not None:
-        altitude = np.degrees(np.arcsin(np.clip((vectors[chosen] @ to_horizon(site, unix).T)[:, 2], -1, 1)))
-        there &= altitude > LOWEST
-    chosen, at = chosen[there], np.c_[x[there], y[there]]
-    if len(chosen) < LEAST_STARS or not len(xy):
+        altitude = np.degrees(np.arcsin(np.clip((vectors @ to_horizon(site, unix).T)[:, 2], -1, 1)))
+        chosen &= altitude > LOWEST
+        airmass = ray_airmass(np.maximum(altitude, LOWEST))
+    which = np.flatnonzero(chosen)
+    if len(which) < LEAST_STARS or not len(stars):
         return None
-    distance, nearest = cKDTree(xy).query(at, distance_upper_bound=REACH_PX)
+    distance, nearest = cKDTree(stars.xy).query(places[which], distance_upper_bound=REACH_PX)
     found = np.isfinite(distance)
     found[found] &= light[nearest[found]] > 0
-    if found.sum() < LEAST_STARS:
+    which, nearest = which[found], nearest[found]
+    sigma = float(np.median(stars.fwhm[nearest])) / 2.355 if len(nearest) else 1.0
+    expected = light_expected(places, 10 ** (-0.4 * v), which, sigma)
+    alone = np.isfinite(expected)
+    which, at = which[alone], places[which[alone]]
+    if len(which) < LEAST_STARS:
         return None
-    smaller = smaller_sky(solution, at[found])
-    dim = -2.5 * np.log10(light[nearest[found]].astype(float)) - v[chosen[found]] + smaller
+    dim = -2.5 * np.log10(light[nearest[alone]] / expected[alone]) + smaller_sky(solution, at)
     half = np.array([(solution.width - 1) / 2, (solution.height - 1) / 2])
-    r2 = ((at[found] - half) ** 2).sum(axis=1) / (half**2).sum()
+    r2 = ((at - half) ** 2).sum(axis=1) / (half**2).sum()
     corner = float(smaller_sky(solution, np.zeros((1, 2)))[0])
-    if altitude is not None:
-        return _fit(dim, r2, [ray_airmass(altitude[there][found])], corner, CORNER_FLOOR)
-    return _fit(dim, r2, possible_airmasses(solution.rays(at[found])), corner, PLACELESS_FLOOR)
+    if airmass is not None:
+        return _fit(dim, r2, [airmass[which]], corner, CORNER_FLOOR)
+    return _fit(dim, r2, possible_airmasses(solution.rays(at)), corner, PLACELESS_FLOOR)
 
 
 def possible_airmasses(rays: Array) -> list[Array]:
