@@ -13,11 +13,15 @@ from desk import body, said
 from django.urls import reverse
 
 from vinter.core.forecast import Forecast, Hour
+from vinter.web.byte_cache import ByteCache
+from vinter.web.conventions import Conventions, current
 from vinter.web.field.models import FieldNote
 from vinter.web.forecast.models import CachedForecast
 from vinter.web.ledger.looking_back import forecast_nights, site_record, sky_nights, year_sheet
 from vinter.web.ledger.records import evenings_of, told
+from vinter.web.nights.drawing import draw
 from vinter.web.shots.models import Shot
+from vinter.web.sites.models import Site
 
 pytestmark = pytest.mark.django_db
 
@@ -92,6 +96,24 @@ def test_the_ledger_draws_the_past(desk, past):
     assert f"{sky.measured - sky.planned:+.2f}".replace("-", "−") in page
     assert "Clouded out" in page and "40 % clear was said" in page
     assert page.count('name="lesson"') == len({e.shot for n in nights for e in n.entries if e.shot})
+
+
+def test_drawn_nights_are_kept_and_change_with_what_they_show(past, monkeypatch):
+    """A strip is worked out once; another clock, horizon or wish draws it anew."""
+    evenings, drawn = evenings_of(past)[:1], []
+    monkeypatch.setattr("vinter.web.ledger.records.STRIPS", ByteCache(10**6))
+    monkeypatch.setattr("vinter.web.ledger.records.draw", lambda *a: drawn.append(a) or draw(*a))
+    first = told(evenings)[0].strip
+    assert told(evenings)[0].strip == first and len(drawn) == 1
+    token = current.set(Conventions(clock="12"))
+    try:
+        twelve = told(evenings)[0].strip
+    finally:
+        current.reset(token)
+    assert len(drawn) == 2 and [x for x, _ in twelve.ticks] == [x for x, _ in first.ticks]
+    assert twelve.ticks != first.ticks
+    Site.objects.filter(pk=evenings[0].site.pk).update(horizon=[[0, 40], [180, 40]])
+    assert told(evenings_of(past)[:1])[0].strip.ground != first.ground and len(drawn) == 3
 
 
 def test_the_year_has_its_nights_marked(past, mill):

@@ -23,6 +23,8 @@ from vinter.core.sky.site import Site as CoreSite
 from vinter.core.sky.site_sky import FROM_FRAMES, METER
 from vinter.core.sky.targets import CORE, target
 from vinter.core.sky.thresholds import Thresholds
+from vinter.web.byte_cache import ByteCache
+from vinter.web.conventions import current
 from vinter.web.field.models import FieldNote
 from vinter.web.finish.models import Export, Finish
 from vinter.web.meanwhile import opened_with
@@ -34,6 +36,9 @@ from vinter.web.sites.models import Reading, Site
 from vinter.web.stacks.models import Stack
 from vinter.web.takes.models import Frame, Take
 
+STRIPS = ByteCache(8 * 2**20)
+# what a count of evenings has no use for, and is long
+LONG = ("plan", "mode_plan", "planned_with", "manual_settings", "options", "optics", "timed")
 USED = 0.05  # mag/arcsec^2, within which what was measured is what plans are made with
 NO_SKY = {"ground", "twin", "test", *NEVER_STACKED}
 
@@ -41,7 +46,7 @@ NO_SKY = {"ground", "twin", "test", *NEVER_STACKED}
 @dataclass(frozen=True)
 class Entry:
     """A take by its row and counts; without a shot when it was not planned, without a take when it was not
-    shot."""
+    shot. The shot's plan is left in the database."""
 
     shot: Shot | None
     take: Take | None
@@ -145,7 +150,7 @@ def _entries(owner: User) -> Iterator[tuple[date, Site | None, Entry]]:
     for take in Take.objects.filter(owner=owner).select_related("own_site", "own_phone"):
         takes[take.shot_id].append(take)
     tallies = _tallies(owner)
-    for shot in Shot.objects.filter(owner=owner).select_related("site", "phone"):
+    for shot in Shot.objects.filter(owner=owner).select_related("site", "phone").defer(*LONG):
         for take in takes[shot.pk]:
             take.shot = shot  # already here: nobody asks for it again
         for k, one in enumerate(takes[shot.pk] or [None]):
@@ -193,7 +198,8 @@ def told(evenings: Sequence[Evening], drawn: bool = True) -> list[Night]:
         if export.ready:
             exports[export.finish_id].append(export)
     noted: dict[int, list[FieldNote]] = defaultdict(list)
-    shots = [e.shot.pk for evening in evenings for e in evening.entries if e.shot]
+    planned = [e.shot.pk for evening in evenings for e in evening.entries if e.shot]
+    shots = Shot.objects.select_related("site", "phone").in_bulk(set(planned))
     for note in FieldNote.objects.filter(shot__in=shots).exclude(kind__in=("tick", "timed")):
         noted[note.shot_id].append(note)
     sites = {e.site.pk: e.site for e in evenings if e.site}
@@ -203,19 +209,20 @@ def told(evenings: Sequence[Evening], drawn: bool = True) -> list[Night]:
 
     def work(entry: Entry) -> Work:
         take = full.get(entry.take.pk) if entry.take else None
-        if take and entry.shot:
-            take.shot = entry.shot
+        shot = shots.get(entry.shot.pk) if entry.shot else None
+        if take and shot:
+            take.shot = shot
         of_it = [f for s in take.stack_set.all() for f in finishes[s.pk]] if take else []
         return Work(
-            shot=entry.shot,
+            shot=shot,
             take=take,
             got=_got(take) if take else None,
             stacks=list(take.stack_set.all()) if take else [],
             finishes=of_it,
             exports=[e for f in of_it for e in exports[f.pk]],
             again=entry.again,
-            noted=noted[entry.shot.pk] if entry.shot else [],
-            lesson_opened=opened_with(LessonForm(instance=entry.shot)) if entry.shot else "",
+            noted=noted[shot.pk] if shot else [],
+            lesson_opened=opened_with(LessonForm(instance=shot)) if shot else "",
         )
 
     def night(evening: Evening) -> Night:
@@ -236,10 +243,13 @@ def told(evenings: Sequence[Evening], drawn: bool = True) -> list[Night]:
 
 
 def _strip(site: CoreSite, evening: Evening, limits: Thresholds | None) -> Strip | None:
-    """The night of an evening, towards what was planned first there, else towards the core."""
+    """The night of an evening, towards what was planned first there, else towards the core; kept."""
     what = next((target(e.shot.target) for e in evening.entries if e.shot), CORE)
-    night = nights(site, evening.day, evening.day, limits, what)[0]
-    return draw(site, night, 420, 30)
+
+    def drawn() -> Strip | None:
+        return draw(site, nights(site, evening.day, evening.day, limits, what)[0], 420, 30)
+
+    return STRIPS.get(repr((site, evening.day, limits, what, current.get())), drawn)
 
 
 def last_time(site: Site, before: date | None = None) -> dict[str, object] | None:

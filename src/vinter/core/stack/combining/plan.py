@@ -12,7 +12,7 @@ from vinter.core.stack.registration.motion_model import RotationModel
 
 Array = npt.NDArray[np.float64]
 
-BUDGET_BYTES = 220_000_000  # bytes of samples that a worker holds for one tile
+BUDGET_BYTES = 60_000_000  # bytes of samples that a worker holds for one tile
 
 
 @dataclass(frozen=True)
