@@ -5,10 +5,15 @@ from types import SimpleNamespace
 
 import numpy as np
 import pytest
+from inline import Inline
+from stacked import errors
+from starfield import Field, make
 
 from vinter.core.frames.lenswarp import LensWarp, parse
 from vinter.core.frames.measure import Measure
 from vinter.core.stack.photometry.normalization import Normalization, _surface, light_ratio, terms
+from vinter.core.stack.pipeline import Settings, stack
+from vinter.core.stack.registration import motion_model
 from vinter.core.stack.registration.bumps import find_bumps
 from vinter.core.stack.registration.geometry import as_rotation, pixels, rays, small_turn, turn, vector_of
 from vinter.core.stack.registration.groups import in_order, left_out, reference_of
@@ -224,3 +229,24 @@ def test_warps_without_sense_are_refused():
     ):
         assert parse(bad) is None
     assert LensWarp((plain,), (0.5, 0.5)).most_px(SIZE) == pytest.approx(0, abs=1e-9)
+
+
+@pytest.mark.parametrize("bumped", [{}, {8: (35.0, -12.0, 0.6)}])
+def test_of_very_many_frames_some_tell_the_lens_and_each_its_own_turn(tmp_path, monkeypatch, bumped):
+    """The fit holds a few frames however many there are; those that it did not see lie as well."""
+    fitted = []
+    fit = motion_model._fit
+    monkeypatch.setattr(motion_model, "MOST_FITTED", 6)
+    monkeypatch.setattr(motion_model, "LEAST_OF_GROUP", 3)
+    monkeypatch.setattr(
+        motion_model, "_fit", lambda start, *more: fitted.append(len(start.angles)) or fit(start, *more)
+    )
+    spec = Field(
+        count=16, width=900, height=680, focal=720.0, stars=380, angle=0.14, streak=None, bumped=bumped
+    )
+    (tmp_path / "frames").mkdir()
+    truth, *_ = make(tmp_path / "frames", spec)
+    report = stack([tmp_path / "frames"], tmp_path / "o.tif", Settings(), pool=Inline()).report
+    off = errors(report, truth, spec)
+    assert report["model"] == "rotation" and len(off) == 16 and fitted and max(fitted) <= 8
+    assert max(np.sqrt((e**2).mean()) for e in off) < 0.05 and max(e.max() for e in off) < 0.1

@@ -29,6 +29,8 @@ from vinter.core.stack.registration.star_pairs import matched_places
 Array = npt.NDArray[np.float64]
 FIRST_HEIGHT = 0.35  # rad, height of the zenith above the picture with which a search begins
 BETTER = 0.985  # share of the residual that freeing the zenith must leave to be kept
+MOST_FITTED, LEAST_OF_GROUP = 60, 6  # frames that a lens is fitted to at most, and of a group at least
+SMALL_ANGLE = 1e-6  # rad
 LEAST_ANGLE = 2e-4  # rad between the outermost frames: less motion does not constrain a lens
 
 
@@ -122,30 +124,81 @@ def fit_rotation(
     )
     if np.ptp(np.r_[angles, 0.0]) < LEAST_ANGLE:
         return None
-    here, there, which, weight = matched_places(stars, alignments, used, reference, size)
+    fitted = _some_of(used, groups)
+    here, there, which, weight = matched_places(stars, alignments, fitted, reference, size)
+    guess = dict(zip(used, angles, strict=True))
     start = _Start(
         here=here,
         there=there,
         which=which,
         weight=weight,
         axis=axis,
-        angles=angles,
+        angles=np.array([guess[i] for i in fitted]),
         focal=focal,
         centre=centre,
-        group=np.array([groups.number[i] for i in used]),
+        group=np.array([groups.number[i] for i in fitted]),
         moved=[vector_of(m) for m in groups.moved],
     )
     plain, found = _fit(start, False)
-    refracted, _ = _fit(start, True, found)
-    best = refracted if refracted.rms < BETTER * plain.rms else plain
+    refracted, lifted_found = _fit(start, True, found)
+    best, found = (refracted, lifted_found) if refracted.rms < BETTER * plain.rms else (plain, found)
     rotations = [np.eye(3) for _ in alignments]
     cameras = dict(enumerate(groups.moved))
-    for place, i in enumerate(used):
+    for place, i in enumerate(fitted):
         rotations[i] = best.rotations[place]
         if best.bumps:
             cameras[groups.number[i]] = best.bumps[place]
+    pole = start.unpacked(found)[1]
+    for i in sorted(set(used) - set(fitted)):
+        pairs = matched_places(stars, alignments, [i], reference, size)
+        camera = cameras[groups.number[i]]
+        rotations[i] = turn(pole, _angle(best, pole, camera, pairs, float(guess[i]))) @ camera
     bumps = [cameras[g] for g in groups.number]
     return sane(replace(best, rotations=rotations, bumps=bumps if len(groups.moved) > 1 else None), focal)
+
+
+def _some_of(used: list[int], groups: Groups) -> list[int]:
+    """The frames that the lens and the pole are fitted to: all of a few, of many some of every group, evenly
+    over its time. What a fit holds grows with the square of their number."""
+    if len(used) <= MOST_FITTED:
+        return used
+    out = []
+    for g in set(groups.number):
+        mine = [i for i in used if groups.number[i] == g]
+        most = max(LEAST_OF_GROUP, MOST_FITTED * len(mine) // len(used))
+        out += [mine[k] for k in np.unique(np.linspace(0, len(mine) - 1, min(most, len(mine))).astype(int))]
+    return sorted(out)
+
+
+def _angle(
+    model: RotationModel,
+    pole: Array,
+    camera: Array,
+    pairs: tuple[Array, Array, npt.NDArray[np.intp], Array],
+    angle: float,
+) -> float:
+    """How far the sky of a frame turned from the reference, by its own stars through a lens that is known:
+    Gauss-Newton from a guess, with weights that fall beyond 0.3 px."""
+    here, there, _, weight = pairs
+    v = rays(here, model.focal, model.k1, model.centre)
+    if model.zenith is not None:
+        v = lowered(v, camera.T @ model.zenith)
+    v = v @ camera.T
+
+    def off(at: float) -> Array:
+        moved = v @ turn(pole, at).T
+        moved = moved if model.zenith is None else lifted(moved, model.zenith)
+        return np.asarray((pixels(moved, model.focal, model.k1, model.centre) - there) * weight[:, None])
+
+    for _ in range(10):
+        now = off(angle)
+        slope = (off(angle + SMALL_ANGLE) - now) / SMALL_ANGLE
+        w = 1 / np.sqrt(1 + (now / 0.3) ** 2)
+        step = float((w * slope * now).sum() / max(float((w * slope**2).sum()), 1e-30))
+        angle -= step
+        if abs(step) < SMALL_ANGLE / 100:
+            break
+    return angle
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -164,6 +217,21 @@ class _Start:
     group: npt.NDArray[np.intp]
     moved: list[Array]
 
+    def unpacked(self, p: Array) -> tuple[float, Array, Array, Array, list[Array]]:
+        """Focal length, pole, zenith, the frames' angles and the cameras of the groups, of parameters."""
+        frames, side = len(self.angles), np.linalg.svd(self.axis[None])[2][1:]
+        pole = self.axis + p[2] * side[0] + p[3] * side[1]
+        height, roll = p[4], p[5]
+        zenith = np.array([np.sin(roll) * np.cos(height), -np.cos(roll) * np.cos(height), np.sin(height)])
+        cameras = [np.eye(3), *(small_turn(v) for v in p[6 + frames :].reshape(-1, 3))]
+        return (
+            self.focal * float(np.exp(p[0])),
+            pole / np.linalg.norm(pole),
+            zenith,
+            p[6 : 6 + frames],
+            cameras,
+        )
+
 
 def _fit(start: _Start, free_zenith: bool, near: Array | None = None) -> tuple[RotationModel, Array]:
     """Least squares over pairs of places, from parameters that are ``near`` when there are any: log focal,
@@ -172,7 +240,6 @@ def _fit(start: _Start, free_zenith: bool, near: Array | None = None) -> tuple[R
 
     here, there, which, centre, frames = start.here, start.there, start.which, start.centre, len(start.angles)
     weight = start.weight[:, None]
-    side = np.linalg.svd(start.axis[None])[2][1:]
     more = len(start.moved) - 1
     others = [start.group == g for g in range(1, more + 1) if (start.group == g).any()]
     means = np.array([g / g.sum() for g in others]).reshape(
@@ -180,17 +247,8 @@ def _fit(start: _Start, free_zenith: bool, near: Array | None = None) -> tuple[R
     )  # of the angles of the other groups' frames
 
     def unpack(p: Array) -> tuple[float, Array, Array | None, Array, list[Array]]:
-        pole = start.axis + p[2] * side[0] + p[3] * side[1]
-        height, roll = p[4], p[5]
-        zenith = np.array([np.sin(roll) * np.cos(height), -np.cos(roll) * np.cos(height), np.sin(height)])
-        cameras = [np.eye(3), *(small_turn(v) for v in p[6 + frames :].reshape(more, 3))]
-        return (
-            start.focal * np.exp(p[0]),
-            pole / np.linalg.norm(pole),
-            zenith if free_zenith else None,
-            p[6 : 6 + frames],
-            cameras,
-        )
+        f, pole, zenith, turns, cameras = start.unpacked(p)
+        return f, pole, zenith if free_zenith else None, turns, cameras
 
     def residual(p: Array) -> Array:
         f, pole, zenith, turns, cameras = unpack(p)
