@@ -19,6 +19,7 @@ from vinter.core.finish.moves.gradient_removal import GradientRemoval, plain_lev
 from vinter.core.finish.moves.noise_reduction import NoiseReduction, Smoothing
 from vinter.core.finish.moves.stars import Stars
 from vinter.core.finish.scene import prepare
+from vinter.core.finish.smooth_glow import fitted_glow, surface
 from vinter.core.finish.star_field import found_stars, star_field
 from vinter.core.frames.adaptive_moments import shapes
 from vinter.core.frames.frame import Colour
@@ -281,3 +282,24 @@ def test_colour_noise_is_told_by_its_own_size_and_coloured_stars_stay(grain):
     assert after < 0.4 * before
     assert calm[150, 200, 0] - calm[150, 200, 1] > 0.5
     assert calm[clear].mean() == pytest.approx(rgb[clear].mean(), abs=1e-3)
+
+
+def test_a_dark_corner_is_followed_where_the_galaxy_is_lost_in_the_moons_light():
+    """A bright sky that falls in one corner, over which the galaxy's faint light is brightest just there."""
+    h, w = 90, 120
+    x, y = np.meshgrid((np.arange(w) + 0.5) / w, (np.arange(h) + 0.5) / h)
+    fall = 1 - 0.2 * np.exp(-(x**2 + y**2) / 0.02)
+    galaxy = np.exp(-(x + y) / 0.3)
+    rng = np.random.default_rng(3)
+    sky = 0.02 * fall[..., None] * np.array([0.5, 1.0, 0.63]) + 2e-4 * galaxy[..., None]
+    noisy = np.asarray(sky * (1 + 0.004 * rng.standard_normal((h, w, 3))), np.float32)
+    glow = fitted_glow(noisy, np.ones((h, w), np.float32), np.repeat(galaxy[..., None], 3, axis=2))
+    off = surface(glow, x, y) / sky - 1
+    assert np.abs(off[:3, :3]).max() < 0.03 and np.abs(off[:20, :20]).mean() < 0.01
+    # a band that is a third of the sky's light stays in the picture
+    band = np.exp(-(((x - y) / 0.12) ** 2))
+    bright = np.asarray(sky + 0.006 * band[..., None], np.float32)
+    kept = bright - surface(
+        fitted_glow(bright, np.ones((h, w), np.float32), np.repeat(band[..., None], 3, axis=2)), x, y
+    )
+    assert np.median(kept[band > 0.8]) > 0.8 * 0.006 * np.median(band[band > 0.8])

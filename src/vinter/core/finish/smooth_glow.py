@@ -22,6 +22,8 @@ USUAL_AIR = 0.22  # mag an airmass, by which the band is dimmed
 POLYNOMIAL, BUMPS = 10, (15, 11)  # terms of the smooth glow: of its polynomial; bumps across and down
 HELD = 0.01  # share of a bump's places by which it is held back
 BESIDE_BAND = 0.25  # of the galaxy's brightest light in the picture, under which a place counts as beside it
+FAINTEST_BAND = 60.0  # nL: of a picture whose galaxy's light is fainter throughout, a quarter of this counts
+LITTLE_BAND = 0.05  # of the sky's level, under which the galaxy's light is nothing that bumps could take away
 SHINING, SHINING_TIMES = 0.5, 10.0  # of full scale, and of the sky's median, over which something shines in
 LEAST_OVER = 0.4  # weight of sky that is much brighter than its surface, beside the galaxy's light
 LEAST_UNDER = 0.4  # weight of sky that is much darker than the smooth glow
@@ -78,8 +80,9 @@ def _drawn(coefficients: bytes) -> F32:
 
 def fitted_glow(small: F32, sky: F32, band: Array | None) -> Array:
     """Fit the smooth sky per colour, leaning to its darker side so that stars do not count as glow; the
-    galaxy's light (h, w, 3) is fitted along with it, in a strength of its own. Bumps are used only where that
-    light is known, and follow the sky beside it: within it, and where there is no sky, they stay flat. Where
+    galaxy's light (h, w, 3) is fitted along with it, in a strength of its own, where it makes a band. Bumps
+    are used only where that light is known, and follow the sky beside it: within it, unless it is lost in the
+    sky's own, and where there is no sky, they stay flat. Where
     the Moon shines into the lens they would ring about it, and only take the surface down where it lies over
     the sky."""
     h, w = sky.shape
@@ -91,23 +94,29 @@ def fitted_glow(small: F32, sky: F32, band: Array | None) -> Array:
     dazzled = values.max() > max(SHINING, SHINING_TIMES * float(np.median(values)))
     plain, bumps = polynomial(gx[inside], gy[inside]), csr_array(_bumps(gx[inside], gy[inside]))
     out = np.zeros((POLYNOMIAL + bumps.shape[1], 3))
+    lean = 0.25 if band is None else 0.6
     for c in range(3):
         own = None if band is None else band[inside][:, c]
-        best = _fitted(plain, values[:, c], own)
+        if (
+            own is None or own.max() < BESIDE_BAND
+        ):  # no galaxy, or too even a light to be told from a gradient
+            best = np.append(_fitted(plain, values[:, c], None, lean), 0.0)
+        else:
+            best = _fitted(plain, values[:, c], own, lean)
         out[:POLYNOMIAL, c] = best[:POLYNOMIAL]
         if own is not None:
-            rest = values[:, c] - plain @ best[:POLYNOMIAL] - own * best[POLYNOMIAL]
+            level, galaxy = plain @ best[:POLYNOMIAL], own * best[POLYNOMIAL]
+            rest = values[:, c] - level - galaxy
             if dazzled:
                 rest = np.minimum(rest + 1.4826 * np.median(np.abs(rest)), 0)
-            out[POLYNOMIAL:, c] = _bumped(bumps, rest, own < BESIDE_BAND)
+            out[POLYNOMIAL:, c] = _bumped(bumps, rest, (own < BESIDE_BAND) | (galaxy < LITTLE_BAND * level))
     return out
 
 
-def _fitted(t: Array, values: Array, band: Array | None) -> Array:
+def _fitted(t: Array, values: Array, band: Array | None, lean: float) -> Array:
     """Coefficients of the polynomial ``t`` (n, 10), and behind them the strength of the galaxy's light (n,)
-    where it is known."""
+    where it is known; what lies over the surface counts by ``lean``."""
     design = t if band is None else np.c_[t, band]
-    lean = 0.25 if band is None else 0.6
     weight: Array = np.ones(len(t))
     best: Array = np.zeros(design.shape[1])
     for _ in range(7):
@@ -148,7 +157,7 @@ def _bumped(bumps: csr_array, rest: Array, beside: npt.NDArray[np.bool_]) -> Arr
 
 def galaxy_light(field: Solution, size: tuple[int, int], colour: Colour) -> Array:
     """The Milky Way's light (h, w, 3) over a picture reduced to a size, in camera colours, strength 1 at its
-    brightest; dimmed by the air where the zenith is known."""
+    brightest, less where it is faint throughout; dimmed by the air where the zenith is known."""
     w, h = size
     gx, gy = np.meshgrid(
         (np.arange(w) + 0.5) / w * field.width - 0.5, (np.arange(h) + 0.5) / h * field.height - 0.5
@@ -160,4 +169,4 @@ def galaxy_light(field: Solution, size: tuple[int, int], colour: Colour) -> Arra
         light = light * 10 ** (-0.4 * USUAL_AIR * ray_airmass(up))[:, None]
     to_camera = np.linalg.inv(np.array(colour.matrix)) * np.array(colour.neutral)[:, None]
     raw = np.maximum(light @ to_camera.T, 0)
-    return np.asarray((raw / max(float(raw.max()), 1e-9)).reshape(h, w, 3))
+    return np.asarray((raw / max(float(raw.max()), FAINTEST_BAND)).reshape(h, w, 3))
