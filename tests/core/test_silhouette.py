@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 
 from vinter.core.stack.masking.silhouette import in_detail, sky_level
-from vinter.core.stack.masking.sky_mask import find_sky
+from vinter.core.stack.masking.sky_mask import _StarCounts, find_sky
 
 HEIGHT, WIDTH = 420, 560
 
@@ -90,6 +90,25 @@ def test_an_opening_is_sky_when_its_light_is_the_skys_and_its_stars_agree():
     for light in (0.45, 2.5):  # a dim wall, a lit window
         wall, picture = framed(rng, light)
         assert np.median(in_detail(wall, picture, never)[inside]) == 0
+
+
+@pytest.mark.parametrize(("side", "is_sky"), [(62, True), (180, False)])
+def test_beside_branches_stars_are_overlooked_and_a_small_gap_without_one_is_sky(side, is_sky):
+    """As light as the sky and framed: of 62 px it would hold four stars by its size, under three
+    off its border; of 180 px over thirty."""
+    rng, middle = np.random.default_rng(7), np.array([280, 230])
+    sky = np.ones((HEIGHT, WIDTH), np.float32)
+    (left, top), (right, low) = (middle + sign * (side // 2 + 14) for sign in (-1, 1))
+    sky[top:low, left:right] = 0
+    sky[low - 4 :] = 0
+    ground = (sky < 0.5).astype(np.uint8)
+    sky[top + 14 : low - 14, left + 14 : right - 14] = 1
+    stars = rng.uniform((0, 0), (WIDTH, HEIGHT), (round(3.85 / 62**2 * WIDTH * HEIGHT), 2))
+    x, y = stars.astype(int).T
+    counts = _StarCounts(stars[cv2.dilate(ground, np.ones((9, 9), np.uint8))[y, x] == 0], 1)
+    found = in_detail(ground, picture_of(rng, sky), counts.starless)
+    gap = found[top + 20 : low - 20, left + 20 : right - 20]
+    assert gap.min() > 0.9 if is_sky else gap.max() < 0.1
 
 
 def test_ground_as_light_as_the_sky_is_left_alone():

@@ -52,7 +52,7 @@ def covered(rgb: F32, mask: F32) -> F32:
     # ground is lit unevenly: only what is brighter than it usually is nearby is the sky's
     uneven = np.sqrt(np.maximum(_beside(np.asarray(np.minimum(light, above) ** 2), sure[1])[0] - below**2, 0))
     brightest = np.minimum(below + UNEVEN * uneven, above - 0.5 * apart)
-    share = np.clip((light - brightest) / np.where(apart > 0, above - brightest, 1), 0, 1)
+    share = np.clip((light - brightest) / np.maximum(above - brightest, 1e-12), 0, 1)
     fair = near & (high > LEAST_BESIDE) & (low > LEAST_BESIDE) & (apart > APART * above)
     out = mask.copy()
     out[part] = np.where(fair, share, m)

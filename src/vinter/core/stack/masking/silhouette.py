@@ -37,6 +37,7 @@ DARK_MEAN = 0.55  # natural log under the sky's light in the mean, from which gr
 NO_SKY, ALL_SKY = 0.12, 0.9  # shares of sky that are none and all
 ALL_ROUND = 0.7  # share of a large gap's frame that must be darker than the sky
 BESIDE_PX = 60  # working px about a lump in which the sky's stars are counted
+UNSEEN_PX = 3.5  # working px from its border within which a star in a gap may be overlooked
 SLIT_PX = 3  # working px, half the width of what shines through a wall
 RING_PX = 3  # px around a gap in which its frame is looked at
 
@@ -142,12 +143,14 @@ def _is_dark(ground: U8, like: Piece, off: F32) -> Piece:
 
 
 def _lacks_stars(piece: Piece, sky: Piece, starless: Callable[[Piece, Piece], bool]) -> bool:
-    """Whether a large piece lacks the stars of the sky beside it; near the horizon there are fewer."""
+    """Whether a large piece lacks the stars of the sky beside it; near the horizon there are fewer, and
+    beside a branch they are overlooked."""
     scale = _scale(piece)
     if piece.sum() <= MANY_PX * scale**2:
         return False
     beside = _within(piece.astype(np.uint8), BESIDE_PX * scale) & sky
-    return starless(piece, beside if beside.any() else sky)
+    inner = ~_within(1 - piece.astype(np.uint8), UNSEEN_PX * scale)
+    return starless(inner, beside if beside.any() else sky)
 
 
 def _without_lumps(ground: U8, lumps: U8, starless: Callable[[Piece, Piece], bool]) -> U8:
