@@ -146,6 +146,10 @@ def rim(scene: Scene, picture: npt.NDArray[np.uint8]) -> list[float]:
     ground, light = sky < GROUND, light_of(picture)
     first = np.argmax(ground & (np.cumsum(~ground, axis=0) > 20), axis=0)
     columns = np.flatnonzero((first > 20) & (first < picture.shape[0] - 12))
+    # twigs and leaves have sky below them, and a light of their own: the skyline is what goes down as ground
+    columns = (
+        columns[[ground[first[c] : first[c] + 60, c].all() for c in columns]] if len(columns) else columns
+    )
     if not len(columns):
         return []
     at = [np.median(light[first[columns] + k, columns]) for k in range(8)]

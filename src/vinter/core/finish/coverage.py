@@ -48,12 +48,16 @@ def covered(rgb: F32, mask: F32) -> F32:
     (above, high), (below, low) = (
         _beside(np.minimum(light, 1.5 * np.median(light[m > 0.5])), s) for s in sure
     )
+    # twigs hold no place that is surely ground: the darkest one about them shows what light they have
+    twigs = low <= LEAST_BESIDE
+    darkest = cv2.erode(np.where(m < 0.5, light, np.inf).astype(np.float32), np.ones((2 * EDGE_PX + 1,) * 2))
+    below = np.where(twigs, np.minimum(darkest, above), below)
     apart = above - below
     # ground is lit unevenly: only what is brighter than it usually is nearby is the sky's
     uneven = np.sqrt(np.maximum(_beside(np.asarray(np.minimum(light, above) ** 2), sure[1])[0] - below**2, 0))
-    brightest = np.minimum(below + UNEVEN * uneven, above - 0.5 * apart)
+    brightest = np.minimum(below + np.where(twigs, 0, UNEVEN * uneven), above - 0.5 * apart)
     share = np.clip((light - brightest) / np.maximum(above - brightest, 1e-12), 0, 1)
-    fair = near & (high > LEAST_BESIDE) & (low > LEAST_BESIDE) & (apart > APART * above)
+    fair = near & (high > LEAST_BESIDE) & (apart > APART * above)
     out = mask.copy()
     out[part] = np.where(fair, share, m)
     return out
