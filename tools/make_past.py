@@ -44,7 +44,7 @@ NIGHTS = (
     {
         "day": date(2026, 7, 15),
         "site": "Sheepfold",
-        "title": "Arch over the fold",
+        "title": "The band over the fold",
         "pose": (24.0, 0.0),
         "takes": [{"frames": 6, "turn": t, "late": 100 * k} for k, t in enumerate((-30.0, 0.0, 30.0))],
         "forecast_chance": 0.91,

@@ -157,7 +157,7 @@ def test_the_tables_say_planned_set_and_measured(desk, past):
     assert mill["sky_measured_mag_arcsec2"] == pytest.approx(21.48, abs=0.02) and mill["sky_came"] == "clear"
     table = list(csv.DictReader(io.StringIO(body(desk.get(reverse("ledger-csv"))).decode())))
     assert len(table) == len(rows) and table[0].keys() == rows[0].keys()
-    arch = [r for r in rows if r["title"] == "Arch over the fold"]
+    arch = [r for r in rows if r["title"] == "The band over the fold"]
     assert len(arch) == 3 and sum(row["frames_kept"] for row in arch) == 18  # one row a take
     assert len({row["first_frame"] for row in arch}) == 3
 
