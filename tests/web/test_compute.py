@@ -11,6 +11,7 @@ from desk import said
 from django.urls import reverse
 
 from vinter.core.errors import BadInput
+from vinter.core.stage_cache import StageCache
 from vinter.web import compute
 from vinter.web.byte_cache import ByteCache
 from vinter.web.compute import ComputePool, StillComputing, computed, remembered
@@ -84,11 +85,13 @@ def test_errors_come_through_and_a_process_that_dies_is_replaced(pool, tmp_path)
 
 
 @pytest.mark.django_db
-def test_a_cold_season_says_it_is_coming_and_then_comes(desk, mill, pool, monkeypatch, settings):
+def test_a_cold_season_says_it_is_coming_and_then_comes(desk, mill, pool, monkeypatch, settings, tmp_path):
     monkeypatch.setattr(years, "YEARS", ByteCache(10**8))
+    monkeypatch.setattr(years, "ON_DISK", StageCache(tmp_path))  # other tests keep years there too
     monkeypatch.setattr("vinter.web.nights.season.YEARS", years.YEARS)
     monkeypatch.setattr(compute, "PAGE_SECONDS", 0.0)
     monkeypatch.setattr(remembered, "__kwdefaults__", {"seconds": 0.0})
+    monkeypatch.setattr(years.judged_year, "__defaults__", (0.0,))
     address = reverse("season", args=[mill.pk, 2031])
     first = desk.get(address, headers={"Accept": "text/html"})
     assert first.status_code == 202 and first["Refresh"] == "1" and "Working it out" in said(first)
