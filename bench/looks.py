@@ -39,6 +39,7 @@ PLAIN, FROM_PLANE = 0.98, 18.0  # share of a cell that is sky, and degrees from 
 POLE = np.array([-0.867666, -0.198076, 0.455984])  # of the galaxy, ICRS
 WIDTH = int(os.environ.get("VINTER_LOOKS_WIDTH", "2016"))
 WORKING_PX = 1600
+SKYLINE_PX = 60  # px of ground below each other that are no twig
 MILL = Site(lat=37.702, lon=-8.772, tz="Europe/Lisbon", zenith=21.5)
 JUNE, SEPTEMBER = 1812588300.0, 1820435400.0  # Unix s
 
@@ -147,9 +148,8 @@ def rim(scene: Scene, picture: npt.NDArray[np.uint8]) -> list[float]:
     first = np.argmax(ground & (np.cumsum(~ground, axis=0) > 20), axis=0)
     columns = np.flatnonzero((first > 20) & (first < picture.shape[0] - 12))
     # twigs and leaves have sky below them, and a light of their own: the skyline is what goes down as ground
-    columns = (
-        columns[[ground[first[c] : first[c] + 60, c].all() for c in columns]] if len(columns) else columns
-    )
+    whole = [ground[first[c] : first[c] + SKYLINE_PX, c].all() for c in columns]
+    columns = columns[np.array(whole, bool)]
     if not len(columns):
         return []
     at = [np.median(light[first[columns] + k, columns]) for k in range(8)]

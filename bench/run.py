@@ -329,12 +329,14 @@ def editing() -> None:
         row(f"  {path}", timed(partial(moved, path, iter(np.linspace(low, high, 6))), 5), slow)
 
 
+TABLES = {"planning": planning, "stacking": stacking, "editing": editing, "memory": memory, "many": many}
+
+
 def main() -> None:
     wanted = sys.argv[1:] or ["planning", "stacking", "editing"]
     print(f"{'':46s} {'Vinter':>11s} {'libraries':>11s}   {'ratio':>9s}")
     for name in wanted:
-        tables = {"planning": planning, "stacking": stacking, "editing": editing, "memory": memory}
-        {**tables, "many": many}[name]()
+        TABLES[name]()
 
 
 if __name__ == "__main__":

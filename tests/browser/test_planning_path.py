@@ -15,6 +15,7 @@ GPX = """<?xml version="1.0"?><gpx version="1.1" creator="trip" xmlns="http://ww
 
 
 @pytest.mark.django_db(transaction=True)
+@pytest.mark.long("a person's path over seven planning pages, a cold year among them")
 def test_from_places_to_a_stand(page, tmp_path, nerea):
     (tmp_path / "trip.gpx").write_text(GPX)
     page.goto("/")

@@ -89,7 +89,6 @@ def test_a_cold_season_says_it_is_coming_and_then_comes(desk, mill, pool, monkey
     monkeypatch.setattr(years, "YEARS", ByteCache(10**8))
     monkeypatch.setattr(years, "ON_DISK", StageCache(tmp_path))  # other tests keep years there too
     monkeypatch.setattr("vinter.web.nights.season.YEARS", years.YEARS)
-    monkeypatch.setattr(compute, "PAGE_SECONDS", 0.0)
     monkeypatch.setattr(remembered, "__kwdefaults__", {"seconds": 0.0})
     monkeypatch.setattr(years.judged_year, "__defaults__", (0.0,))
     address = reverse("season", args=[mill.pk, 2031])

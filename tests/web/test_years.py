@@ -144,3 +144,18 @@ def test_the_years_of_who_was_here_last_are_there_before_a_page_asks(counted, de
     assert {arguments[0] for arguments in counted} == sites and len(counted) == 2 * len(sites)
     assert desk.get("/").status_code == 200
     assert len(counted) == 2 * len(sites)
+
+
+def test_a_year_that_fails_beforehand_is_logged_and_the_kernels_are_loaded_all_the_same(monkeypatch, caplog):
+    from vinter.web import serve
+
+    loaded = []
+
+    def broken():
+        raise RuntimeError("a site without a sky")
+
+    monkeypatch.setattr("vinter.web.nights.beforehand.prepare_years", broken)
+    monkeypatch.setattr(serve, "finishing", lambda: loaded.append("finish"))
+    monkeypatch.setattr(serve.gc, "freeze", lambda: None)
+    serve._warm([])
+    assert loaded == ["finish"] and "no year was worked out beforehand" in caplog.text

@@ -97,9 +97,8 @@ def fitted_glow(small: F32, sky: F32, band: Array | None) -> Array:
     lean = 0.25 if band is None else 0.6
     for c in range(3):
         own = None if band is None else band[inside][:, c]
-        if (
-            own is None or own.max() < BESIDE_BAND
-        ):  # no galaxy, or too even a light to be told from a gradient
+        # no galaxy, or too even a light to be told from a gradient
+        if own is None or own.max() < BESIDE_BAND:
             best = np.append(_fitted(plain, values[:, c], None, lean), 0.0)
         else:
             best = _fitted(plain, values[:, c], own, lean)

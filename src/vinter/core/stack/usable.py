@@ -12,10 +12,7 @@ from vinter.core.stack.prepare import PreparedFrames
 from vinter.core.stack.run import Run
 
 U8 = npt.NDArray[np.uint8]
-
 Line = tuple[float, float, float, float]
-
-
 CORRIDOR_PX, BEYOND_PX = 9, 60  # px beside and beyond a line of light, in which a frame gives no sky
 
 

@@ -32,11 +32,6 @@ def start_in_pool(nice: int) -> None:
     begin_worker()
 
 
-def load_pool_ahead() -> None:
-    """Start the process that the pools of both lanes are forked from."""
-    load_ahead(LOADED, "django.db")
-
-
 def make_pool(processes: int, cluster: str, nice: int = 0) -> Executor:
     """A pool of processes forked from one that has loaded what they need, or a Dask cluster's executor when
     one is named."""
@@ -45,7 +40,7 @@ def make_pool(processes: int, cluster: str, nice: int = 0) -> Executor:
 
         executor: Executor = Client(cluster).get_executor()
         return executor
-    load_pool_ahead()
+    load_ahead(LOADED, "django.db")
     return forked_pool(processes, start_in_pool, nice)
 
 
@@ -149,7 +144,6 @@ def main() -> None:
     parent = os.environ.get("VINTER_PARENT")
     end_with_parent(signal.SIGTERM, int(parent) if parent else None)
     logging.basicConfig(level=logging.INFO, format="%(levelname)s %(name)s: %(message)s")
-    load_pool_ahead()
     import django
 
     django.setup()

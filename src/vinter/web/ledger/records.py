@@ -199,8 +199,8 @@ def told(evenings: Sequence[Evening], drawn: bool = True) -> list[Night]:
             exports[export.finish_id].append(export)
     noted: dict[int, list[FieldNote]] = defaultdict(list)
     planned = [e.shot.pk for evening in evenings for e in evening.entries if e.shot]
-    shots = Shot.objects.select_related("site", "phone").in_bulk(set(planned))
-    for note in FieldNote.objects.filter(shot__in=shots).exclude(kind__in=("tick", "timed")):
+    shots = Shot.objects.select_related("site", "phone").in_bulk(planned)
+    for note in FieldNote.objects.filter(shot__in=planned).exclude(kind__in=("tick", "timed")):
         noted[note.shot_id].append(note)
     sites = {e.site.pk: e.site for e in evenings if e.site}
     prefetch_related_objects(list(sites.values()), "reading_set")

@@ -19,12 +19,13 @@ def light_expected(places: Array, light: Array, which: npt.NDArray[np.intp], sig
     circle, inner, outer = (2 * r for r in (LIGHT_PX, *RING_PX))
     ring = circle**2 / (outer**2 - inner**2)
     near = cKDTree(places).query_ball_point(places[which], outer + 3 * sigma)
+    in_circle = float(_within(np.zeros(1), circle, sigma)[0])
     out = np.full(len(which), np.nan)
     for k, (star, others) in enumerate(zip(which, near, strict=True)):
         away = np.hypot(*(places[others] - places[star]).T)
         within = [_within(away, radius, sigma) for radius in (circle, inner, outer)]
         seen = float((light[others] * (within[0] - ring * (within[2] - within[1]))).sum())
-        own = light[star] * float(_within(np.zeros(1), circle, sigma)[0])
+        own = light[star] * in_circle
         if OWN * seen < own < seen / OWN:
             out[k] = seen
     return out

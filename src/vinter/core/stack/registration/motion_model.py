@@ -7,6 +7,7 @@ minute; it is kept when it explains the stars better.
 """
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -217,10 +218,15 @@ class _Start:
     group: npt.NDArray[np.intp]
     moved: list[Array]
 
+    @cached_property
+    def sides(self) -> Array:
+        """Two directions square to the pole and to each other, along which it may move."""
+        return np.asarray(np.linalg.svd(self.axis[None])[2][1:])
+
     def unpacked(self, p: Array) -> tuple[float, Array, Array, Array, list[Array]]:
         """Focal length, pole, zenith, the frames' angles and the cameras of the groups, of parameters."""
-        frames, side = len(self.angles), np.linalg.svd(self.axis[None])[2][1:]
-        pole = self.axis + p[2] * side[0] + p[3] * side[1]
+        frames = len(self.angles)
+        pole = self.axis + p[2] * self.sides[0] + p[3] * self.sides[1]
         height, roll = p[4], p[5]
         zenith = np.array([np.sin(roll) * np.cos(height), -np.cos(roll) * np.cos(height), np.sin(height)])
         cameras = [np.eye(3), *(small_turn(v) for v in p[6 + frames :].reshape(-1, 3))]

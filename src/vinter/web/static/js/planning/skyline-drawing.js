@@ -177,6 +177,15 @@ export function drawing(box, canvas, state, clock, narrow) {
     label(`station ${clock.format(new Date(t * 1000))}`, X(az) + 8, Y(alt) - 8, "#9ad0ff");
   }
 
+  function cross(x, y, arm) {
+    ink.beginPath();
+    ink.moveTo(x - arm, y);
+    ink.lineTo(x + arm, y);
+    ink.moveTo(x, y - arm);
+    ink.lineTo(x, y + arm);
+    ink.stroke();
+  }
+
   function drawPole() {
     if (!state.scene.pole) return;
     ink.strokeStyle = "#ff9aa0";
@@ -188,12 +197,7 @@ export function drawing(box, canvas, state, clock, narrow) {
     }
     ink.setLineDash([]);
     const [az, alt] = state.scene.pole.at, x = X(az), y = Y(alt);
-    ink.beginPath();
-    ink.moveTo(x - 9, y);
-    ink.lineTo(x + 9, y);
-    ink.moveTo(x, y - 9);
-    ink.lineTo(x, y + 9);
-    ink.stroke();
+    cross(x, y, 9);
     label("pole", x + 10, y - 6, "#ff9aa0");
     for (const [name, saz, salt] of state.scene.pole.stars)
       if (salt > 0) label(name, X(saz) + 6, Y(salt) + 4, "#ffc9cc");
@@ -209,14 +213,7 @@ export function drawing(box, canvas, state, clock, narrow) {
     ink.strokeStyle = "#b4232c";
     ink.lineWidth = 1;
     ink.setLineDash([4, 4]);
-    const x = X(state.scene.frame.az),
-      y = Y(state.scene.frame.up);
-    ink.beginPath();
-    ink.moveTo(x - 8, y);
-    ink.lineTo(x + 8, y);
-    ink.moveTo(x, y - 8);
-    ink.lineTo(x, y + 8);
-    ink.stroke();
+    cross(X(state.scene.frame.az), Y(state.scene.frame.up), 8);
     ink.setLineDash([]);
   }
 
