@@ -41,7 +41,7 @@ def test_the_cursor_of_a_night_reads_and_its_minute_goes_into_the_plan(entered, 
     page.keyboard.press("Shift+ArrowLeft")
     expect(page.locator("#at")).to_have_text("01:10")
     expect(page.locator('[data-f="bodies"]')).to_contain_text("−")  # the Sun is below the horizon
-    assert re.search(r"[?&]t=18125862\d\d", page.url)
+    expect(page).to_have_url(re.compile(r"[?&]t=18125862\d\d"))
     page.reload()
     expect(page.locator("#at")).to_have_text("01:10")
     line = page.locator("#night svg line.cursor").first

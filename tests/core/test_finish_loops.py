@@ -4,7 +4,6 @@ import cv2
 import numpy as np
 import pytest
 
-from vinter.core.finish.coverage import covered
 from vinter.core.finish.loops.grain import COLUMNS, ROWS, calmer, colours_of, details, weights
 from vinter.core.finish.loops.neighbours import drawn_in
 from vinter.core.finish.loops.pixels import light_of, shrunk
@@ -68,12 +67,3 @@ def test_a_colour_is_drawn_in_about_the_middle_and_the_others_stay():
         )
         assert np.abs(out[..., c] - wanted).max() < 0.01
     assert np.array_equal(out[..., 1], soft[..., 1])
-
-
-@pytest.mark.filterwarnings("error")
-def test_a_picture_without_a_sky_has_no_edge_to_look_at():
-    """A sky of a few pixels whose surroundings are ground: nothing is divided by nothing."""
-    rgb = np.random.default_rng(6).uniform(0.1, 0.2, (120, 160, 3)).astype(np.float32)
-    mask = np.zeros((120, 160), np.float32)
-    mask[60, 40:44] = 0.4
-    assert np.array_equal(covered(rgb, mask), mask)

@@ -146,3 +146,21 @@ def test_where_no_star_shows_the_light_tells_sky_from_ground(low, is_sky):
     beside, left = mask[2 * 300, 2 * 560], mask[2 * 300, 2 * 200]
     assert ((beside > 250) == is_sky) and ((left > 250) == is_sky)
     assert mask[2 * 60, 2 * 560] > 250 and mask[2 * 375, 2 * 300] < 5 and mask[2 * 300, 2 * 474] < 128
+
+
+@pytest.mark.parametrize("starry", [True, False])
+def test_what_texture_adds_to_dark_ground_is_sky_where_stars_stand(starry):
+    """The texture's outline runs from a roof to a hill, over the sky between them."""
+    rng = np.random.default_rng(12)
+    y, x = np.mgrid[:HEIGHT, :WIDTH]
+    roof, hill = (x > 150) & (x < 260) & (y > 180), (x >= 400) & (y > 200)
+    ground = (y > 330) | roof | hill
+    wedge = (x >= 260) & (x < 400) & (y > 200) & ~ground
+    plane = picture_of(rng, (~ground).astype(np.float32))
+    stars = rng.uniform(0, [2 * WIDTH, 2 * HEIGHT], (9000, 2))
+    shown = ~ground if starry else ~(ground | wedge)
+    stars = stars[shown[(stars[:, 1] / 2).astype(int), (stars[:, 0] / 2).astype(int)]]
+    light = (ground | wedge).astype(np.uint8)
+    mask = find_sky(plane, stars, (2 * WIDTH, 2 * HEIGHT), frames=8, light=light)[::2, ::2]
+    assert (mask[wedge] > 127).mean() == pytest.approx(1.0 if starry else 0.0, abs=0.06)
+    assert (mask[ground] < 128).mean() > 0.99 and (mask[~(ground | wedge)] > 127).mean() > 0.99

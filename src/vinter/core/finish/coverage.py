@@ -9,6 +9,10 @@ EDGE_PX = 7  # px about the mask's edge that are looked at
 BESIDE_PX = (31, 121)  # px from which sky and ground beside it are known, the nearest first
 UNEVEN = 1.5  # times the scatter of the ground's light by which it may be brighter than nearby
 LEAST_BESIDE = 0.02  # share of that window that must be sky, and ground
+SPREAD_PX = 5  # px from the skyline into the ground up to which the lens may spread light of the sky
+ALONG_PX = 31  # px of skyline whose light is taken together
+LEAST_ALONG = 200  # px of skyline at one distance that tell how much it spreads
+MOST_SPREAD = 0.25  # share of the sky's light a pixel away that is still the lens's doing
 APART = 0.25  # share of the sky's light by which the ground must be darker to tell how much of a pixel is sky
 
 
@@ -58,6 +62,26 @@ def covered(rgb: F32, mask: F32) -> F32:
     brightest = np.minimum(below + np.where(twigs, 0, UNEVEN * uneven), above - 0.5 * apart)
     share = np.clip((light - brightest) / np.maximum(above - brightest, 1e-12), 0, 1)
     fair = near & (high > LEAST_BESIDE) & (apart > APART * above)
+    share = np.where(fair, share, m).astype(np.float32)
     out = mask.copy()
-    out[part] = np.where(fair, share, m)
+    out[part] = _spread(share, (light - below) / np.maximum(apart, 1e-12), fair & ~twigs)
+    return out
+
+
+def _spread(share: F32, lit: F32, fair: npt.NDArray[np.bool_]) -> F32:
+    """Shares with the light that the lens spreads from the sky into the first rows of ground: of all places
+    along the skyline at one distance the median of the light (0 the ground's, 1 the sky's), which the
+    ground's own unevenness does not move, and no more of it than lies about a place."""
+    away = cv2.distanceTransform((share < 0.5).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+    rows = np.ceil(away - 0.5).astype(np.int32)
+    told = fair & (share < MOST_SPREAD)
+    at = [told & (rows == k) for k in range(1, SPREAD_PX + 1)]
+    medians = np.array([float(np.median(lit[a])) if a.sum() >= LEAST_ALONG else 0.0 for a in at])
+    falls = np.minimum.accumulate(np.clip(medians - medians[-1], 0, MOST_SPREAD))
+    out = share.copy()
+    for along, more in zip(at, falls, strict=True):
+        if more > 0:
+            some = along.astype(np.float32)
+            about = cv2.blur(lit * some, (ALONG_PX,) * 2) / np.maximum(cv2.blur(some, (ALONG_PX,) * 2), 1e-6)
+            out[along] = np.maximum(share, np.clip(about, 0, more))[along]
     return out

@@ -24,7 +24,7 @@ from vinter.core.stack.plate_solve import Solution, field_from
 F32 = npt.NDArray[np.float32]
 Array = npt.NDArray[np.float64]
 LEAST_UP = 0.15  # length of the zenith's direction across the lens from which it tells which way is up
-SCENE_VERSION = 6  # version of what is measured and kept in a prepared scene
+SCENE_VERSION = 7  # version of what is measured and kept in a prepared scene
 COARSE = 160  # px across, for the smooth glow
 WHITEST = 99.5  # per cent of a sensor's levels, at the end of which a picture without a night sky is white
 

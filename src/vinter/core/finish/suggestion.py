@@ -1,6 +1,8 @@
 """What a finish begins with: white by the stars, a darker sky over darker ground, as much noise as may
 show."""
 
+import math
+
 import numpy as np
 
 from vinter.core.finish.guard import VISIBLE_NOISE, seen_noise
@@ -31,8 +33,8 @@ NIGHT_RED_TO_BLUE = 0.92  # linear red over blue of a sky that looks like night
 COOLER = 250.0  # K under the stars' own white, by choice
 SMOOTHED, MOST_SMOOTHED = 0.75, 0.95  # share of the sky's colour noise, where noise just shows, and at most
 DARKENED = 1.1  # mag by which the sky's background is darkened
-LEAST_TAKEN, MOST_TAKEN = 0.85, 0.98  # share of the glow that is taken out
-GLOW_LEFT = 0.7  # of the darkened background, that may be left of the glow where it is brightest
+LEAST_TAKEN, MOST_TAKEN = 0.85, 0.99  # share of the glow that is taken out
+GLOW_LEFT = 0.3  # of the darkened background, that may be left of the glow where it is brightest
 LEAST_BRIGHTNESS = 0.9  # EV: a picture that is too dark tells nothing of its noise either
 GROUND_MEDIAN, GROUND_SHINING = (
     0.45,
@@ -87,7 +89,7 @@ def glow_share(scene: Scene) -> float:
     darkened sky."""
     over = max(glow_range(scene) - 1, 1e-6)
     wished = 1 - GLOW_LEFT * BlackPoint(magnitudes=DARKENED).left / over
-    return round(min(max(wished, LEAST_TAKEN), MOST_TAKEN), 2)
+    return min(max(math.ceil(100 * wished) / 100, LEAST_TAKEN), MOST_TAKEN)
 
 
 def suggest(scene: Scene) -> RecipeParts:

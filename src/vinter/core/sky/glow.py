@@ -36,8 +36,9 @@ COUNTRIES = {
     0.60: ("DE", "AT", "CH", "IN", "BD", "PK"),
 }  # light per head, against 1 elsewhere
 LOW_AIRMASS = 1.2  # airmass above the zenith's from which the pattern's whole error counts
-LOWEST = 10.0  # degrees; the pattern is held constant below
-ALT_STEP, AZ_STEP = 5.0, 5.0
+LOWEST, BEND = 10.0, 5.0  # degrees; the pattern is held at its value there, and bends into it so far about
+COARSE = 5.0  # degrees between the directions in which every town is asked
+STEP = 1.0  # degrees between those that are kept; in between them the light is a plane
 PATTERN_SIGMA = 0.25  # relative error of town light low in the sky; none at the zenith, where it is measured
 EXTINCTION_SIGMA = 0.05  # mag/airmass
 
@@ -180,24 +181,50 @@ def _largest(lat: float, lon: float, cities: npt.NDArray[np.intp], part: Array) 
 
 def direction_factor(altitude: Array | float, away: Array | float, distance: Array | float) -> Array:
     """Glow of a town at an altitude and at an azimuth ``away`` from it, against the zenith (both degrees)."""
-    s = np.sin(np.radians(90 - np.maximum(altitude, LOWEST)))
+    bent = LOWEST + np.clip(altitude - LOWEST + BEND, 0, 2 * BEND) ** 2 / (4 * BEND)
+    s = np.sin(np.radians(90 - np.maximum(altitude, bent)))
     d = np.clip(distance, 5, 200)
     cosine = np.cos(np.radians(away))
     peak = s**5.672 * (3.076 - 0.185 * np.log(d / 30)) * np.exp(-(1 - cosine) / 0.266)
     return np.asarray(np.exp(0.712 * s**2 + peak + 0.244 * s * cosine))
 
 
+def _between(nodes: int, ring: bool) -> Array:
+    """Weights (finer points, nodes) that draw a smooth curve through values ``COARSE`` apart: cubic pieces
+    whose slope at a node is that between its neighbours; a ``ring`` closes at its last node."""
+    slopes = np.zeros((nodes, nodes))
+    for k in range(nodes):
+        before, after = max(k - 1, 0), min(k + 1, nodes - 1)
+        if ring and k in (0, nodes - 1):
+            slopes[k, 1], slopes[k, nodes - 2] = 0.5, -0.5
+        else:
+            slopes[k, after] += 1 / (after - before)
+            slopes[k, before] -= 1 / (after - before)
+    at = np.arange(0, nodes - 1 + 1e-9, STEP / COARSE)
+    left = np.minimum(at.astype(int), nodes - 2)
+    t = (at - left)[:, None]
+    values = np.eye(nodes)
+    return np.asarray(
+        (1 + 2 * t) * (1 - t) ** 2 * values[left]
+        + t * (1 - t) ** 2 * slopes[left]
+        + t**2 * (3 - 2 * t) * values[left + 1]
+        + t**2 * (t - 1) * slopes[left + 1]
+    )
+
+
 @lru_cache(maxsize=32)
 def _pattern(lat: float, lon: float) -> Array:
-    """Mean direction factor of all towns on an altitude-azimuth grid (19, 73)."""
+    """Mean direction factor of all towns on an altitude-azimuth grid of ``STEP`` (91, 361)."""
     g = glow(lat, lon)
-    alts, azs = np.arange(0, 90.1, ALT_STEP), np.arange(0, 360.1, AZ_STEP)
+    alts, azs = np.arange(0, 90.1, COARSE), np.arange(0, 360.1, COARSE)
+    up, around = _between(len(alts), False), _between(len(azs), True)
     keep = np.argsort(-g.weight)[:400]  # the rest adds under 1 %
     if not keep.size or g.weight.sum() == 0:
-        return np.ones((len(alts), len(azs)))
+        return np.ones((len(up), len(around)))
     weight = g.weight[keep] / g.weight[keep].sum()
     away = azs[None, :, None] - g.azimuth[keep]
-    return np.asarray((direction_factor(alts[:, None, None], away, g.distance[keep]) * weight).sum(axis=2))
+    coarse = (direction_factor(alts[:, None, None], away, g.distance[keep]) * weight).sum(axis=2)
+    return np.asarray(np.exp(up @ np.log(coarse) @ around.T))
 
 
 @dataclass(frozen=True)
@@ -214,8 +241,8 @@ class TownLight:
 
     def factor(self, altitude: Array, azimuth: Array) -> Array:
         """Town light towards altitudes and azimuths in degrees, against the zenith."""
-        rows = np.clip(altitude, 0, 90) / ALT_STEP
-        columns = np.mod(azimuth, 360) / AZ_STEP
+        rows = np.clip(altitude, 0, 90) / STEP
+        columns = np.mod(azimuth, 360) / STEP
         r = np.minimum(rows.astype(int), self.pattern.shape[0] - 2)
         c = np.minimum(columns.astype(int), self.pattern.shape[1] - 2)
         below, across = rows - r, columns - c

@@ -97,7 +97,7 @@ def find_sky(
     everything = np.full((height, width), 255, np.uint8)
     if len(star_xy) < FEWEST_SKY:
         return everything
-    inside = star_xy[(star_xy >= 0).all(axis=1)] / 2
+    inside = matched = star_xy[(star_xy >= 0).all(axis=1)] / 2
     if light is not None and not light.any():
         light = None
     if light is not None:  # what was matched there stood still
@@ -111,7 +111,9 @@ def find_sky(
     ground = _holes_filled(np.asarray(closed, np.uint8))
     doubtful = None
     if light is not None:
-        ground = _holes_filled(np.maximum(_much_darker(ground, mean_plane), light))
+        black = _much_darker(ground, mean_plane)
+        ground = _holes_filled(np.maximum(black, light))
+        doubtful = ground & (1 - black)  # what texture adds to dark ground may be sky between a roof and a hill
     elif sure is not None:
         by_darkness = ground
         ground = _with_sure(ground, dark, sure(), mean_plane, _StarCounts(inside, frames), travel / 2)
@@ -122,7 +124,7 @@ def find_sky(
         return everything
     if light is not None and not _is_dark(light, mean_plane):
         return _at_full_size(1 - ground, size)
-    counts = _StarCounts(inside, frames)
+    counts = _StarCounts(matched, frames)
     return _at_full_size(in_detail(ground, mean_plane, counts.starless, doubtful), size)
 
 

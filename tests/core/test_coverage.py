@@ -1,0 +1,53 @@
+"""How much of a pixel is sky along the skyline, on drawn edges."""
+
+import cv2
+import numpy as np
+import pytest
+
+from vinter.core.finish.coverage import covered
+
+SIZE = (300, 420)
+
+
+def drawn(sky: float, ground: float, wings: float, seed: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """A hilly skyline through a lens with wings: picture, the mask's edge (three times as wide as the
+    picture's own), and the true ground with its texture."""
+    rng = np.random.default_rng(seed)
+    y, x = np.mgrid[: SIZE[0], : SIZE[1]].astype(float)
+    true = np.clip(150 + 12 * np.sin(x / 40) - y + 0.5, 0, 1)
+    texture = ground * (1 + 0.25 * cv2.GaussianBlur(rng.normal(0, 2, SIZE), (0, 0), 1.5))
+    light = true * sky + (1 - true) * texture
+    seen = (1 - wings) * cv2.GaussianBlur(light, (0, 0), 0.6) + wings * cv2.GaussianBlur(light, (0, 0), 1.8)
+    rgb = np.repeat((seen + rng.normal(0, 0.02 * ground, SIZE))[..., None], 3, axis=2).astype(np.float32)
+    return rgb, cv2.GaussianBlur(true, (0, 0), 1.2).astype(np.float32), texture
+
+
+@pytest.mark.parametrize("seed", [3, 4])
+def test_the_first_row_of_ground_is_as_dark_as_the_next_once_the_sky_is_taken_off(seed):
+    sky, ground = 1.0, 0.06
+    rgb, mask, texture = drawn(sky, ground, 0.12, seed)
+    left = rgb[..., 1] - covered(rgb, mask) * (sky - ground)
+    first = np.argmax(covered(rgb, mask) < 0.3, axis=0)
+    columns = np.arange(SIZE[1])
+    rows = [float(np.median(left[first + k, columns])) for k in range(8)]
+    true = [float(np.median(texture[first + k, columns])) for k in range(8)]
+    for k in range(4):
+        assert rows[k] == pytest.approx(true[k], abs=0.1 * ground), (k, rows, true)
+    # what lies farther is ground and nothing else
+    assert covered(rgb, mask)[200:].max() == 0
+
+
+def test_a_bright_wall_below_the_sky_is_not_taken_for_its_light():
+    rgb, mask, _ = drawn(1.0, 0.06, 0.0, 5)
+    wall = mask[:, 200:260] < 0.002
+    rgb[:, 200:260][wall] += 0.03
+    assert covered(rgb, mask)[170:, 200:260].max() == 0
+
+
+@pytest.mark.filterwarnings("error")
+def test_a_picture_without_a_sky_has_no_edge_to_look_at():
+    """A sky of a few pixels whose surroundings are ground: nothing is divided by nothing."""
+    rgb = np.random.default_rng(6).uniform(0.1, 0.2, (120, 160, 3)).astype(np.float32)
+    mask = np.zeros((120, 160), np.float32)
+    mask[60, 40:44] = 0.4
+    assert np.array_equal(covered(rgb, mask), mask)
