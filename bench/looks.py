@@ -86,7 +86,7 @@ def made(case: Case, folder: Path, seed: int) -> Path:
 def scene_of(path: Path) -> Scene:
     """A stack prepared as for its finish."""
     about = read_about(path)
-    return prepare(*read_stack(path), WORKING_PX, about.solved, about.night)
+    return prepare(*read_stack(path), WORKING_PX, about.solved, about.night, about.moonlit)
 
 
 def light_of(picture: npt.NDArray[np.uint8]) -> Array:

@@ -44,6 +44,25 @@ def test_a_bright_wall_below_the_sky_is_not_taken_for_its_light():
     assert covered(rgb, mask)[170:, 200:260].max() == 0
 
 
+def test_leaves_and_twigs_that_the_mask_passed_over_are_ground_as_far_as_they_are():
+    """A twig of half a pixel lets half of the sky's light through: none of it is taken for light of its
+    own."""
+    rng = np.random.default_rng(7)
+    true = np.ones(SIZE)
+    true[200:] = 0
+    leaf, twig = np.s_[180:186, 100:106], np.s_[150:200, 300:302]
+    true[leaf], true[twig] = 0, 0.5
+    light = cv2.GaussianBlur(true + 0.08 * (1 - true), (0, 0), 0.8) + rng.normal(0, 0.01, SIZE)
+    rgb = np.repeat(light[..., None], 3, axis=2).astype(np.float32)
+    mask = np.ones(SIZE, np.float32)
+    mask[200:] = 0
+    share = covered(rgb, cv2.GaussianBlur(mask, (0, 0), 1.2))
+    seen = cv2.GaussianBlur(true, (0, 0), 0.8)
+    assert share[181:185, 101:105].max() < 0.15
+    assert share[175:190, 300:302] == pytest.approx(seen[175:190, 300:302], abs=0.12)
+    assert share[20:140].min() >= 1  # far from the ground nothing is asked
+
+
 @pytest.mark.filterwarnings("error")
 def test_a_picture_without_a_sky_has_no_edge_to_look_at():
     """A sky of a few pixels whose surroundings are ground: nothing is divided by nothing."""

@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 
 from vinter.core.stack.masking.silhouette import in_detail, sky_level
-from vinter.core.stack.masking.sky_mask import _StarCounts, find_sky
+from vinter.core.stack.masking.sky_mask import _holes_filled, _StarCounts, find_sky
 
 HEIGHT, WIDTH = 420, 560
 
@@ -164,3 +164,23 @@ def test_what_texture_adds_to_dark_ground_is_sky_where_stars_stand(starry):
     mask = find_sky(plane, stars, (2 * WIDTH, 2 * HEIGHT), frames=8, light=light)[::2, ::2]
     assert (mask[wedge] > 127).mean() == pytest.approx(1.0 if starry else 0.0, abs=0.06)
     assert (mask[ground] < 128).mean() > 0.99 and (mask[~(ground | wedge)] > 127).mean() > 0.99
+
+
+@pytest.mark.parametrize(
+    ("behind", "light", "is_sky"), [("branch", 1.0, True), ("branch", 0.7, False), ("bank", 1.0, False)]
+)
+def test_sky_that_a_branch_closes_in_against_the_frames_edge_stays_sky(behind, light, is_sky):
+    """So small that no star shows there; a pond under a bank, as bright as the sky, is none."""
+    y, x = np.mgrid[:HEIGHT, :WIDTH]
+    ground, hole = y > 340, (y > 290) & (x < 113)
+    if behind == "branch":
+        ground |= (np.abs(y - 285) < 6) & (x < 125) | (np.abs(x - 119) < 6) & (y > 280)
+        hole &= ~ground
+    else:
+        ground |= (y > 240) & (x < 150)
+        ground &= ~hole
+    plane = np.where(ground, 4.0, np.where(hole, 50.0 * light, 50.0)).astype(np.float32)
+    stars = np.random.default_rng(14).uniform(0, [WIDTH, 240], (500, 2))
+    filled = _holes_filled(ground.astype(np.uint8), plane, _StarCounts(stars, 8))
+    assert (filled[hole] == 0).all() == is_sky and (filled[hole] == 1).all() != is_sky
+    assert (filled[:240] == 0).all()

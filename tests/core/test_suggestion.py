@@ -14,6 +14,7 @@ from vinter.core.finish.smooth_glow import surface
 from vinter.core.finish.star_white import StarWhite
 from vinter.core.finish.suggestion import by_stars, night_white, suggest
 from vinter.core.frames.frame import Colour
+from vinter.core.stack.photometry.sky_light import under_moon
 
 COLOUR = Colour((0.46, 1.0, 0.71))
 SKY = np.array([0.0092, 0.02, 0.0142])  # grey in this camera's colours
@@ -44,6 +45,22 @@ def test_ground_however_bright_is_not_paler_than_the_sky(look, ground):
     made = scene(ground)
     sky, below = levels(made, LOOKS[look][1](made))
     assert below < sky and sky > 20
+
+
+@pytest.mark.parametrize("ground", [0.2, 0.9])
+def test_under_a_moon_sky_and_ground_are_brighter(ground):
+    made = scene(ground)
+    dark, lit = (levels(m, suggest(m)) for m in (made, replace(made, moonlit=True)))
+    assert lit[0] > 1.25 * dark[0] and lit[1] > 1.1 * dark[1] and lit[1] < lit[0]
+
+
+def test_a_sky_is_moonlit_when_it_is_brighter_than_its_moonless_zenith_allows():
+    dark = {"zenith": 21.5, "by_altitude": [[22.0, 20.7], [46.0, 21.2]]}
+    town = {"zenith": 20.2, "by_altitude": [[22.0, 19.1], [54.0, 19.9]]}
+    moon = {"zenith": 21.3, "by_altitude": [[22.0, 18.2], [46.0, 18.8]]}
+    assert [under_moon(s) for s in (dark, town, moon, None, {}, {"zenith": 21.0, "by_altitude": []})] == [
+        False, False, True, False, False, False,
+    ]  # fmt: skip
 
 
 def test_dark_ground_is_lifted_and_bright_ground_is_not():

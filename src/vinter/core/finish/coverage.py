@@ -13,6 +13,8 @@ SPREAD_PX = 5  # px from the skyline into the ground up to which the lens may sp
 ALONG_PX = 31  # px of skyline whose light is taken together
 LEAST_ALONG = 200  # px of skyline at one distance that tell how much it spreads
 MOST_SPREAD = 0.25  # share of the sky's light a pixel away that is still the lens's doing
+LEAF, LEAF_SIGMAS = 0.12, 5.0  # share of the sky's light, and its scatter, by which a leaf is darker
+LEAF_PX = 61  # px across about the ground in which there are leaves
 APART = 0.25  # share of the sky's light by which the ground must be darker to tell how much of a pixel is sky
 
 
@@ -52,20 +54,40 @@ def covered(rgb: F32, mask: F32) -> F32:
     (above, high), (below, low) = (
         _beside(np.minimum(light, 1.5 * np.median(light[m > 0.5])), s) for s in sure
     )
-    # twigs hold no place that is surely ground: the darkest one about them shows what light they have
+    # twigs hold no place that is surely ground: the darkest one about them shows what light they have, and
+    # the picture's other ground what they have where none of them is wide enough to be seen by itself
     twigs = low <= LEAST_BESIDE
-    darkest = cv2.erode(np.where(m < 0.5, light, np.inf).astype(np.float32), np.ones((2 * EDGE_PX + 1,) * 2))
-    below = np.where(twigs, np.minimum(darkest, above), below)
+    # leaves and twigs that the mask passed over
+    leaves = _leaves(light, np.where(high > LEAST_BESIDE, above, 0), m, sure[0] > 0)
+    near |= cv2.dilate(leaves.astype(np.uint8), np.ones((EDGE_PX,) * 2)) > 0
+    dark = np.where((m < 0.5) | leaves, light, np.inf).astype(np.float32)
+    darkest = cv2.erode(dark, np.ones((2 * EDGE_PX + 1,) * 2))
+    usual = float(np.median(light[sure[1] > 0])) if sure[1].any() else np.inf
+    below = np.where(twigs, np.minimum(np.minimum(darkest, usual), above), below)
     apart = above - below
     # ground is lit unevenly: only what is brighter than it usually is nearby is the sky's
     uneven = np.sqrt(np.maximum(_beside(np.asarray(np.minimum(light, above) ** 2), sure[1])[0] - below**2, 0))
     brightest = np.minimum(below + np.where(twigs, 0, UNEVEN * uneven), above - 0.5 * apart)
     share = np.clip((light - brightest) / np.maximum(above - brightest, 1e-12), 0, 1)
     fair = near & (high > LEAST_BESIDE) & (apart > APART * above)
-    share = np.where(fair, share, m).astype(np.float32)
+    along = np.where(fair, share, m).astype(np.float32)
     out = mask.copy()
-    out[part] = _spread(share, (light - below) / np.maximum(apart, 1e-12), fair & ~twigs)
+    lit = np.asarray((light - below) / np.maximum(apart, 1e-12), np.float32)
+    out[part] = _spread(along, lit, fair & ~twigs)
     return out
+
+
+def _leaves(light: F32, above: F32, mask: F32, sky: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
+    """Places near the ground that the mask takes for sky and that are darker than the sky beside them."""
+    against = cv2.blur(light, (3, 3)) / np.maximum(above, 1e-12)
+    plain = against[sky & (above > 0)][::7]
+    if not plain.size:
+        return np.zeros(light.shape, np.bool_)
+    middle = float(np.median(plain))
+    scatter = 1.4826 * float(np.median(np.abs(plain - middle)))
+    near = cv2.dilate((mask < 0.5).astype(np.uint8), np.ones((LEAF_PX,) * 2)) > 0
+    darker = against < middle - max(LEAF, LEAF_SIGMAS * scatter)
+    return np.asarray(darker & near & (above > 0) & (mask >= 0.5))
 
 
 def _spread(share: F32, lit: F32, fair: npt.NDArray[np.bool_]) -> F32:

@@ -260,7 +260,7 @@ def export(
         title=info.title or (f"{about.frames} frames stacked" if about.frames > 1 else ""),
         recipe=recipe.model_dump_json(),
     )
-    scene = prepare(*read_stack(stack), field=field, night=about.night)
+    scene = prepare(*read_stack(stack), field=field, night=about.night, moonlit=about.moonlit)
     renderer = Renderer(scene)
     canvas = renderer.render(recipe)
     if small is not None:

@@ -41,8 +41,8 @@ class Scene:
     terms, 3) the smooth sky as a surface over shares of width and height, the galaxy's own light left out
     where the field is known. ``window`` is the part of the picture that is here (left, top, width, height in
     shares). ``white`` is what the stars say of the light, ``field`` where they stand, ``stars`` what they
-    show of the lens; ``night`` whether it is a night sky at all, and ``full`` the level that is drawn white
-    where it is none.
+    show of the lens; ``night`` whether it is a night sky at all, ``moonlit`` whether the Moon lights it, and
+    ``full`` the level that is drawn white where it is none.
     """
 
     rgb: F32
@@ -57,6 +57,7 @@ class Scene:
     white: StarWhite | None = None
     stars: StarField | None = None
     night: bool = True
+    moonlit: bool = False
     full: float = 1.0
     window: tuple[float, float, float, float] = WHOLE
 
@@ -135,10 +136,11 @@ def prepare(
     longest: int | None = None,
     field: Solution | None = None,
     night: bool = True,
+    moonlit: bool = False,
 ) -> Scene:
     """A scene from a full-size stack, reduced so that its longer side is at most ``longest`` px; with its
     solved ``field`` the galaxy is told from the glow, and the stars tell the white. Without a ``night`` sky
-    nothing is suggested that needs one."""
+    nothing is suggested that needs one; a ``moonlit`` one is left brighter."""
     height, width = rgb.shape[:2]
     sky: F32 = np.ones((height, width), np.float32)
     if mask is not None:
@@ -172,6 +174,7 @@ def prepare(
         noise=noise,
         glow=glow,
         night=night,
+        moonlit=moonlit,
         full=_full(rgb, colour),
         core=_core(field, small, small_sky, glow),
         field=field,
@@ -240,6 +243,7 @@ def save_scene(path: Path, scene: Scene) -> None:
             "glow": scene.glow.tolist(),
             "core": scene.core,
             "night": scene.night,
+            "moonlit": scene.moonlit,
             "full": scene.full,
             "field": asdict(scene.field) if scene.field else None,
             "white": asdict(scene.white) if scene.white else None,
@@ -265,6 +269,7 @@ def load_scene(path: Path) -> Scene:
             core=(meta["core"][0], meta["core"][1]),
             field=field_from(meta["field"]) if meta.get("field") else None,
             night=meta.get("night") is not False,
+            moonlit=bool(meta.get("moonlit")),
             full=meta.get("full", 1.0),
             white=StarWhite(**meta["white"]) if meta.get("white") else None,
             stars=StarField(**meta["stars"]) if meta.get("stars") else None,

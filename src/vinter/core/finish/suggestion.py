@@ -32,7 +32,9 @@ from vinter.core.finish.scene import Scene
 NIGHT_RED_TO_BLUE = 0.92  # linear red over blue of a sky that looks like night
 COOLER = 250.0  # K under the stars' own white, by choice
 SMOOTHED, MOST_SMOOTHED = 0.75, 0.95  # share of the sky's colour noise, where noise just shows, and at most
-DARKENED = 1.1  # mag by which the sky's background is darkened
+DARKENED, MOONLIT_DARKENED = 1.1, 0.5  # mag by which the sky's background is darkened; under a Moon
+BRIGHTENED, MOONLIT_BRIGHTENED = 1.6, 1.9  # EV by which what is left is lifted
+SATURATED, MOONLIT_SATURATED = 0.15, 0.3  # colour added to the sky: moonlight makes it blue, as daylight does
 LEAST_TAKEN, MOST_TAKEN = 0.85, 0.99  # share of the glow that is taken out
 GLOW_LEFT = 0.3  # of the darkened background, that may be left of the glow where it is brightest
 LEAST_BRIGHTNESS = 0.9  # EV: a picture that is too dark tells nothing of its noise either
@@ -88,8 +90,13 @@ def glow_share(scene: Scene) -> float:
     """Share of the glow to take out: most, and of a bright dome so much that little of it is left beside the
     darkened sky."""
     over = max(glow_range(scene) - 1, 1e-6)
-    wished = 1 - GLOW_LEFT * BlackPoint(magnitudes=DARKENED).left / over
+    wished = 1 - GLOW_LEFT * BlackPoint(magnitudes=darkened(scene)).left / over
     return min(max(math.ceil(100 * wished) / 100, LEAST_TAKEN), MOST_TAKEN)
+
+
+def darkened(scene: Scene) -> float:
+    """Magnitudes by which the sky's background is darkened: under a Moon its light is the picture's own."""
+    return MOONLIT_DARKENED if scene.moonlit else DARKENED
 
 
 def suggest(scene: Scene) -> RecipeParts:
@@ -99,24 +106,25 @@ def suggest(scene: Scene) -> RecipeParts:
     if not scene.night:
         return own_light(scene)
     kelvin, cast = night_white(scene)
+    bright, colour = (MOONLIT_BRIGHTENED, MOONLIT_SATURATED) if scene.moonlit else (BRIGHTENED, SATURATED)
     first = recipe_of(
         levelled(scene),
         GradientRemoval(share=glow_share(scene)),
-        BlackPoint(magnitudes=DARKENED),
+        BlackPoint(magnitudes=darkened(scene)),
         LightBalance(
-            sky=Light(kelvin=kelvin, cast=cast, brightness=1.6),
-            ground=GroundLight(kelvin=kelvin, cast=cast, brightness=1.6),
+            sky=Light(kelvin=kelvin, cast=cast, brightness=bright),
+            ground=GroundLight(kelvin=kelvin, cast=cast, brightness=bright),
         ),
         core_of(scene, 0.35),
         Curve(sky=Contrast(contrast=1.3), ground=Contrast(contrast=1.05)),
         Detail(sky=LocalContrast(haze=0.3, fine=0.2)),
-        Saturation(sky=SkySaturation(saturation=0.15, green=0.4)),
+        Saturation(sky=SkySaturation(saturation=colour, green=0.4)),
         NoiseReduction(sky=Smoothing(colour=SMOOTHED, light=0.15), ground=Smoothing(colour=0.6, light=0.25)),
         Stars(smaller=0.2),
     )
     noise = first.of(NoiseReduction)
-    colour = SMOOTHED * seen_noise(scene, first) / VISIBLE_NOISE
-    sky = noise.sky.model_copy(update={"colour": round(min(max(colour, SMOOTHED), MOST_SMOOTHED), 2)})
+    smoothed = SMOOTHED * seen_noise(scene, first) / VISIBLE_NOISE
+    sky = noise.sky.model_copy(update={"colour": round(min(max(smoothed, SMOOTHED), MOST_SMOOTHED), 2)})
     return grounded(held(first.with_moves(noise.model_copy(update={"sky": sky})), scene), scene)
 
 

@@ -3,7 +3,7 @@ there."""
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 import cv2
@@ -61,6 +61,26 @@ class Ground:
     def reflectance(self) -> F32:
         """Of the ground in green light (height, width)."""
         return np.asarray(self.colour[..., 1], np.float32) / np.float32(FULL)
+
+    def through_lens(self, sigma: float) -> "Ground":
+        """As a lens shows it that spreads light by so much (standard deviation, px): no edge is sharper than
+        a star is small."""
+
+        def soft(values: F32) -> F32:
+            return np.asarray(cv2.GaussianBlur(values, (0, 0), sigma), np.float32)
+
+        share = 1 - self.sky
+        seen = np.maximum(soft(share), np.float32(1e-3))
+        colour = np.empty_like(self.colour)
+        for c in range(3):
+            colour[..., c] = np.clip(soft(self.colour[..., c] * share) / seen + 0.5, 0, 255)
+        return replace(
+            self,
+            sky=soft(self.sky),
+            colour=colour,
+            water=None if self.water is None else np.asarray(soft(self.water.astype(np.float32)), np.uint8),
+            light=None if self.light is None else soft(self.light),
+        )
 
 
 def _smooth_round(noise: Array, sigma: float) -> Array:

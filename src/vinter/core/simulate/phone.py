@@ -79,7 +79,8 @@ class SimulatedPhone:
         b = self.burst
         facing = b.pose.azimuth if b.facing is None else b.facing
         seed = b.seed if b.ground_seed is None else b.ground_seed
-        return ground(self.view, seed, facing, b.site.horizon, b.scene, sway)
+        made = ground(self.view, seed, facing, b.site.horizon, b.scene, sway)
+        return made.through_lens(self.starlight.sharpest)
 
     def ground_of(self, i: int) -> Ground:
         """The ground of frame i: leaves move where the wind blows."""

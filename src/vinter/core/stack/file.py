@@ -16,6 +16,7 @@ from vinter.core.errors import BadInput
 from vinter.core.formats.exif import Taken, taken_from
 from vinter.core.formats.whole import whole, write_image
 from vinter.core.frames.frame import Colour
+from vinter.core.stack.photometry.sky_light import under_moon
 from vinter.core.stack.plate_solve import Solution, field_from
 from vinter.core.versions import Data
 
@@ -42,6 +43,11 @@ class About:
     solved: Solution | None = None
     measured: dict[str, Any] = field(default_factory=dict)
     taken: Taken = field(default_factory=Taken)
+
+    @property
+    def moonlit(self) -> bool:
+        """Whether the Moon lit the sky, by its measured brightness."""
+        return under_moon(self.measured.get("sky"))
 
     def text(self) -> str:
         """As the TIFF's description holds it."""

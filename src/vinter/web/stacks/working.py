@@ -18,5 +18,6 @@ def working_copy(one: Stack) -> Path:
         for old in one.folder.glob("working-*.npz"):  # of an earlier version
             old.unlink(missing_ok=True)
         about = read_about(one.picture)
-        save_scene(path, prepare(*read_stack(one.picture), WORKING_PX, about.solved, about.night))
+        stack = read_stack(one.picture)
+        save_scene(path, prepare(*stack, WORKING_PX, about.solved, about.night, about.moonlit))
     return path

@@ -29,6 +29,9 @@ BODY_PX = 41  # half-size px across dark ground that is more than a patch
 NOT_DARK = 0.4  # share of the sky's light: a corner of the lens is not darker
 FEWEST_SKY = 40  # stars by which the sky is judged
 LOST_STARS = 0.6  # share of the stars in the ground that is too many even with a lake that mirrors them
+LEAST_HOLE = 400  # half-size px from which what is closed in may be sky
+BRANCH_PX = 15  # half-size px across at most of what closes sky in
+OPEN_SIDE, SAME_LIGHT = 0.3, 0.15  # share of its border beside open sky, and natural log of both lights
 FEATHER = 1.3  # px, standard deviation of the edge
 
 
@@ -108,12 +111,13 @@ def find_sky(
     dark = _dark(mean_plane, inside, len(inside) / frames)
     low = _low_or_across(dark)
     closed = cv2.morphologyEx(low, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8)) if low.any() else low
-    ground = _holes_filled(np.asarray(closed, np.uint8))
+    counts = _StarCounts(matched, frames)
+    ground = _holes_filled(np.asarray(closed, np.uint8), mean_plane, counts)
     doubtful = None
     if light is not None:
         black = _much_darker(ground, mean_plane)
-        ground = _holes_filled(np.maximum(black, light))
-        doubtful = ground & (1 - black)  # what texture adds to dark ground may be sky between a roof and a hill
+        ground = _holes_filled(np.maximum(black, light), mean_plane, counts)
+        doubtful = ground & (1 - black)  # texture runs on from a roof to a hill
     elif sure is not None:
         by_darkness = ground
         ground = _with_sure(ground, dark, sure(), mean_plane, _StarCounts(inside, frames), travel / 2)
@@ -124,7 +128,6 @@ def find_sky(
         return everything
     if light is not None and not _is_dark(light, mean_plane):
         return _at_full_size(1 - ground, size)
-    counts = _StarCounts(matched, frames)
     return _at_full_size(in_detail(ground, mean_plane, counts.starless, doubtful), size)
 
 
@@ -227,7 +230,7 @@ def _with_sure(
     outer = ((with_sky > 0) | (cv2.dilate(more, reach) == 0)) & (ground == 0) & (new == 0)
     found = bordered(np.maximum(ground, new), outer.astype(np.uint8), picture)
     found = np.where((beside > 0) & (cv2.dilate(new, reach) == 0), ground, found).astype(np.uint8)
-    return _holes_filled(np.maximum(_low_or_across(np.maximum(found, ground)), ground))
+    return _holes_filled(np.maximum(_low_or_across(np.maximum(found, ground)), ground), picture, counts)
 
 
 def _much_darker(ground: U8, picture: F32) -> U8:
@@ -273,12 +276,32 @@ def _far_from_stars(shape: tuple[int, ...], xy: Array, count: float) -> npt.NDAr
     return np.asarray(np.isin(labels, np.setdiff1d(np.union1d(wide, long), [0])))
 
 
-def _holes_filled(ground: U8) -> U8:
-    """Ground without the bright specks that are closed in by it."""
-    _, labels = cv2.connectedComponents((1 - ground).astype(np.uint8), connectivity=4)
+def _holes_filled(ground: U8, picture: F32, counts: _StarCounts) -> U8:
+    """Ground without the bright specks that are closed in by it; sky that branches close in, as against the
+    frame's edge, stays."""
+    _, labels, stats, _ = cv2.connectedComponentsWithStats((1 - ground).astype(np.uint8), connectivity=4)
     top = np.unique(labels[0][ground[0] == 0])
-    open_sky = np.isin(labels, top[top > 0])
-    return np.asarray(~open_sky, np.uint8) if open_sky.any() else ground
+    outer = np.isin(labels, top[top > 0])
+    if not outer.any():
+        return ground
+    large = np.setdiff1d(np.flatnonzero(stats[:, cv2.CC_STAT_AREA] > LEAST_HOLE), np.r_[top, 0])
+    kept = [k for k in large if _beside_sky(labels == k, outer, picture, counts)]
+    return np.asarray(~(outer | np.isin(labels, kept)), np.uint8)
+
+
+def _beside_sky(
+    hole: npt.NDArray[np.bool_], sky: npt.NDArray[np.bool_], picture: F32, counts: _StarCounts
+) -> bool:
+    """Whether a hole lies but a branch's width from the sky, is as light as that is there, and does not lack
+    its stars."""
+    reach = np.ones((2 * BRANCH_PX + 1,) * 2, np.uint8)
+    inner, outer = (cv2.dilate(v.astype(np.uint8), reach) > 0 for v in (hole, sky))
+    rim = hole & (cv2.erode(hole.astype(np.uint8), np.ones((3, 3), np.uint8)) == 0)
+    here, there = picture[hole & outer], picture[sky & inner]
+    if not here.size or not there.size or outer[rim].mean() < OPEN_SIDE:
+        return False
+    apart = np.log(max(float(np.median(here)), 1e-6) / max(float(np.median(there)), 1e-6))
+    return bool(abs(apart) < SAME_LIGHT and not counts.starless(hole, sky))
 
 
 def usable_sky(mask: U8, border: int = 3, reach: int = 5) -> U8:
