@@ -1,7 +1,10 @@
 """Make the past that the demo opens with: four nights in the ledger, shot by the simulated phone, stacked,
 finished.
 
-usage: make_past.py [--anew]   (about five minutes; writes src/vinter/web/demo/past, which is committed)
+usage: make_past.py [--anew | --looks]   (about five minutes; writes src/vinter/web/demo/past, which is
+committed)
+
+--looks only makes the recipes of its finishes by today's rules, from the pictures that are shipped.
 
 It stops when what is shipped was made of the same nights: 12 MB of pictures that nobody can tell from the
 last ones are not committed again. What older versions stored is brought up to date when it is read.
@@ -190,7 +193,36 @@ def form() -> str:
     return hashlib.sha256(f"{told} {PREVIEW_QUALITY} {SQUEEZE_DB} {SMALLER} {REDUCED}".encode()).hexdigest()
 
 
+def with_todays_looks(book):
+    """The past with the recipes of its finishes made again, from the pictures that are shipped."""
+    os.environ.update(DJANGO_SETTINGS_MODULE="vinter.web.settings")
+    sys.path.insert(0, str(ROOT / "src"))
+    import django
+
+    django.setup()
+    from vinter.core.finish.looks import LOOKS
+    from vinter.core.finish.scene import prepare
+    from vinter.core.stack.file import read_about, read_stack
+    from vinter.web.demo.past import unpack
+    from vinter.web.stacks.working import WORKING_PX
+
+    make = dict(LOOKS.values())
+    for told in (stack for row in book for stack in row["stacks"]):
+        with tempfile.TemporaryDirectory() as folder:
+            picture = Path(folder) / "stack.tif"
+            unpack(OUT / f"{told['name']}.jp2", told["picture"], picture)
+            about = read_about(picture)
+            scene = prepare(*read_stack(picture), WORKING_PX, about.solved, about.night, about.moonlit)
+        for finish in told["finishes"]:
+            finish["recipe"] = make[finish["name"]](scene).model_dump(mode="json")
+    return book
+
+
 def main() -> None:
+    if "--looks" in sys.argv:
+        shipped = OUT / "past.json"
+        shipped.write_text(json.dumps(with_todays_looks(json.loads(shipped.read_text()))))
+        return
     made_of = OUT / "form.txt"
     if made_of.is_file() and made_of.read_text().strip() == form() and "--anew" not in sys.argv:
         print("The past is made of these nights already; --anew makes it all the same.")

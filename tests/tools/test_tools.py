@@ -2,6 +2,7 @@
 
 import ast
 import importlib.util
+import json
 import re
 import sys
 from pathlib import Path
@@ -129,6 +130,12 @@ def test_the_demos_past_is_made_of_the_nights_that_the_tool_tells(capsys):
     assert (past.OUT / "form.txt").read_text().strip() == past.form()
     past.main()  # it stops at once
     assert "already" in capsys.readouterr().out
+
+
+def test_the_demos_finishes_are_made_by_todays_rules():
+    past = tool("make_past")
+    shipped = (past.OUT / "past.json").read_text()
+    assert past.with_todays_looks(json.loads(shipped)) == json.loads(shipped)  # else make_past.py --looks
 
 
 def annotations(function):
