@@ -1,12 +1,16 @@
 """Files that are there whole or not at all, whatever dies, fills up or comes twice in between."""
 
 import errno
+import math
+import mmap
 import os
 import secrets
 import shutil
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -65,6 +69,27 @@ def mapped_array(path: Path, shape: tuple[int, ...]) -> None:
     np.lib.format.open_memmap(path, "w+", np.float32, shape)
     with path.open("r+b") as file:
         os.posix_fallocate(file.fileno(), 0, path.stat().st_size)
+
+
+@lru_cache(maxsize=2048)
+def _layout(path: Path, number: int, size: int) -> tuple[tuple[int, ...], np.dtype[np.generic], int]:
+    """Shape, type and first byte of the values of a .npy file, as NumPy writes it; ``number`` (inode) and
+    ``size`` tell whether it is the same file as before."""
+    with path.open("rb") as file:
+        np.lib.format.read_magic(file)
+        shape, _, dtype = np.lib.format.read_array_header_1_0(file)
+        return shape, dtype, file.tell()
+
+
+def mapped(path: Path, write: bool = False) -> npt.NDArray[Any]:
+    """A .npy file (rows first) as memory, to read or to write to. Its header is looked at once, for a stack
+    maps every frame for every tile."""
+    with path.open("r+b" if write else "rb") as file:
+        now = os.fstat(file.fileno())
+        shape, dtype, first = _layout(path, now.st_ino, now.st_size)
+        access = mmap.ACCESS_WRITE if write else mmap.ACCESS_READ
+        memory = mmap.mmap(file.fileno(), 0, access=access)
+    return np.frombuffer(memory, dtype, math.prod(shape), first).reshape(shape)
 
 
 def write_image(path: Path, picture: npt.NDArray[np.generic], parameters: Sequence[int] = ()) -> None:

@@ -13,6 +13,7 @@ from vinter.core.stack.combining.plan import Source
 F32 = npt.NDArray[np.float32]
 U16 = npt.NDArray[np.uint16]
 FEW_TO_SPLIT, MOST_TO_SPLIT = 5, 9  # frames up to which more runs are looked at, and the most runs
+FEW_TOLD = 8  # frames under which each counts by itself in the noise of one
 
 
 def scales(sources: list[Source], method: Method) -> tuple[F32, F32]:
@@ -50,9 +51,9 @@ def noise_seen(cube: U16, count: npt.NDArray[np.uint16], rules: Rules) -> tuple[
         return float("nan"), float("nan")
     cube = np.ascontiguousarray(cube[:, ::4, ::4])
     steps = [
-        _robust((cube[i, ..., 1].astype(np.float32) - cube[i + 1, ..., 1])[full])
-        / np.hypot(spread[i], spread[i + 1])
-        for i in range(0, n - 1, max(n // 8, 1))
+        _robust((cube[i, ..., 1].astype(np.float32) - cube[(i + 1) % n, ..., 1])[full])
+        / np.hypot(spread[i], spread[(i + 1) % n])
+        for i in range(0, n, max(n // FEW_TOLD, 1))
     ]
     even, odd = (
         combine(
@@ -63,7 +64,9 @@ def noise_seen(cube: U16, count: npt.NDArray[np.uint16], rules: Rules) -> tuple[
     )
     parts = _variance(weight[::2], spread[::2]) + _variance(weight[1::2], spread[1::2])
     half = _robust((even - odd)[..., 1][full]) * np.sqrt(_variance(weight, spread) / parts)
-    return float(np.median(steps)) / SPAN, half / SPAN
+    # of few frames each counts: the reference is not interpolated, and has another noise than those that are
+    single = np.sqrt(np.mean(np.square(steps))) if n < FEW_TOLD else np.median(steps)
+    return float(single) / SPAN, half / SPAN
 
 
 def noise_by_count(cube: U16, weight: F32, spread: F32) -> list[tuple[int, float]]:
