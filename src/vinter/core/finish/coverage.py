@@ -12,9 +12,11 @@ LEAST_BESIDE = 0.02  # share of that window that must be sky, and ground
 SPREAD_PX = 5  # px from the skyline into the ground up to which the lens may spread light of the sky
 ALONG_PX = 31  # px of skyline whose light is taken together
 LEAST_ALONG = 200  # px of skyline at one distance that tell how much it spreads
+MORE = 1.25  # times as much as usual that the lens may spread at a place
 MOST_SPREAD = 0.25  # share of the sky's light a pixel away that is still the lens's doing
 LEAF, LEAF_SIGMAS = 0.12, 5.0  # share of the sky's light, and its scatter, by which a leaf is darker
 LEAF_PX = 61  # px across about the ground in which there are leaves
+STAR = 1.5  # times the sky's light beside a place, over which it is a star
 APART = 0.25  # share of the sky's light by which the ground must be darker to tell how much of a pixel is sky
 
 
@@ -51,9 +53,11 @@ def covered(rgb: F32, mask: F32) -> F32:
     if not (m > 0.5).any():
         return mask
     sure = [np.asarray((here & ~near).astype(np.float32)) for here in (m > 0.996, m < 0.004)]
-    (above, high), (below, low) = (
-        _beside(np.minimum(light, 1.5 * np.median(light[m > 0.5])), s) for s in sure
-    )
+    # stars and lamps count as no more than half as bright again as the sky beside: a town's dome is brighter
+    # than the rest of the sky
+    middle = np.float32(np.median(light[m > 0.5]))
+    calm = np.minimum(light, STAR * np.maximum(_beside(light, sure[0])[0], middle)).astype(np.float32)
+    (above, high), (below, low) = (_beside(calm, s) for s in sure)
     # twigs hold no place that is surely ground: the darkest one about them shows what light they have, and
     # the picture's other ground what they have where none of them is wide enough to be seen by itself
     twigs = low <= LEAST_BESIDE
@@ -105,5 +109,5 @@ def _spread(share: F32, lit: F32, fair: npt.NDArray[np.bool_]) -> F32:
         if more > 0:
             some = along.astype(np.float32)
             about = cv2.blur(lit * some, (ALONG_PX,) * 2) / np.maximum(cv2.blur(some, (ALONG_PX,) * 2), 1e-6)
-            out[along] = np.maximum(share, np.clip(about, 0, more))[along]
+            out[along] = np.maximum(share, np.clip(about, 0, MORE * more))[along]
     return out
