@@ -10,7 +10,8 @@ import numpy.typing as npt
 from vinter.core.stack.masking.basics import EMPTY_OF_STARS, SURE_COUNT
 from vinter.core.stack.masking.light_ground import carried_on
 from vinter.core.stack.masking.motion import bordered
-from vinter.core.stack.masking.silhouette import in_detail
+from vinter.core.stack.masking.silhouette import REACHES, in_detail
+from vinter.core.stack.masking.silhouette import WORKING_PX as DETAIL_PX
 
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
@@ -32,6 +33,7 @@ LOST_STARS = 0.6  # share of the stars in the ground that is too many even with 
 LEAST_HOLE = 400  # half-size px from which what is closed in may be sky
 BRANCH_PX = 15  # half-size px across at most of what closes sky in
 OPEN_SIDE, SAME_LIGHT = 0.3, 0.15  # share of its border beside open sky, and natural log of both lights
+REACHES_OVER = 2.0  # times the farthest reach of the sky's light over the ground that is looked at in detail
 FEATHER = 1.3  # px, standard deviation of the edge
 
 
@@ -128,7 +130,22 @@ def find_sky(
         return everything
     if light is not None and not _is_dark(light, mean_plane):
         return _at_full_size(1 - ground, size)
-    return _at_full_size(in_detail(ground, mean_plane, counts.starless, doubtful), size)
+    top = _first_row(ground)
+    share = np.ones(ground.shape, np.float32)
+    share[top:] = in_detail(
+        ground[top:],
+        mean_plane[top:],
+        counts.below(top).starless,
+        None if doubtful is None else doubtful[top:],
+    )
+    return _at_full_size(share, size)
+
+
+def _first_row(ground: U8) -> int:
+    """The row from which on a picture has to be looked at in detail: as far over the ground as the sky's
+    light is carried."""
+    reach = REACHES_OVER * REACHES[0] * max(ground.shape[1] / DETAIL_PX, 1.0)
+    return max(int(np.flatnonzero(ground.any(axis=1))[0] - reach), 0)
 
 
 def _is_dark(ground: U8, picture: F32) -> bool:
@@ -180,6 +197,10 @@ class _StarCounts:
         inside, elsewhere = piece[y, x], sky[y, x]
         density = elsewhere.sum() / self.frames / max(int(sky.sum()), 1)
         return float(inside.sum()) / self.frames, float(density * piece.sum())
+
+    def below(self, top: int) -> "_StarCounts":
+        """Those from a row on, for the picture from that row on."""
+        return _StarCounts(self.xy[self.xy[:, 1] >= top] - [0, top], self.frames)
 
     def starless(self, piece: npt.NDArray[np.bool_], sky: npt.NDArray[np.bool_]) -> bool:
         """Whether a piece is wide enough to hold stars and has far fewer than the sky would show there."""
