@@ -10,13 +10,14 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
+from typing import TypeVar
 
 import cv2
 import numpy as np
 import numpy.typing as npt
 
 SPARE = "VINTER_SPARE_MB"  # MB of free space that no file may use; 0 where the environment names none
+Kind = TypeVar("Kind", bound=np.generic)
 FULL_BYTES = 2**20  # bytes free under which a library that wrote too little had no room
 DISK_FULL = (
     "the disk is full, or nearly so: what was there is kept, this was not stored; free some space "
@@ -81,15 +82,17 @@ def _layout(path: Path, number: int, size: int) -> tuple[tuple[int, ...], np.dty
         return shape, dtype, file.tell()
 
 
-def mapped(path: Path, write: bool = False) -> npt.NDArray[Any]:
-    """A .npy file (rows first) as memory, to read or to write to. Its header is looked at once, for a stack
-    maps every frame for every tile."""
+def mapped(path: Path, kind: type[Kind], write: bool = False) -> npt.NDArray[Kind]:
+    """A .npy file (rows first) of a kind of values as memory, to read or to write to. Its header is looked at
+    once, for a stack maps every frame for every tile. ValueError when it holds another kind."""
     with path.open("r+b" if write else "rb") as file:
         now = os.fstat(file.fileno())
         shape, dtype, first = _layout(path, now.st_ino, now.st_size)
         access = mmap.ACCESS_WRITE if write else mmap.ACCESS_READ
         memory = mmap.mmap(file.fileno(), 0, access=access)
-    return np.frombuffer(memory, dtype, math.prod(shape), first).reshape(shape)
+    if dtype != kind:
+        raise ValueError(f"{path.name} holds {dtype}")
+    return np.frombuffer(memory, kind, math.prod(shape), first).reshape(shape)
 
 
 def write_image(path: Path, picture: npt.NDArray[np.generic], parameters: Sequence[int] = ()) -> None:

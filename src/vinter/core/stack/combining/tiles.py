@@ -29,7 +29,7 @@ PAD = 6
 
 def _colour_part(source: Source, x0: int, y0: int, x1: int, y1: int) -> U16:
     """RGB of a part of a spilled frame; x0 and y0 are even so that the pattern keeps its phase."""
-    data = mapped(source.spill)
+    data = mapped(source.spill, np.uint16)
     part = np.asarray(data[y0:y1, x0:x1])
     return np.array(part) if source.pattern is None else demosaic(part, source.pattern)
 
@@ -126,10 +126,10 @@ def _rows_with_sky(to_frame: Array, tile: Tile, usable: U8) -> tuple[int, int]:
 
 def sky_cube(plan: Plan, tile: Tile) -> U16:
     """Aligned samples (n, height, width, 3) of a tile; the frame's own ground and borders are 0."""
-    usable = mapped(plan.usable)
+    usable = mapped(plan.usable, np.uint8)
     cube = np.empty((len(plan.sources), tile.height, tile.width, 3), np.uint16)
     for i, source in enumerate(plan.sources):
-        _sky_into(cube[i], plan, i, tile, mapped(source.usable) if source.usable else usable)
+        _sky_into(cube[i], plan, i, tile, mapped(source.usable, np.uint8) if source.usable else usable)
     return cube
 
 
@@ -166,7 +166,7 @@ def _foreground(plan: Plan, tile: Tile, foreground: Foreground) -> F32:
     cube = foreground_cube(foreground.sources, plan.size, tile)
     if foreground.shares is None:
         return combine(cube, _rules(cube, plan, foreground.sources, plan.method.of_ground)).picture
-    shares = mapped(foreground.shares)
+    shares = mapped(foreground.shares, np.float16)
     y0, x0 = tile.y // 2, tile.x // 2
     y1, x1 = -(-(tile.y + tile.height) // 2) + 1, -(-(tile.x + tile.width) // 2) + 1
     out = np.zeros(cube.shape[1:], np.float32)
@@ -188,7 +188,7 @@ def make_tile(plan: Plan, tile: Tile, picture: Path, left_out: Path) -> Done:
     """
     quiet_worker()
     mask = np.ascontiguousarray(
-        mapped(plan.mask)[tile.y : tile.y + tile.height, tile.x : tile.x + tile.width]
+        mapped(plan.mask, np.uint8)[tile.y : tile.y + tile.height, tile.x : tile.x + tile.width]
     )
     shape = (tile.height, tile.width)
     rgb, count = np.zeros((*shape, 3), np.float32), np.zeros((*shape, 3), np.uint16)
@@ -217,7 +217,7 @@ def make_tile(plan: Plan, tile: Tile, picture: Path, left_out: Path) -> Done:
     rgb -= PEDESTAL
     rgb /= SPAN
     for path, values in ((picture, rgb), (left_out, rejected)):
-        whole = mapped(path, write=True)
+        whole = mapped(path, np.float32, write=True)
         whole[tile.y : tile.y + tile.height, tile.x : tile.x + tile.width] = values
     return Done(tile, single, stacked, peak)
 

@@ -42,7 +42,7 @@ SLIT_PX = 3  # working px, half the width of what shines through a wall
 RING_PX = 3  # px around a gap in which its frame is looked at
 
 
-def _scale(plane: npt.NDArray[np.generic]) -> float:
+def scale_of(plane: npt.NDArray[np.generic]) -> float:
     """Pixels of a plane that are one working pixel."""
     return max(float(plane.shape[1]) / WORKING_PX, 1.0)
 
@@ -55,7 +55,7 @@ def _within(places: U8, px: float) -> Piece:
 
 def sky_level(log: F32, known: U8) -> F32:
     """The sky's light where it is known (1), carried to all other places from as near as there is some."""
-    out, scale = np.zeros_like(log), _scale(log)
+    out, scale = np.zeros_like(log), scale_of(log)
     share = known.astype(np.float32)
     size = (log.shape[1], log.shape[0])
     for k, reach in enumerate(REACHES):
@@ -90,7 +90,7 @@ def in_detail(
     which twigs that sweep over the sky spoil. Of that is sky what is as light and goes over into it without
     an edge, unless it is wide enough to hold stars and holds none.
     """
-    scale = _scale(ground)
+    scale = scale_of(ground)
     known = np.asarray(~_within(ground, OFF_GROUND_PX * scale), np.uint8)
     if not known.any() or not ground.any():
         return np.asarray(1 - ground, np.float32)
@@ -117,7 +117,7 @@ def _coverage(ground: U8, light: F32, dark: Piece) -> F32:
     """Share of sky of each place: 0 or 1, and near the border, where dark ground meets the sky, what the
     light (of the sky's) there says."""
     share = np.asarray(1 - ground, np.float32)
-    scale = _scale(ground)
+    scale = scale_of(ground)
     reach = (2 * round(GROUND_PX * scale) + 1,) * 2
     deep = np.asarray((ground > 0) & (light < DARKEST), np.float32)
     weight = cv2.blur(deep, reach)
@@ -135,7 +135,7 @@ def _coverage(ground: U8, light: F32, dark: Piece) -> F32:
 
 def _is_dark(ground: U8, like: Piece, off: F32) -> Piece:
     """Where the ground round about, but for what is as light as the sky, is dark against it in the mean."""
-    reach = (2 * round(GROUND_PX * _scale(ground)) + 1,) * 2
+    reach = (2 * round(GROUND_PX * scale_of(ground)) + 1,) * 2
     other = ((ground > 0) & ~like).astype(np.float32)
     weight = cv2.blur(other, reach)
     enough = weight > LEAST_DARK * cv2.blur(ground.astype(np.float32), reach)  # not so on bright water
@@ -145,7 +145,7 @@ def _is_dark(ground: U8, like: Piece, off: F32) -> Piece:
 def _lacks_stars(piece: Piece, sky: Piece, starless: Callable[[Piece, Piece], bool]) -> bool:
     """Whether a large piece lacks the stars of the sky beside it; near the horizon there are fewer, and
     beside a branch they are overlooked."""
-    scale = _scale(piece)
+    scale = scale_of(piece)
     if piece.sum() <= MANY_PX * scale**2:
         return False
     beside = _within(piece.astype(np.uint8), BESIDE_PX * scale) & sky
@@ -183,7 +183,9 @@ def _with_gaps(
         here = (labels[part] == k).astype(np.uint8)
         ring = off[part][(cv2.dilate(here, disc(RING_PX)) > 0) & (here == 0)]
         framed = ring.size > 0 and (np.median(ring) < -dark or np.percentile(ring, 30) < -2 * dark)
-        if framed and area > MANY_PX * _scale(ground) ** 2:  # bright water under a bank: below it is not dark
+        if (
+            framed and area > MANY_PX * scale_of(ground) ** 2
+        ):  # below bright water it is not dark
             framed = (ring < -FAINTER).mean() > ALL_ROUND and not _lacks_stars(labels == k, sky, starless)
         if framed:
             out[part][here > 0] = 0

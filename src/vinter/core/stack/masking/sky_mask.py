@@ -10,8 +10,7 @@ import numpy.typing as npt
 from vinter.core.stack.masking.basics import EMPTY_OF_STARS, SURE_COUNT
 from vinter.core.stack.masking.light_ground import carried_on
 from vinter.core.stack.masking.motion import bordered
-from vinter.core.stack.masking.silhouette import REACHES, in_detail
-from vinter.core.stack.masking.silhouette import WORKING_PX as DETAIL_PX
+from vinter.core.stack.masking.silhouette import REACHES, in_detail, scale_of
 
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
@@ -30,8 +29,8 @@ BODY_PX = 41  # half-size px across dark ground that is more than a patch
 NOT_DARK = 0.4  # share of the sky's light: a corner of the lens is not darker
 FEWEST_SKY = 40  # stars by which the sky is judged
 LOST_STARS = 0.6  # share of the stars in the ground that is too many even with a lake that mirrors them
-LEAST_HOLE = 400  # half-size px from which what is closed in may be sky
-BRANCH_PX = 15  # half-size px across at most of what closes sky in
+LEAST_HOLE = 400  # px of a plane of 1000 across from which what is closed in may be sky
+BRANCH_PX = 15  # the same, across at most of what closes sky in
 OPEN_SIDE, SAME_LIGHT = 0.3, 0.15  # share of its border beside open sky, and natural log of both lights
 REACHES_OVER = 2.0  # times the farthest reach of the sky's light over the ground that is looked at in detail
 FEATHER = 1.3  # px, standard deviation of the edge
@@ -144,7 +143,7 @@ def find_sky(
 def _first_row(ground: U8) -> int:
     """The row from which on a picture has to be looked at in detail: as far over the ground as the sky's
     light is carried."""
-    reach = REACHES_OVER * REACHES[0] * max(ground.shape[1] / DETAIL_PX, 1.0)
+    reach = REACHES_OVER * REACHES[0] * scale_of(ground)
     return max(int(np.flatnonzero(ground.any(axis=1))[0] - reach), 0)
 
 
@@ -305,7 +304,8 @@ def _holes_filled(ground: U8, picture: F32, counts: _StarCounts) -> U8:
     outer = np.isin(labels, top[top > 0])
     if not outer.any():
         return ground
-    large = np.setdiff1d(np.flatnonzero(stats[:, cv2.CC_STAT_AREA] > LEAST_HOLE), np.r_[top, 0])
+    least = LEAST_HOLE * scale_of(ground) ** 2
+    large = np.setdiff1d(np.flatnonzero(stats[:, cv2.CC_STAT_AREA] > least), np.r_[top, 0])
     kept = [k for k in large if _beside_sky(labels == k, outer, picture, counts)]
     return np.asarray(~(outer | np.isin(labels, kept)), np.uint8)
 
@@ -315,7 +315,7 @@ def _beside_sky(
 ) -> bool:
     """Whether a hole lies but a branch's width from the sky, is as light as that is there, and does not lack
     its stars."""
-    reach = np.ones((2 * BRANCH_PX + 1,) * 2, np.uint8)
+    reach = np.ones((2 * round(BRANCH_PX * scale_of(hole)) + 1,) * 2, np.uint8)
     inner, outer = (cv2.dilate(v.astype(np.uint8), reach) > 0 for v in (hole, sky))
     rim = hole & (cv2.erode(hole.astype(np.uint8), np.ones((3, 3), np.uint8)) == 0)
     here, there = picture[hole & outer], picture[sky & inner]
