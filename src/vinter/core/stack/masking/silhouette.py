@@ -183,9 +183,7 @@ def _with_gaps(
         here = (labels[part] == k).astype(np.uint8)
         ring = off[part][(cv2.dilate(here, disc(RING_PX)) > 0) & (here == 0)]
         framed = ring.size > 0 and (np.median(ring) < -dark or np.percentile(ring, 30) < -2 * dark)
-        if (
-            framed and area > MANY_PX * scale_of(ground) ** 2
-        ):  # below bright water it is not dark
+        if framed and area > MANY_PX * scale_of(ground) ** 2:  # below bright water it is not dark
             framed = (ring < -FAINTER).mean() > ALL_ROUND and not _lacks_stars(labels == k, sky, starless)
         if framed:
             out[part][here > 0] = 0
