@@ -23,13 +23,14 @@ import numpy.typing as npt
 from vinter.core.camera.phones import phone
 from vinter.core.camera.projection import Pose, view_of
 from vinter.core.finish.render import Renderer, to_8bit
-from vinter.core.finish.scene import Scene, prepare
+from vinter.core.finish.scene import Scene
+from vinter.core.finish.scene import scene_of as prepared
 from vinter.core.finish.suggestion import suggest
 from vinter.core.simulate.capture import Burst
 from vinter.core.simulate.shooting import shoot
 from vinter.core.sky.site import Site
 from vinter.core.stack.examination import Circumstances, examine
-from vinter.core.stack.file import read_about, read_stack
+from vinter.core.stack.file import read_about
 from vinter.core.stack.pipeline import Settings, stack
 
 Array = npt.NDArray[np.float64]
@@ -85,8 +86,7 @@ def made(case: Case, folder: Path, seed: int) -> Path:
 
 def scene_of(path: Path) -> Scene:
     """A stack prepared as for its finish."""
-    about = read_about(path)
-    return prepare(*read_stack(path), WORKING_PX, about.solved, about.night, about.moonlit)
+    return prepared(path, WORKING_PX)
 
 
 def light_of(picture: npt.NDArray[np.uint8]) -> Array:

@@ -201,8 +201,7 @@ def with_todays_looks(book):
 
     django.setup()
     from vinter.core.finish.looks import LOOKS
-    from vinter.core.finish.scene import prepare
-    from vinter.core.stack.file import read_about, read_stack
+    from vinter.core.finish.scene import scene_of
     from vinter.web.demo.past import unpack
     from vinter.web.stacks.working import WORKING_PX
 
@@ -211,8 +210,7 @@ def with_todays_looks(book):
         with tempfile.TemporaryDirectory() as folder:
             picture = Path(folder) / "stack.tif"
             unpack(OUT / f"{told['name']}.jp2", told["picture"], picture)
-            about = read_about(picture)
-            scene = prepare(*read_stack(picture), WORKING_PX, about.solved, about.night, about.moonlit)
+            scene = scene_of(picture, WORKING_PX)
         for finish in told["finishes"]:
             finish["recipe"] = make[finish["name"]](scene).model_dump(mode="json")
     return book

@@ -18,7 +18,7 @@ from vinter.core.finish.star_white import StarWhite, star_white
 from vinter.core.formats.whole import whole
 from vinter.core.frames.frame import Colour
 from vinter.core.sky.ephemeris import GALACTIC_CENTRE
-from vinter.core.stack.file import colour_from
+from vinter.core.stack.file import colour_from, read_about, read_stack
 from vinter.core.stack.plate_solve import Solution, field_from
 
 F32 = npt.NDArray[np.float32]
@@ -181,6 +181,12 @@ def prepare(
         white=white,
         stars=stars,
     )
+
+
+def scene_of(path: Path, longest: int) -> Scene:
+    """A stack's file prepared at a working size, with all that the file says of itself."""
+    about = read_about(path)
+    return prepare(*read_stack(path), longest, about.solved, about.night, about.moonlit)
 
 
 def _full(rgb: F32, colour: Colour) -> float:

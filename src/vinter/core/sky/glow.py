@@ -189,6 +189,7 @@ def direction_factor(altitude: Array | float, away: Array | float, distance: Arr
     return np.asarray(np.exp(0.712 * s**2 + peak + 0.244 * s * cosine))
 
 
+@cache
 def _between(nodes: int, ring: bool) -> Array:
     """Weights (finer points, nodes) that draw a smooth curve through values ``COARSE`` apart: cubic pieces
     whose slope at a node is that between its neighbours; a ``ring`` closes at its last node."""

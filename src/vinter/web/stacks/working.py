@@ -2,8 +2,7 @@
 
 from pathlib import Path
 
-from vinter.core.finish.scene import SCENE_VERSION, prepare, save_scene
-from vinter.core.stack.file import read_about, read_stack
+from vinter.core.finish.scene import SCENE_VERSION, save_scene, scene_of
 from vinter.web.stacks.models import Stack
 
 WORKING_PX = 1600
@@ -17,7 +16,5 @@ def working_copy(one: Stack) -> Path:
     if not path.is_file():
         for old in one.folder.glob("working-*.npz"):  # of an earlier version
             old.unlink(missing_ok=True)
-        about = read_about(one.picture)
-        stack = read_stack(one.picture)
-        save_scene(path, prepare(*stack, WORKING_PX, about.solved, about.night, about.moonlit))
+        save_scene(path, scene_of(one.picture, WORKING_PX))
     return path
