@@ -258,6 +258,13 @@ FAULTS = (
         "tests/core/test_finish.py",
     ),
     Fault(
+        "smoothing carries the sky's light over the skyline",
+        "src/vinter/core/finish/loops/grain.py",
+        "EDGE = np.float32(0.05)",
+        "EDGE = np.float32(1e9)",
+        "tests/core/test_finish_moves.py -k skyline",
+    ),
+    Fault(
         "ideas for an hour look through hills",
         "src/vinter/core/sky/hourly.py",
         "max(limits.min_altitude, float(way.ground[i]))",

@@ -303,3 +303,22 @@ def test_a_dark_corner_is_followed_where_the_galaxy_is_lost_in_the_moons_light()
         fitted_glow(bright, np.ones((h, w), np.float32), np.repeat(band[..., None], 3, axis=2)), x, y
     )
     assert np.median(kept[band > 0.8]) > 0.8 * 0.006 * np.median(band[band > 0.8])
+
+
+@pytest.mark.parametrize("bright_sky", [True, False])
+def test_smoothing_carries_no_light_over_the_skyline(bright_sky):
+    """The first row of ground under a sky six times as bright, and of sky over ground as much brighter, keep
+    their light; grain a few rows from the edge is smoothed."""
+    rng, share = np.random.default_rng(8), np.zeros((160, 200), np.float32)
+    share[:78], share[78], share[79] = 1, 0.75, 0.25
+    light = np.where(bright_sky, 0.02 + 0.1 * share, 0.12 - 0.1 * share)
+    rgb = np.repeat(light[..., None], 3, axis=2) + rng.normal(0, 0.01, (160, 200, 3))
+    canvas = replace(
+        fresh(one := scene_of(np.full((160, 200, 3), 0.02))), rgb=np.asarray(rgb, np.float32), sky=share
+    )
+    full = Smoothing(colour=1.0, light=1.0)
+    calm = NoiseReduction(sky=full, ground=full).apply(canvas, one).rgb
+    first = 80 if bright_sky else 77
+    assert calm[first].mean() == pytest.approx(0.02, abs=0.002)
+    for part in (np.s_[20:70], np.s_[90:150]):
+        assert calm[part].mean(axis=2).std() < 0.75 * rgb[part].mean(axis=2).std()

@@ -24,6 +24,7 @@ from vinter.core.finish.loops.pixels import (
 REACH = 3.0  # standard deviations that a smoothing reaches to each side
 LUMA = (np.float32(0.299), np.float32(0.587), np.float32(0.114))
 OF_RED, OF_BLUE = np.float32(0.713), np.float32(0.564)  # of a colour's difference from luma, in YCrCb
+EDGE = np.float32(0.05)  # share of sky by which neighbours of an edge differ: across it nothing is smoothed
 ROWS, COLUMNS = 48, 3  # pixels down and across of which one is looked at, where grain is measured
 
 
@@ -110,7 +111,19 @@ def details(rgb: F32, taps: F32) -> F32:
 
 
 @row_kernel  # type: ignore[untyped-decorator]
-def _calm_row(colours: F32, luma: F32, smooth: F32, soft: F32, share: F32, amounts: F32, grain: F32) -> None:
+def _inner(above: F32, share: F32, below: F32, out: F32) -> None:
+    """How far places of a row lie inside sky or ground: 1, and 0 at an edge between them."""
+    last = len(share) - 1
+    for x in range(len(share)):
+        left, right, one = share[max(x - 1, 0)], share[min(x + 1, last)], share[x]
+        step = max(max(abs(above[x] - one), abs(below[x] - one)), max(abs(left - one), abs(right - one)))
+        out[x] = max(np.float32(1) - step / EDGE, np.float32(0))
+
+
+@row_kernel  # type: ignore[untyped-decorator]
+def _calm_row(
+    colours: F32, luma: F32, smooth: F32, soft: F32, share: F32, inner: F32, amounts: F32, grain: F32
+) -> None:
     """A row of ``calmer``, its three colours in place."""
     red, green, blue = colours[0], colours[1], colours[2]
     soft_red, soft_blue = soft[0], soft[1]
@@ -121,12 +134,12 @@ def _calm_row(colours: F32, luma: F32, smooth: F32, soft: F32, share: F32, amoun
         s, light = share[x], luma[x]
         detail = light - smooth[x]
         far = np.float32(1) + (detail * narrow) * (detail * narrow)
-        bright = light - (low_light + s * more_light) * detail / (far * far)
+        bright = light - inner[x] * (low_light + s * more_light) * detail / (far * far)
         reddish, bluish = (red[x] - light) * OF_RED, (blue[x] - light) * OF_BLUE
         red_away, blue_away = soft_red[x] - reddish, soft_blue[x] - bluish
         near_red = np.float32(1) + (red_away * reach) * (red_away * reach)
         near_blue = np.float32(1) + (blue_away * reach) * (blue_away * reach)
-        by = (low_colour + s * more_colour) / far  # a star keeps its colour
+        by = inner[x] * (low_colour + s * more_colour) / far  # a star keeps its colour
         r = bright + (reddish + by * red_away / near_red) * (np.float32(1) / OF_RED)
         b = bright + (bluish + by * blue_away / near_blue) * (np.float32(1) / OF_BLUE)
         green[x] = (bright - LUMA[0] * r - LUMA[2] * b) * (np.float32(1) / LUMA[1])
@@ -138,7 +151,8 @@ def calmer(rgb: F32, soft: F32, taps: F32, share: F32, amounts: Array, grain: Ar
     """A picture (h, w, 3) whose colour differences are moved towards their surroundings (``soft``, a smaller
     map (rows, columns, 2)) and whose luma is smoothed by ``taps``, by so much (``amounts``: of colour and of
     light, each in sky and ground); less where they stand further off than is usual of grain (``grain``: of
-    luma, of the differences), colours also where the luma does: stars, lamps, edges."""
+    luma, of the differences), colours also where the luma does: stars, lamps, edges; not at all across the
+    edge between sky and ground."""
     out = np.empty_like(rgb)
     rows, wide = share.shape
     flat, to, reach = rgb.reshape(rows, 3 * wide), out.reshape(rows, 3 * wide), len(taps) - 1
@@ -152,7 +166,8 @@ def calmer(rgb: F32, soft: F32, taps: F32, share: F32, amounts: Array, grain: Ar
         first = above[top]
         wider = widened(soft[first : above[end - 1] + 2], wide)
         smooth, longer = np.empty(wide, np.float32), np.empty(wide + 2 * reach, np.float32)
-        tall, away, colours = (
+        tall, inner, away, colours = (
+            np.empty(wide, np.float32),
             np.empty(wide, np.float32),
             np.empty((2, wide), np.float32),
             np.empty((3, wide), np.float32),
@@ -164,7 +179,8 @@ def calmer(rgb: F32, soft: F32, taps: F32, share: F32, amounts: Array, grain: Ar
             _weighted_rows(luma, at, taps, tall)
             _weighted_along(tall, taps, longer, smooth)
             apart(flat[y], colours)
-            _calm_row(colours, luma[at], smooth, away, share[y], by, usual)
+            _inner(share[max(y - 1, 0)], share[y], share[min(y + 1, rows - 1)], inner)
+            _calm_row(colours, luma[at], smooth, away, share[y], inner, by, usual)
             joined(colours, to[y])
     return out
 
