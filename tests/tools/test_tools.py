@@ -23,6 +23,7 @@ def tool(name):
     return module
 
 
+tool("faults")  # which the next one imports
 mutants, rooms, changes = tool("mutants"), tool("draw_rooms"), tool("likely_changes")
 
 
