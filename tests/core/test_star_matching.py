@@ -127,6 +127,26 @@ def test_the_lens_follows_from_the_burst(k1):
     assert model.k1 == pytest.approx(k1, abs=0.004)
 
 
+@pytest.mark.parametrize("seed", range(4))
+def test_few_stars_that_hardly_moved_still_lie_well_in_the_corners(seed):
+    """Twenty faint stars over half a minute tell no lens: the first guess holds it, and the sky turns as one."""
+    spec, drawn = Field(count=12, angle=0.004), np.random.default_rng(seed)
+    edge = np.array([spec.width, spec.height]) / 2 / spec.focal
+    directions = np.c_[drawn.uniform(-edge, edge, (20, 2)), np.ones(20)]
+    directions /= np.linalg.norm(directions, axis=1, keepdims=True)
+    seen = [listed(places(spec, directions, i) + drawn.normal(0, 0.45, (20, 2))) for i in range(12)]
+    stars = [replace(s, error=np.full(20, 0.45)) for s in seen]
+    model = fit_rotation(
+        stars, align(stars, np.arange(12.0), 6), 6, (spec.width, spec.height), 1.15 * spec.focal
+    )
+    x, y = np.meshgrid((-1, 0, 1), (-1, 0, 1))
+    corners = np.c_[x.ravel() * edge[0], y.ravel() * edge[1], np.ones(9)]
+    corners /= np.linalg.norm(corners, axis=1, keepdims=True)
+    for i in range(12):
+        off = model.to_reference(i, places(spec, corners, i)) - places(spec, corners, 6)
+        assert np.hypot(*off.T).max() < 1.0
+
+
 def test_two_frames_do_not_make_a_lens():
     stars = burst(Field(count=2))
     assert fit_rotation(stars, align(stars, np.arange(2.0), 1), 1, (1600, 1200), 1250) is None

@@ -24,13 +24,19 @@ from vinter.core.stack.registration.geometry import (
     turn,
     vector_of,
 )
-from vinter.core.stack.registration.star_matching import Alignment, trimmed_rms
+from vinter.core.stack.registration.star_matching import USUAL, Alignment, trimmed_rms
 from vinter.core.stack.registration.star_pairs import matched_places
 
 Array = npt.NDArray[np.float64]
 FIRST_HEIGHT = 0.35  # rad, height of the zenith above the picture with which a search begins
-BETTER = 0.985  # share of the residual that freeing the zenith must leave to be kept
+# Share of the residual that freeing the zenith may leave at most to be kept, and by how much the sum of squares
+# must fall, in variances of a coordinate: of few stars it falls by chance
+BETTER, SURER = 0.985, 25.0
 MOST_FITTED, LEAST_OF_GROUP = 60, 6  # frames that a lens is fitted to at most, and of a group at least
+# Natural log of the focal length, and radial term, by which a lens differs from the first guess: what holds
+# both where few stars moved too little to tell
+LENS_SPREAD = (0.3, 0.1)
+ONE_TO_ONE_PX = 0.05  # px by which a corner may miss itself through the lens and back
 SMALL_ANGLE = 1e-6  # rad
 LEAST_ANGLE = 2e-4  # rad between the outermost frames: less motion does not constrain a lens
 
@@ -97,9 +103,13 @@ def _first_guess(
 
 
 def sane(model: RotationModel, focal: float) -> RotationModel | None:
-    """A model whose lens can be: its focal length (px) near the first guess, its distortion under 1; or
-    None."""
-    return model if 0.3 < model.focal / focal < 3 and abs(model.k1) < 1 else None
+    """A model whose lens can be: its focal length (px) near the first guess, its distortion under 1, and the
+    picture not folded over in its corners; or None."""
+    if not (0.3 < model.focal / focal < 3 and abs(model.k1) < 1):
+        return None
+    corners = np.array([[0.0, 0.0], [2 * model.centre[0], 2 * model.centre[1]]])
+    back = pixels(rays(corners, model.focal, model.k1, model.centre), model.focal, model.k1, model.centre)
+    return model if np.abs(back - corners).max() < ONE_TO_ONE_PX else None
 
 
 def fit_rotation(
@@ -142,7 +152,8 @@ def fit_rotation(
     )
     plain, found = _fit(start, False)
     refracted, lifted_found = _fit(start, True, found)
-    best, found = (refracted, lifted_found) if refracted.rms < BETTER * plain.rms else (plain, found)
+    better = min(BETTER, float(np.sqrt(max(1 - SURER / (2 * len(here)), 0.0))))
+    best, found = (refracted, lifted_found) if refracted.rms < better * plain.rms else (plain, found)
     rotations = [np.eye(3) for _ in alignments]
     cameras = dict(enumerate(groups.moved))
     for place, i in enumerate(fitted):
@@ -266,7 +277,8 @@ def _fit(start: _Start, free_zenith: bool, near: Array | None = None) -> tuple[R
         c, s = np.cos(turns[which])[:, None], np.sin(turns[which])[:, None]
         moved = v * c + np.cross(pole, v) * s + pole * (v @ pole)[:, None] * (1 - c)
         moved = moved if zenith is None else lifted(moved, zenith)
-        prior = [] if free_zenith else [p[4], p[5]]
+        lens = USUAL * p[:2] / LENS_SPREAD
+        prior = lens if free_zenith else np.r_[lens, p[4:6]]
         # a group's own turn about the pole and its frames' angles say the same: the first guess of the angles
         # decides
         held = 0.05 * f * (means @ (turns - start.angles))
