@@ -1,14 +1,17 @@
 """How even the suggested look leaves the sky: a table, and the pictures for the eye.
 
-usage: python bench/looks.py [-o FOLDER] [STACK.tif ...]    (without stacks: simulated ones, made anew)
+usage: python bench/looks.py [-o FOLDER] [-s SEED] [STACK.tif | NAME ...]    (all simulated ones without)
 
-Each picture is laid in a grid of 6 by 8 cells. A cell counts that is plain sky: 98 % of it by the mask, and
-over 18 degrees from the galaxy's plane by the solved field. Printed are the largest step between neighbours
-(EV), the largest distance from the cell nearest to the centre (EV), the largest step in a* and b* (CIE
-L*a*b*), and the first rows of ground against the next (linear light). VINTER_LOOKS_WIDTH sets the width of
-simulated frames.
+A picture is a stack's file, or the name of a simulated one (below), which is made anew by the seed (20) and
+its place in the list. It is laid in a grid of 6 by 8 cells. A cell counts that is plain sky: 98 % of it by
+the mask, and over 18 degrees from the galaxy's plane by the solved field. Printed are the largest step between
+neighbours (EV), the largest distance from the cell nearest to the centre (EV), the largest step in a* and b*
+(CIE L*a*b*), the first rows of ground against the next (linear light, before it is rounded to 8 bits), and
+the noise of the sky from pixel to pixel in luma, Cr and Cb (levels of 255). VINTER_LOOKS_WIDTH sets the width
+of simulated frames.
 """
 
+import argparse
 import os
 import sys
 import tempfile
@@ -34,6 +37,7 @@ from vinter.core.stack.file import read_about
 from vinter.core.stack.pipeline import Settings, stack
 
 Array = npt.NDArray[np.float64]
+Picture = npt.NDArray[np.uint8] | npt.NDArray[np.float32]
 ROWS, COLUMNS = 6, 8
 SKY, GROUND = 0.98, 0.02  # share of sky from which a pixel is sky, and up to which it is ground
 PLAIN, FROM_PLANE = 0.98, 18.0  # share of a cell that is sky, and degrees from the galaxy's plane
@@ -43,6 +47,7 @@ WORKING_PX = 1600
 SKYLINE_PX = 60  # px of ground below each other that are no twig
 MILL = Site(lat=37.702, lon=-8.772, tz="Europe/Lisbon", zenith=21.5)
 JUNE, SEPTEMBER = 1812588300.0, 1820435400.0  # Unix s
+MOONLIT = JUNE + 7 * 86400  # two days before it is full
 
 
 @dataclass(frozen=True)
@@ -55,6 +60,7 @@ class Case:
     pose: Pose
     iso: int = 1600
     shutter: float = 10.0
+    frames: int = 8
 
 
 CASES = {
@@ -64,17 +70,20 @@ CASES = {
     "fold, arch's foot": Case("sheepfold", MILL, SEPTEMBER, Pose(220, 25)),
     "ridge, high": Case("ridge", MILL, JUNE, Pose(120, 40)),
     "garden, towns": Case("garden", replace(MILL, zenith=20.2), JUNE, Pose(200, 22), 800),
+    "mill, moonlit": Case("mill", MILL, MOONLIT, Pose(150, 19), 800, 6.0),
+    "fold, moonlit": Case("sheepfold", MILL, MOONLIT, Pose(100, 25), 800, 6.0),
+    "mill, one frame": Case("mill", MILL, JUNE, Pose(190, 20), frames=1),
 }
 
 
 def made(case: Case, folder: Path, seed: int) -> Path:
-    """A stack of eight simulated frames, examined as any other."""
+    """A stack of simulated frames, examined as any other."""
     whole = phone("marlet-7").lens("main")
     factor = whole.width / WIDTH
     lens = replace(whole, pitch=whole.pitch * factor, width=WIDTH, height=int(whole.height / factor) // 2 * 2)
     burst = Burst(
         site=case.site, lens=lens, start=case.start, pose=case.pose, iso=case.iso, shutter=case.shutter,
-        count=8, scene=case.scene, seed=seed,
+        count=case.frames, scene=case.scene, seed=seed,
     )  # fmt: skip
     frames = shoot(burst, folder / "frames")
     result = stack(frames, folder / "stack.tif", Settings(workers=2))
@@ -89,9 +98,9 @@ def scene_of(path: Path) -> Scene:
     return prepared(path, WORKING_PX)
 
 
-def light_of(picture: npt.NDArray[np.uint8]) -> Array:
-    """Linear luminance (h, w) of sRGB."""
-    v = picture.astype(float) / 255
+def light_of(picture: Picture) -> Array:
+    """Linear luminance (h, w) of sRGB (0 to 1, or bytes)."""
+    v = np.clip(picture.astype(float) / (255 if picture.dtype == np.uint8 else 1), 0, 1)
     linear = np.where(v <= 0.04045, v / 12.92, ((v + 0.055) / 1.055) ** 2.4)
     return np.asarray(linear @ np.array([0.2126, 0.7152, 0.0722]))
 
@@ -141,7 +150,7 @@ def from_centre(ev: Array) -> float:
     return float(np.nanmax(np.abs(ev - ev[rows[near], columns[near]])))
 
 
-def rim(scene: Scene, picture: npt.NDArray[np.uint8]) -> list[float]:
+def rim(scene: Scene, picture: Picture) -> list[float]:
     """Light of the first three rows of ground below the sky, in that of the fourth to eighth."""
     sky = cv2.resize(scene.sky, picture.shape[1::-1], interpolation=cv2.INTER_AREA)
     ground, light = sky < GROUND, light_of(picture)
@@ -156,15 +165,27 @@ def rim(scene: Scene, picture: npt.NDArray[np.uint8]) -> list[float]:
     return [float(at[k] / np.mean(at[3:])) for k in range(3)]
 
 
+def noise(scene: Scene, picture: npt.NDArray[np.float32]) -> list[float]:
+    """Noise of the sky in luma, Cr and Cb, levels of 255: by differences of neighbours, which stars hardly
+    touch."""
+    sky = scene.sky > SKY
+    colours = cv2.cvtColor(np.clip(picture, 0, 1), cv2.COLOR_RGB2YCrCb) * 255
+    steps = np.diff(colours, axis=1)[sky[:, 1:] & sky[:, :-1]]
+    return [float(1.4826 * np.median(np.abs(steps[:, k])) / np.sqrt(2)) for k in range(3)]
+
+
 def report(name: str, path: Path, out: Path | None) -> None:
     """Print the line of a stack, and keep its picture in a folder where one is given."""
     scene = scene_of(path)
-    picture = to_8bit(Renderer(scene).render(suggest(scene)))
+    canvas = Renderer(scene).render(suggest(scene))
+    picture = to_8bit(canvas)
     ev, colour = grid(scene, picture)
-    rows = " ".join(f"{v:.2f}" for v in rim(scene, picture))
+    rows = " ".join(f"{v:.2f}" for v in rim(scene, canvas.rgb))
+    levels = " ".join(f"{v:.1f}" for v in noise(scene, canvas.rgb))
     print(
         f"{name:26s} {int(np.isfinite(ev).sum()):3d} {steps(ev):8.2f} {from_centre(ev):8.2f} "
-        f"{steps(colour[..., 0]):6.1f} {steps(colour[..., 1]):6.1f}   {rows}"
+        f"{steps(colour[..., 0]):6.1f} {steps(colour[..., 1]):6.1f}   {rows:14s}   {levels}",
+        flush=True,
     )
     if out:
         out.mkdir(parents=True, exist_ok=True)
@@ -173,17 +194,23 @@ def report(name: str, path: Path, out: Path | None) -> None:
 
 def main(arguments: Sequence[str]) -> None:
     """Run it and print."""
-    given = list(arguments)
-    out = Path(given.pop(given.index("-o") + 1)) if "-o" in given else None
-    stacks = [Path(a) for a in given if a != "-o"]
-    print(f"{'picture':26s} cells  step EV centre EV   da*    db*   rows of ground")
-    for path in stacks:
-        report(path.parent.name if path.stem == "stack" else path.stem, path, out)
-    if stacks:
-        return
-    for i, (name, case) in enumerate(CASES.items()):
-        with tempfile.TemporaryDirectory() as folder:
-            report(name, made(case, Path(folder), 20 + i), out)
+    wanted = argparse.ArgumentParser(description="how even the suggested look leaves the sky")
+    wanted.add_argument("-o", type=Path, metavar="FOLDER")
+    wanted.add_argument("-s", type=int, default=20, metavar="SEED")
+    wanted.add_argument("pictures", nargs="*", metavar="STACK.tif | NAME")
+    given = wanted.parse_args(arguments)
+    print(
+        f"{'picture':26s} cells  step EV centre EV   da*    db*   rows of ground   noise: luma Cr Cb",
+        flush=True,
+    )
+    for picture in given.pictures or CASES:
+        if picture in CASES:
+            with tempfile.TemporaryDirectory() as folder:
+                seed = given.s + list(CASES).index(picture)
+                report(picture, made(CASES[picture], Path(folder), seed), given.o)
+        else:
+            path = Path(picture)
+            report(path.parent.name if path.stem == "stack" else path.stem, path, given.o)
 
 
 if __name__ == "__main__":

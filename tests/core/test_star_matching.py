@@ -129,7 +129,7 @@ def test_the_lens_follows_from_the_burst(k1):
 
 @pytest.mark.parametrize("seed", range(4))
 def test_few_stars_that_hardly_moved_still_lie_well_in_the_corners(seed):
-    """Twenty faint stars over half a minute tell no lens: the first guess holds it, and the sky turns as one."""
+    """Twenty faint stars over half a minute tell no lens: the first guess holds it."""
     spec, drawn = Field(count=12, angle=0.004), np.random.default_rng(seed)
     edge = np.array([spec.width, spec.height]) / 2 / spec.focal
     directions = np.c_[drawn.uniform(-edge, edge, (20, 2)), np.ones(20)]

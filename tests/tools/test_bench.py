@@ -94,6 +94,11 @@ def test_how_even_a_look_leaves_the_sky_is_told(capsys, tmp_path):
     assert looks.steps(ev) == 0 and looks.steps(colour[..., 0]) < 0.01 and looks.from_centre(ev) == 0
     grey[:, : grey.shape[1] // 8] = 64  # (90 / 255) and (64 / 255) in linear light: 0.99 EV apart
     assert looks.steps(looks.grid(scene, grey)[0]) == pytest.approx(0.99, abs=0.03)
+    rough = 0.35 + np.random.default_rng(2).normal(0, 0.01, grey.shape).astype(np.float32)
+    luma, cr, _ = looks.noise(scene, rough)  # of independent colours: luma weighs them 0.299, 0.587, 0.114
+    assert luma == pytest.approx(2.55 * 0.669, rel=0.03) and cr == pytest.approx(
+        2.55 * 0.713 * 0.92, rel=0.03
+    )
 
 
 @pytest.mark.long("starts servers and workers as the bench does")
