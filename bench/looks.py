@@ -4,9 +4,9 @@ usage: python bench/looks.py [-o FOLDER] [-s SEED] [STACK.tif | NAME ...]    (al
 
 A picture is a stack's file, or the name of a simulated one (below), which is made anew by the seed (20) and
 its place in the list. It is laid in a grid of 6 by 8 cells. A cell counts that is plain sky: 98 % of it by
-the mask, and over 18 degrees from the galaxy's plane by the solved field. Printed are the largest step between
-neighbours (EV), the largest distance from the cell nearest to the centre (EV), the largest step in a* and b*
-(CIE L*a*b*), the first rows of ground against the next (linear light, before it is rounded to 8 bits), and
+the mask, and over 18 degrees from the plane of the galaxy by the solved field. Printed are the largest step
+between neighbours (EV), the largest distance from the cell nearest to the centre (EV), the largest step in a*
+and b* (CIE L*a*b*), the first rows of ground against the next (linear light, before it is rounded), and
 the noise of the sky from pixel to pixel in luma, Cr and Cb (levels of 255). VINTER_LOOKS_WIDTH sets the width
 of simulated frames.
 """
