@@ -139,7 +139,7 @@ def _calm_row(
         red_away, blue_away = soft_red[x] - reddish, soft_blue[x] - bluish
         near_red = np.float32(1) + (red_away * reach) * (red_away * reach)
         near_blue = np.float32(1) + (blue_away * reach) * (blue_away * reach)
-        by = inner[x] * (low_colour + s * more_colour) / far  # a star keeps its colour
+        by = (low_colour + s * more_colour) / far  # a star keeps its colour
         r = bright + (reddish + by * red_away / near_red) * (np.float32(1) / OF_RED)
         b = bright + (bluish + by * blue_away / near_blue) * (np.float32(1) / OF_BLUE)
         green[x] = (bright - LUMA[0] * r - LUMA[2] * b) * (np.float32(1) / LUMA[1])
@@ -151,8 +151,8 @@ def calmer(rgb: F32, soft: F32, taps: F32, share: F32, amounts: Array, grain: Ar
     """A picture (h, w, 3) whose colour differences are moved towards their surroundings (``soft``, a smaller
     map (rows, columns, 2)) and whose luma is smoothed by ``taps``, by so much (``amounts``: of colour and of
     light, each in sky and ground); less where they stand further off than is usual of grain (``grain``: of
-    luma, of the differences), colours also where the luma does: stars, lamps, edges; not at all across the
-    edge between sky and ground."""
+    luma, of the differences), colours also where the luma does: stars, lamps, edges. No luma is carried over
+    the edge between sky and ground."""
     out = np.empty_like(rgb)
     rows, wide = share.shape
     flat, to, reach = rgb.reshape(rows, 3 * wide), out.reshape(rows, 3 * wide), len(taps) - 1
