@@ -29,8 +29,8 @@ from vinter.core.stack.registration.star_pairs import matched_places
 
 Array = npt.NDArray[np.float64]
 FIRST_HEIGHT = 0.35  # rad, height of the zenith above the picture with which a search begins
-# Share of the residual that freeing the zenith may leave at most to be kept, and by how much the sum of squares
-# must fall, in variances of a coordinate: of few stars it falls by chance
+# Share of the residual that freeing the zenith may leave at most to be kept, and by how much the sum of
+# squares must fall, in variances of a coordinate: of few stars it falls by chance
 BETTER, SURER = 0.985, 25.0
 MOST_FITTED, LEAST_OF_GROUP = 60, 6  # frames that a lens is fitted to at most, and of a group at least
 # Natural log of the focal length, and radial term, by which a lens differs from the first guess: what holds
