@@ -59,7 +59,16 @@ def field(altitude=40.0, azimuth=180.0):
     )
 
 
-def seen(solution, corner, air, rng, scatter=0.15):
+def in_magnitudes(r2, corner):
+    return corner * (0.6 * r2 + 0.4 * r2**2)
+
+
+def cut_by_the_barrel(r2, corner):
+    r2 = np.minimum(r2, 1)
+    return -2.5 * np.log10(1 - (1 - 10 ** (-0.4 * corner)) * (0.7 * r2 + 0.3 * r2**2))
+
+
+def seen(solution, corner, air, rng, scatter=0.15, fall=in_magnitudes):
     """Places and light of the catalogue's stars through a lens and an air."""
     vectors, v, _ = star_table()
     ra, dec = np.degrees(np.arctan2(vectors[:, 1], vectors[:, 0])), np.degrees(np.arcsin(vectors[:, 2]))
@@ -71,7 +80,7 @@ def seen(solution, corner, air, rng, scatter=0.15):
     theta = np.arctan(np.hypot(x - (W - 1) / 2, y - (H - 1) / 2) / F)
     mag = (
         v
-        + corner * (0.6 * r2 + 0.4 * r2**2)
+        + fall(r2, corner)
         + 7.5 * np.log10(np.cos(theta))
         + air / np.maximum(up, 0.05)
         + rng.normal(0, scatter, len(v))
@@ -103,6 +112,22 @@ def test_the_lens_is_told_from_the_air(corner, air):
     assert found.stars > 150 and found.corner == pytest.approx(corner, abs=max(3 * found.corner_error, 0.05))
     assert found.corner_error < 0.15 and found.air == pytest.approx(air, abs=3 * found.air_error)
     assert found.significant == (corner > 0)
+
+
+@pytest.mark.parametrize("fall", [in_magnitudes, cut_by_the_barrel])
+@pytest.mark.parametrize("corner", [0.6, 1.5])
+def test_a_lens_of_either_form_is_followed_into_its_corners(corner, fall):
+    """The mean of four draws of the stars' scatter, and each within what its error allows."""
+    solution, r2, courses = field(), np.linspace(0, 1, 50), []
+    for seed in range(4):
+        drawn = seen(solution, corner, 0.25, np.random.default_rng(seed), 0.04, fall)
+        found = measure_vignetting(*drawn, solution, SITE, UNIX)
+        assert found.corner == pytest.approx(corner, abs=2 * found.corner_error)
+        courses.append(found.square * r2 + found.fourth * r2**2 + found.tenth * r2**5)
+        square, fourth = found.two_terms  # as Gear keeps it
+        assert square + fourth == pytest.approx(found.corner)
+        assert square * r2 + fourth * r2**2 == pytest.approx(courses[-1], abs=0.08)
+    assert np.mean(courses, axis=0) == pytest.approx(fall(r2, corner), abs=0.06)
 
 
 @pytest.mark.parametrize("corner", [0.0, 0.6, 1.5])

@@ -56,7 +56,7 @@ def lens_offer(one: Stack) -> LensOffer | None:
         and fall.corner_error <= CORNERS_KNOWN
         and _as_the_sensor_saw(one)
     ):
-        after = with_corners(after, (fall.square, fall.fourth, fall.corner_error), words) or after
+        after = with_corners(after, (*fall.two_terms, fall.corner_error), words) or after
     return LensOffer(lens, after) if after != lens else None
 
 

@@ -2,10 +2,11 @@
 catalogue; without a field, from the same stars at several places of a burst (``drift``), or as Gear has it.
 
 The sky's own glow cannot tell a dark corner from a dark sky; a star's light can. Three things dim it: the
-lens, by r squared and r to the fourth from the centre; the air, by airmass; and chance (colour, crowding,
-variability), which falls with the number. A surface (the sky, the ground) is dimmed more than a star: towards
-the corner of a flat picture a pixel sees a smaller piece of it, by the cube of the cosine of the angle from
-the axis. Phones even their files out for surfaces, so in them stars may come out brighter in the corners.
+lens, by r squared and r to the fourth from the centre, and by r to the tenth where its barrel cuts the
+corners off; the air, by airmass; and chance (colour, crowding, variability), which falls with the number. A
+surface (the sky, the ground) is dimmed more than a star: towards the corner of a flat picture a pixel sees a
+smaller piece of it, by the cube of the cosine of the angle from the axis. Phones even their files out for
+surfaces, so in them stars may come out brighter in the corners.
 Where the place is not known, neither is the altitude: each that a level camera may have had is tried, and the
 answers are weighed by how well they fit.
 """
@@ -42,6 +43,8 @@ THICKEST = 12.0  # airmasses, beyond which nothing is seen
 TRUSTED = 0.25  # mag of the corner's error
 MOST_GAIN = 4.0
 DARKEST_CORNER = 2.5  # mag: nothing beyond is believed of a lens
+TENTH_SPREAD = 0.3  # mag by which barrels cut corners off
+STEPS = 40  # places from the centre to the corner, at which a fall-off is written by fewer terms
 
 
 class Source(StrEnum):
@@ -61,9 +64,10 @@ BY = {
 
 @dataclass(frozen=True, kw_only=True)
 class Vignetting:
-    """Dimming of a surface in mag: ``square`` r^2 + ``fourth`` r^4 with r = 1 in the corner; the corner's
-    with its standard error, negative where it is brighter; ``starlight`` what a star there loses; the air's
-    dimming in mag an airmass with its error; scatter of a star in mag, the stars used, and the source."""
+    """Dimming of a surface in mag: ``square`` r^2 + ``fourth`` r^4 + ``tenth`` r^10 with r = 1 in the corner;
+    the corner's with its standard error, negative where it is brighter; ``starlight`` what a star there
+    loses; the air's dimming in mag an airmass with its error; scatter of a star in mag, the stars used, and
+    the source."""
 
     square: float
     fourth: float
@@ -75,6 +79,18 @@ class Vignetting:
     scatter: float = 0.0
     stars: int = 0
     source: Source = Source.FIELD
+    tenth: float = 0.0
+
+    @property
+    def two_terms(self) -> tuple[float, float]:
+        """The r^2 and r^4 that come nearest to it over the picture and keep its corner, mag."""
+        r2 = np.linspace(0, 1, STEPS)
+        bend = r2**2 - r2
+        fourth = float((self._dimming(r2) - self.corner * r2) @ bend / (bend @ bend))
+        return self.corner - fourth, fourth
+
+    def _dimming(self, r2: Array) -> Array:
+        return np.asarray(self.square * r2 + self.fourth * r2**2 + self.tenth * r2**5)
 
     @property
     def trusted(self) -> bool:
@@ -98,7 +114,7 @@ class Vignetting:
         r2 = ((x - (width - 1) / 2) ** 2 + (y - (height - 1) / 2) ** 2) / (
             ((width - 1) / 2) ** 2 + ((height - 1) / 2) ** 2
         )
-        dimming = np.maximum(self.square * r2 + self.fourth * r2 * r2, 0)
+        dimming = np.maximum(self._dimming(r2), 0)
         return np.asarray(np.minimum(10 ** (0.4 * dimming), MOST_GAIN), np.float32)
 
 
@@ -225,9 +241,9 @@ def smaller_sky(field: Solution, xy: Array) -> Array:
 
 @dataclass(frozen=True)
 class Fit:
-    """A fall-off fitted under one course of the air, or the mean of several: r^2, r^4 and the air (mag, mag
-    an airmass), their covariances, the misfit (chi squared; what is known of the air beforehand counts), the
-    scatter of a star (mag) and how many were used."""
+    """A fall-off fitted under one course of the air, or the mean of several: r^2, r^4, r^10 and the air (mag,
+    mag an airmass), their covariances, the misfit (chi squared; what is known beforehand counts), the scatter
+    of a star (mag) and how many were used."""
 
     best: Array
     cov: Array
@@ -238,12 +254,12 @@ class Fit:
     @property
     def corner(self) -> float:
         """Dimming of the corner, mag."""
-        return float(self.best[0] + self.best[1])
+        return float(self.best[:3].sum())
 
     @property
     def corner_error(self) -> float:
         """Its standard error, mag."""
-        return float(np.sqrt(self.cov[:2, :2].sum()))
+        return float(np.sqrt(self.cov[:3, :3].sum()))
 
 
 def weighed(fits: Sequence[Fit]) -> Fit:
@@ -263,7 +279,7 @@ def weighed(fits: Sequence[Fit]) -> Fit:
 
 
 def _fit(dim: Array, r2: Array, airs: Sequence[Array], smaller: float, floor: float) -> Vignetting | None:
-    """Zero point, r^2 and r^4 of a surface (``smaller``: what a pixel in the corner sees less, mag) and the
+    """Zero point and fall-off of a surface (``smaller``: what a pixel in the corner sees less, mag) and the
     air, for every course of it that is possible."""
     tried = [fit for air in airs if (fit := _fit_under(dim, r2, air))]
     if not tried:
@@ -271,14 +287,16 @@ def _fit(dim: Array, r2: Array, airs: Sequence[Array], smaller: float, floor: fl
     # they are compared by the scatter of the best: a course of the air that leaves more is less likely
     scatter = min(fit.scatter for fit in tried)
     fit = weighed([fit for air in airs if (fit := _fit_under(dim, r2, air, scatter))] or tried)
+    square, fourth, tenth, through_air = (float(v) for v in fit.best)
     return Vignetting(
-        square=float(fit.best[0]),
-        fourth=float(fit.best[1]),
+        square=square,
+        fourth=fourth,
+        tenth=tenth,
         corner=fit.corner,
         corner_error=float(np.hypot(fit.corner_error, floor)),
         starlight=fit.corner - smaller,
-        air=float(fit.best[2]),
-        air_error=float(np.hypot(np.sqrt(fit.cov[2, 2]), AIR_FLOOR)),
+        air=through_air,
+        air_error=float(np.hypot(np.sqrt(fit.cov[3, 3]), AIR_FLOOR)),
         scatter=fit.scatter,
         stars=fit.stars,
     )
@@ -286,16 +304,18 @@ def _fit(dim: Array, r2: Array, airs: Sequence[Array], smaller: float, floor: fl
 
 def _fit_under(dim: Array, r2: Array, air: Array, known: float | None = None) -> Fit | None:
     """The fit under one course of the air (airmass of every star), with outliers (blends, variables) left
-    out; what is usual of the air counts as a measure. ``known`` is the scatter of a star, mag."""
-    design = np.c_[r2, r2**2, air, np.ones(len(dim))]
+    out; what is usual of the air and of barrels counts as a measure. ``known`` is the scatter of a star,
+    mag."""
+    design = np.c_[r2, r2**2, r2**5, air, np.ones(len(dim))]
     keep = np.ones(len(dim), bool)
     scatter = known or float(np.std(dim))
     for _ in range(8):
         weight = 1 / max(scatter, 0.03) ** 2
         normal = weight * design[keep].T @ design[keep]
         right = weight * design[keep].T @ dim[keep]
-        normal[2, 2] += 1 / AIR_ERROR**2
-        right[2] += USUAL_AIR / AIR_ERROR**2
+        normal[2, 2] += 1 / TENTH_SPREAD**2
+        normal[3, 3] += 1 / AIR_ERROR**2
+        right[3] += USUAL_AIR / AIR_ERROR**2
         best, cov = np.linalg.solve(normal, right), np.linalg.inv(normal)
         off = np.abs(design @ best - dim)
         scatter = known or 1.4826 * float(np.median(off[keep]))
@@ -303,5 +323,6 @@ def _fit_under(dim: Array, r2: Array, air: Array, known: float | None = None) ->
         if keep.sum() < LEAST_STARS:
             return None
     far = off / max(scatter, 0.03)
-    misfit = float((np.minimum(far, 2.5) ** 2).sum() + ((best[2] - USUAL_AIR) / AIR_ERROR) ** 2)
-    return Fit(best=best[:3], cov=cov[:3, :3], misfit=misfit, scatter=scatter, stars=int(keep.sum()))
+    unusual = (best[2] / TENTH_SPREAD) ** 2 + ((best[3] - USUAL_AIR) / AIR_ERROR) ** 2
+    misfit = float((np.minimum(far, 2.5) ** 2).sum() + unusual)
+    return Fit(best=best[:4], cov=cov[:4, :4], misfit=misfit, scatter=scatter, stars=int(keep.sum()))
