@@ -109,7 +109,12 @@ def _merged(lines: list[Array]) -> list[Array]:
 
 def _side(five: F32) -> F32:
     """Median of five columns (n, 5)."""
-    return np.asarray(np.sort(five, axis=1)[:, 2])
+    a, b, c, d, e = (np.ascontiguousarray(column) for column in five.T)
+    a, b = np.minimum(a, b), np.maximum(a, b)
+    d, e = np.minimum(d, e), np.maximum(d, e)
+    low, high = np.maximum(a, d), np.minimum(b, e)  # neither the least nor the most of four
+    low, high = np.minimum(low, high), np.maximum(low, high)
+    return np.asarray(np.minimum(np.maximum(low, c), high))
 
 
 def _is_line(line: Array, signal: F32, floor: F32, base: float, deviation: float) -> bool:

@@ -7,7 +7,7 @@ runs again only from the first thing that changed.
 import tempfile
 import time
 from collections.abc import Callable
-from concurrent.futures import Executor
+from concurrent.futures import Executor, Future
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
@@ -33,7 +33,7 @@ from vinter.core.stack.photometry.drift import drifting_stars
 from vinter.core.stack.pool import own_pool
 from vinter.core.stack.prepare import PreparedFrames, drawn_over, prepare
 from vinter.core.stack.run import Progress, Run
-from vinter.core.stack.second_pass import fill_tiles, plan_tiles
+from vinter.core.stack.second_pass import Sampled, begin_noise, fill_tiles, plan_tiles
 from vinter.core.stack.settings import Settings
 from vinter.core.stage_cache import StageCache
 from vinter.core.versions import Data
@@ -159,9 +159,10 @@ def _drift(burst: PreparedFrames) -> Data | None:
 def _stack(run: Run, files: list[Path], out: Path) -> Result:
     settings = run.settings
     frames, unread, grounds, keys = read_frames(run, files)
-    burst = prepare(run, frames, keys)
+    noise: list[Future[Sampled]] = []  # one processor's work, while the others compare grounds
+    burst = prepare(run, frames, keys, lambda lit: noise.append(begin_noise(run, lit)))
     chosen = _foreground_choice(run, burst, grounds)
-    plan, falls = plan_tiles(run, burst, chosen.foreground)
+    plan, falls = plan_tiles(run, burst, chosen.foreground, noise[0] if noise else None)
     picture, left_out, tiles = fill_tiles(run, plan)
     run.progress("writing", 0.96)
     base, model = frames[burst.registration.reference], burst.registration.model

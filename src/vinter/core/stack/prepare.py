@@ -4,6 +4,7 @@ held, their light.
 Every stage is found in the cache or made anew (``Run.stage``).
 """
 
+from collections.abc import Callable
 from concurrent.futures import Executor, Future
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -180,8 +181,11 @@ def _closed(registration: Registration, frames: list[Ingested], kept: list[int])
     return close(registration.model.of(kept), exposures, [registration.alignments[i].used for i in kept])
 
 
-def prepare(run: Run, frames: list[Ingested], frame_keys: list[str]) -> PreparedFrames:
-    """Register, mask, look at the ground and match the light, each from the cache where nothing changed."""
+def prepare(
+    run: Run, frames: list[Ingested], frame_keys: list[str], lit: Callable[[PreparedFrames], None]
+) -> PreparedFrames:
+    """Register, mask, match the light and look at the ground, each from the cache where nothing changed.
+    ``lit`` hears of all but the ground before that is looked at."""
     settings = run.settings
     reference = reference_of(frames, settings.reference)
     run.progress("aligning", 0.42)
@@ -225,16 +229,6 @@ def prepare(run: Run, frames: list[Ingested], frame_keys: list[str]) -> Prepared
         return _trailing(settings, frames, registration, mask, mask_path)
     mask_key = key_of("known", mask_key, base_key)
     used = [i for i, a in enumerate(registration.alignments) if a.used]
-    run.progress("looking whether the ground held still", 0.43)
-
-    def compare_grounds() -> dict[int, CameraShift]:
-        if mask.min() == 255:
-            return {i: CameraShift(known=False) for i in used}
-        cameras = [registration.camera(i, f.focal_px, f.size) for i, f in enumerate(frames)]
-        focal = registration.model.focal if registration.model else frames[reference].focal_px
-        return camera_shifts(run.pool, frames, used, reference, cameras, mask_path, focal)
-
-    shifts = run.stage("ground", key_of("shifts", mask_key), compare_grounds)
     plain = [Normalization()] * len(frames)
     normalizations = (
         plain
@@ -245,15 +239,26 @@ def prepare(run: Run, frames: list[Ingested], frame_keys: list[str]) -> Prepared
             lambda: normalize(frames, registration.alignments, reference, mask),
         )
     )
-    return PreparedFrames(
+    burst = PreparedFrames(
         frames=frames,
         registration=registration,
         mask=mask,
         mask_path=mask_path,
-        shifts=shifts,
+        shifts={},
         normalizations=normalizations,
         closed=Closed(),
     )
+    lit(burst)
+    run.progress("looking whether the ground held still", 0.43)
+
+    def compare_grounds() -> dict[int, CameraShift]:
+        if mask.min() == 255:
+            return {i: CameraShift(known=False) for i in used}
+        cameras = [registration.camera(i, f.focal_px, f.size) for i, f in enumerate(frames)]
+        focal = registration.model.focal if registration.model else frames[reference].focal_px
+        return camera_shifts(run.pool, frames, used, reference, cameras, mask_path, focal)
+
+    return replace(burst, shifts=run.stage("ground", key_of("shifts", mask_key), compare_grounds))
 
 
 def _in_ground(frames: list[Ingested], registration: Registration, mask: U8) -> float:

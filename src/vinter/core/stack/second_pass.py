@@ -1,5 +1,6 @@
 """The second pass: what every tile needs, and the picture filled tile by tile."""
 
+from concurrent.futures import Future
 from dataclasses import replace
 from pathlib import Path
 
@@ -12,7 +13,7 @@ from vinter.core.stack.combining.star_trails import with_copies
 from vinter.core.stack.combining.tiles import make_tile, sample_noise
 from vinter.core.stack.prepare import PreparedFrames
 from vinter.core.stack.run import Run
-from vinter.core.stack.usable import usable_parts
+from vinter.core.stack.usable import usable_of_reference, usable_parts
 
 U8 = npt.NDArray[np.uint8]
 NOISE_TILE = 448  # px, side of the patch the noise model is fitted on
@@ -31,17 +32,19 @@ def _busiest_sky(grid: list[Tile], mask: U8, size: tuple[int, int]) -> Tile:
     return min(grid, key=rank)
 
 
-def plan_tiles(
-    run: Run, burst: PreparedFrames, foreground: Foreground
-) -> tuple[Plan, list[tuple[int, float]]]:
-    """What every tile needs, and how noise falls with the number of frames."""
-    settings, used, frames = run.settings, burst.used, burst.frames
-    registration = burst.registration
-    usable, own = usable_parts(run, burst)
+Sampled = tuple[npt.NDArray[np.float64], list[tuple[int, float]]]
+CLIPS_NOTHING = np.tile([1e9, 0.0], (3, 1))
+
+
+def _plan(
+    run: Run, burst: PreparedFrames, usable: Path, own: dict[int, Path], foreground: Foreground
+) -> Plan:
+    """What every tile needs but its noise."""
+    registration, used, method = burst.registration, burst.used, run.settings.method
     sources = [
         Source(
-            frames[i].spill,
-            frames[i].pattern,
+            burst.frames[i].spill,
+            burst.frames[i].pattern,
             registration.alignments[i].homography,
             1.0,
             burst.normalizations[i],
@@ -50,28 +53,42 @@ def plan_tiles(
         for i in used
     ]
     inner = registration.model.of(used) if registration.model else None
-    size, method = frames[used[0]].size, settings.method
     if inner and not method.points:
-        inner, sources = with_copies(inner, sources, burst.closed, settings.tail)
-    plan = Plan(
+        inner, sources = with_copies(inner, sources, burst.closed, run.settings.tail)
+    return Plan(
         sources=sources,
-        size=size,
+        size=burst.frames[used[0]].size,
         model=inner,
         mask=burst.mask_path,
         usable=usable,
         method=method,
-        kappa=settings.kappa,
+        kappa=run.settings.kappa,
         noise=None,
         foreground=foreground,
         reference=used.index(registration.reference),
     )
-    if not method.points:
-        return replace(plan, noise=np.tile([1e9, 0.0], (3, 1))), []
-    run.progress("measuring noise", 0.46)
-    tile = _busiest_sky(tile_grid(size, len(sources)), burst.mask, size)
+
+
+def begin_noise(run: Run, burst: PreparedFrames) -> Future[Sampled]:
+    """Have the pool measure the noise of a patch of sky: its model, and how it falls with the number of
+    frames."""
+    plan = _plan(run, burst, usable_of_reference(run, burst), {}, Foreground([]))
+    tile = _busiest_sky(tile_grid(plan.size, len(plan.sources)), burst.mask, plan.size)
     part = Tile(tile.x, tile.y, min(tile.width, NOISE_TILE), min(tile.height, NOISE_TILE))
-    noise, falls = run.pool.submit(sample_noise, plan, part).result()
-    return replace(plan, noise=noise if method.needs_noise else np.tile([1e9, 0.0], (3, 1))), falls
+    return run.pool.submit(sample_noise, plan, part)
+
+
+def plan_tiles(
+    run: Run, burst: PreparedFrames, foreground: Foreground, sampled: Future[Sampled] | None
+) -> tuple[Plan, list[tuple[int, float]]]:
+    """What every tile needs, and how noise falls with the number of frames; without a sample nothing is
+    clipped."""
+    plan = _plan(run, burst, *usable_parts(run, burst), foreground)
+    if sampled is None:
+        return replace(plan, noise=CLIPS_NOTHING), []
+    run.progress("measuring noise", 0.46)
+    noise, falls = sampled.result()
+    return replace(plan, noise=noise if plan.method.needs_noise else CLIPS_NOTHING), falls
 
 
 def fill_tiles(run: Run, plan: Plan) -> tuple[Path, Path, list[Done]]:

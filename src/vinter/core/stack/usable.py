@@ -16,12 +16,19 @@ Line = tuple[float, float, float, float]
 CORRIDOR_PX, BEYOND_PX = 9, 60  # px beside and beyond a line of light, in which a frame gives no sky
 
 
+def usable_of_reference(run: Run, burst: PreparedFrames) -> Path:
+    """Usable sky of the reference's camera as .npy file."""
+    common = run.folder / "usable.npy"
+    flat = burst.registration.model is None and not run.settings.method.points
+    if not common.exists():  # a process of the pool may be reading it
+        np.save(common, np.full_like(burst.mask, 255) if flat else usable_sky(burst.mask))
+    return common
+
+
 def usable_parts(run: Run, burst: PreparedFrames) -> tuple[Path, dict[int, Path]]:
     """Usable sky of the reference's camera, and of the frames whose camera stood otherwise, as .npy files."""
-    common = run.folder / "usable.npy"
+    common = usable_of_reference(run, burst)
     crossed = {} if not run.settings.method.points else _crossed(burst)
-    flat = burst.registration.model is None and not run.settings.method.points
-    np.save(common, np.full_like(burst.mask, 255) if flat else usable_sky(burst.mask))
     own: dict[int, Path] = {}
     seen: dict[bytes, Path] = {}
     for i in crossed if burst.mask.min() == 255 else ():

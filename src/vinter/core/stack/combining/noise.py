@@ -9,6 +9,7 @@ from vinter.core.frames.mosaic import PEDESTAL
 
 F32 = npt.NDArray[np.float32]
 U16 = npt.NDArray[np.uint16]
+MOST_PLACES = 15_000  # of a cube, at which the scatter of their samples is looked at
 
 
 def noise_model(cube: U16) -> npt.NDArray[np.float64]:
@@ -21,7 +22,7 @@ def noise_model(cube: U16) -> npt.NDArray[np.float64]:
     out = np.empty((3, 2))
     for c in range(3):
         values = cube[:, 1::3, 1::3, c].reshape(cube.shape[0], -1).astype(np.float32)
-        values = values[:, (values > 0).all(axis=0)][:, :40_000]
+        values = values[:, (values > 0).all(axis=0)][:, :MOST_PLACES]
         if values.shape[1] < 500:
             out[c] = 1e9, 0.0
             continue
