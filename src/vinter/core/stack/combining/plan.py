@@ -13,6 +13,7 @@ from vinter.core.stack.registration.motion_model import RotationModel
 Array = npt.NDArray[np.float64]
 
 BUDGET_BYTES = 60_000_000  # bytes of samples that a worker holds for one tile
+SIDES = 64, 768  # px, the shortest and the longest side of a tile
 
 
 @dataclass(frozen=True)
@@ -78,7 +79,7 @@ class Done:
 def tile_grid(size: tuple[int, int], frames: int) -> list[Tile]:
     """Tiles that cover a frame, small enough that all samples of one fit the budget."""
     side = int(np.sqrt(BUDGET_BYTES / (max(frames, 1) * 3 * 2 + 60)))
-    side = int(np.clip(side // 16 * 16, 128, 768))
+    side = int(np.clip(side // 16 * 16, *SIDES))
     columns, rows = -(-size[0] // side), -(-size[1] // side)
     w, h = -(-size[0] // columns), -(-size[1] // rows)
     return [

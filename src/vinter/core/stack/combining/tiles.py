@@ -9,6 +9,7 @@ import numpy.typing as npt
 
 from vinter.core.formats.whole import mapped
 from vinter.core.frames.mosaic import PEDESTAL, SPAN, demosaic
+from vinter.core.parallel import give_back
 from vinter.core.stack.combining.blanking import blank, rows_with_sky
 from vinter.core.stack.combining.kernels import Rules, combine, join
 from vinter.core.stack.combining.light import normalize_into
@@ -187,6 +188,7 @@ def make_tile(plan: Plan, tile: Tile, picture: Path, left_out: Path) -> Done:
     of the frame's size).
     """
     quiet_worker()
+    give_back()  # what reading frames, or another tile, left free
     mask = np.ascontiguousarray(
         mapped(plan.mask, np.uint8)[tile.y : tile.y + tile.height, tile.x : tile.x + tile.width]
     )
