@@ -32,6 +32,7 @@ from vinter.core.stage_cache import content_of, key_of
 
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
+REGISTERED = 2  # how frames are laid on each other: raised when it changes, so that what is kept is made anew
 MASK_FRAMES, LEAST_CALM = 6, 3
 LEAST_TRAVEL = 4.0  # px of the sky over the take, below which ground and sky do not move apart
 MIRRORED = (
@@ -189,7 +190,7 @@ def prepare(
     settings = run.settings
     reference = reference_of(frames, settings.reference)
     run.progress("aligning", 0.42)
-    base_key = key_of("register", frame_keys, frames[reference].path.name)
+    base_key = key_of("register", REGISTERED, frame_keys, frames[reference].path.name)
     seeds: list[_MaskSeeds] = []
 
     def begin_mask(found: Registration) -> None:
