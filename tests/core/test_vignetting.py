@@ -110,7 +110,7 @@ def test_the_lens_is_told_from_the_air(corner, air):
     solution = field()
     found = measure_vignetting(*seen(solution, corner, air, np.random.default_rng(2)), solution, SITE, UNIX)
     assert found.stars > 150 and found.corner == pytest.approx(corner, abs=max(3 * found.corner_error, 0.05))
-    assert found.corner_error < 0.18 and found.air == pytest.approx(air, abs=3 * found.air_error)
+    assert found.corner_error < 0.15 and found.air == pytest.approx(air, abs=3 * found.air_error)
     assert found.significant == (corner > 0)
 
 
@@ -123,10 +123,10 @@ def test_a_lens_of_either_form_is_followed_into_its_corners(corner, fall):
         drawn = seen(solution, corner, 0.25, np.random.default_rng(seed), 0.04, fall)
         found = measure_vignetting(*drawn, solution, SITE, UNIX)
         assert found.corner == pytest.approx(corner, abs=2 * found.corner_error)
-        courses.append(found.square * r2 + found.fourth * r2**2 + found.twelfth * r2**6)
+        courses.append(found.square * r2 + found.sixth * r2**3 + found.twelfth * r2**6)
         square, fourth = found.two_terms  # as Gear keeps it
         assert square + fourth == pytest.approx(found.corner)
-        assert square * r2 + fourth * r2**2 == pytest.approx(courses[-1], abs=0.12)
+        assert square * r2 + fourth * r2**2 == pytest.approx(courses[-1], abs=0.1)
     assert np.mean(courses, axis=0) == pytest.approx(fall(r2, corner), abs=0.06)
 
 

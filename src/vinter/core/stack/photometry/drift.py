@@ -145,10 +145,10 @@ def _fit_under(mag: Array, square: Array, fourth: Array, air: Array, noise: Arra
         weight = np.where(off < MOST_OFF, 1 / noise**2, 0.0)
     misfit = float((np.minimum(off, MOST_OFF) ** 2).sum() + ((known @ best - wanted) ** 2).sum())
     count = int((weight > 0).sum())
-    four = np.eye(4)[[0, 1, 3]]  # no r^12: the drift of a night does not tell it
+    five = np.eye(5)[[0, 1, 4]]  # no higher powers: the drift of a night does not tell them
     return Fit(
-        best=best @ four,
-        cov=four.T @ np.linalg.inv(normal) @ four,
+        best=best @ five,
+        cov=five.T @ np.linalg.inv(normal) @ five,
         misfit=misfit,
         scatter=float(np.median(noise)),
         stars=count,

@@ -2,10 +2,10 @@
 catalogue; without a field, from the same stars at several places of a burst (``drift``), or as Gear has it.
 
 The sky's own glow cannot tell a dark corner from a dark sky; a star's light can. Three things dim it: the
-lens, by r squared and r to the fourth from the centre, and by r to the twelfth where its barrel cuts the
-corners off; the air, by airmass; and chance (colour, crowding, variability), which falls with the number. A
-surface (the sky, the ground) is dimmed more than a star: towards the corner of a flat picture a pixel sees a
-smaller piece of it, by the cube of the cosine of the angle from the axis. Phones even their files out for
+lens, by r squared and r to the sixth from the centre, and a little by r to the twelfth where its barrel cuts
+the corners off; the air, by airmass; and chance (colour, crowding, variability), which falls with the number.
+A surface (the sky, the ground) is dimmed more than a star: towards the corner of a flat picture a pixel sees
+a smaller piece of it, by the cube of the cosine of the angle from the axis. Phones even their files out for
 surfaces, so in them stars may come out brighter in the corners.
 Where the place is not known, neither is the altitude: each that a level camera may have had is tried, and the
 answers are weighed by how well they fit.
@@ -43,10 +43,7 @@ THICKEST = 12.0  # airmasses, beyond which nothing is seen
 TRUSTED = 0.25  # mag of the corner's error
 MOST_GAIN = 4.0
 DARKEST_CORNER = 2.5  # mag: nothing beyond is believed of a lens
-LEAST_TWELFTH, TWELFTH_SHARE = (
-    0.15,
-    0.4,
-)  # mag, and share of the fall-off, by which a barrel may cut the corners
+LEAST_TWELFTH, TWELFTH_SHARE = 0.03, 0.1  # mag, and share of the fall-off, that is usual of r^12
 STEPS = 40  # places from the centre to the corner, at which a fall-off is written by fewer terms
 
 
@@ -67,10 +64,10 @@ BY = {
 
 @dataclass(frozen=True, kw_only=True)
 class Vignetting:
-    """Dimming of a surface in mag: ``square`` r^2 + ``fourth`` r^4 + ``twelfth`` r^12 with r = 1 in the
-    corner; the corner's with its standard error, negative where it is brighter; ``starlight`` what a star
-    there loses; the air's dimming in mag an airmass with its error; scatter of a star in mag, the stars used,
-    and the source."""
+    """Dimming of a surface in mag: ``square`` r^2 + ``fourth`` r^4 + ``sixth`` r^6 + ``twelfth`` r^12 with
+    r = 1 in the corner; the corner's with its standard error, negative where it is brighter; ``starlight``
+    what a star there loses; the air's dimming in mag an airmass with its error; scatter of a star in mag, the
+    stars used, and the source."""
 
     square: float
     fourth: float
@@ -82,6 +79,7 @@ class Vignetting:
     scatter: float = 0.0
     stars: int = 0
     source: Source = Source.FIELD
+    sixth: float = 0.0
     twelfth: float = 0.0
 
     @property
@@ -93,7 +91,7 @@ class Vignetting:
         return self.corner - fourth, fourth
 
     def _dimming(self, r2: Array) -> Array:
-        return np.asarray(self.square * r2 + self.fourth * r2**2 + self.twelfth * r2**6)
+        return np.asarray(self.square * r2 + self.fourth * r2**2 + self.sixth * r2**3 + self.twelfth * r2**6)
 
     @property
     def trusted(self) -> bool:
@@ -244,9 +242,9 @@ def smaller_sky(field: Solution, xy: Array) -> Array:
 
 @dataclass(frozen=True)
 class Fit:
-    """A fall-off fitted under one course of the air, or the mean of several: r^2, r^4, r^12 and the air (mag,
-    mag an airmass), their covariances, the misfit (chi squared; what is known beforehand counts), the scatter
-    of a star (mag) and how many were used."""
+    """A fall-off fitted under one course of the air, or the mean of several: r^2, r^4, r^6, r^12 and the air
+    (mag, mag an airmass), their covariances, the misfit (chi squared; what is known beforehand counts), the
+    scatter of a star (mag) and how many were used."""
 
     best: Array
     cov: Array
@@ -257,12 +255,12 @@ class Fit:
     @property
     def corner(self) -> float:
         """Dimming of the corner, mag."""
-        return float(self.best[:3].sum())
+        return float(self.best[:4].sum())
 
     @property
     def corner_error(self) -> float:
         """Its standard error, mag."""
-        return float(np.sqrt(self.cov[:3, :3].sum()))
+        return float(np.sqrt(self.cov[:4, :4].sum()))
 
 
 def weighed(fits: Sequence[Fit]) -> Fit:
@@ -290,16 +288,17 @@ def _fit(dim: Array, r2: Array, airs: Sequence[Array], smaller: float, floor: fl
     # they are compared by the scatter of the best: a course of the air that leaves more is less likely
     scatter = min(fit.scatter for fit in tried)
     fit = weighed([fit for air in airs if (fit := _fit_under(dim, r2, air, scatter))] or tried)
-    square, fourth, twelfth, through_air = (float(v) for v in fit.best)
+    square, fourth, sixth, twelfth, through_air = (float(v) for v in fit.best)
     return Vignetting(
         square=square,
         fourth=fourth,
+        sixth=sixth,
         twelfth=twelfth,
         corner=fit.corner,
         corner_error=float(np.hypot(fit.corner_error, floor)),
         starlight=fit.corner - smaller,
         air=through_air,
-        air_error=float(np.hypot(np.sqrt(fit.cov[3, 3]), AIR_FLOOR)),
+        air_error=float(np.hypot(np.sqrt(fit.cov[4, 4]), AIR_FLOOR)),
         scatter=fit.scatter,
         stars=fit.stars,
     )
@@ -307,14 +306,12 @@ def _fit(dim: Array, r2: Array, airs: Sequence[Array], smaller: float, floor: fl
 
 def _fit_under(dim: Array, r2: Array, air: Array, known: float | None = None) -> Fit | None:
     """The fit under one course of the air (airmass of every star), with outliers (blends, variables) left
-    out; what is usual of the air and of barrels counts as a measure. ``known`` is the scatter of a star,
-    mag."""
-    design = np.c_[r2, r2**2, r2**6, air, np.ones(len(dim))]
+    out; what is usual of the air and of r^12 counts as a measure. ``known`` is the scatter of a star, mag."""
+    design = np.c_[r2, r2**3, r2**6, air, np.ones(len(dim))]
     keep, best = np.ones(len(dim), bool), np.zeros(5)
     scatter = known or float(np.std(dim))
     for _ in range(8):
-        weight = 1 / max(scatter, 0.03) ** 2
-        twelfth = max(LEAST_TWELFTH, TWELFTH_SHARE * abs(float(best[:3].sum())))
+        weight, twelfth = 1 / max(scatter, 0.03) ** 2, max(LEAST_TWELFTH, TWELFTH_SHARE * abs(best[:3].sum()))
         normal = weight * design[keep].T @ design[keep]
         right = weight * design[keep].T @ dim[keep]
         normal[2, 2] += 1 / twelfth**2
@@ -329,4 +326,11 @@ def _fit_under(dim: Array, r2: Array, air: Array, known: float | None = None) ->
     far = off / max(scatter, 0.03)
     unusual = (best[2] / twelfth) ** 2 + ((best[3] - USUAL_AIR) / AIR_ERROR) ** 2
     misfit = float((np.minimum(far, 2.5) ** 2).sum() + unusual)
-    return Fit(best=best[:4], cov=cov[:4, :4], misfit=misfit, scatter=scatter, stars=int(keep.sum()))
+    five = np.eye(5)[[0, 2, 3, 4]]  # no r^4
+    return Fit(
+        best=best[:4] @ five,
+        cov=five.T @ cov[:4, :4] @ five,
+        misfit=misfit,
+        scatter=scatter,
+        stars=int(keep.sum()),
+    )
