@@ -236,3 +236,25 @@ def adaptive_width(part):
         # under a window as wide as itself a Gaussian shows half its variance, in each of two directions
         s2 = float((((columns - cx) ** 2 + (rows - cy) ** 2) * weight).sum() / weight.sum())
     return np.sqrt(s2)
+
+
+@pytest.mark.parametrize("lens", ["main", "ultra-wide"])
+def test_a_pixel_off_the_axis_sees_as_much_less_sky_as_its_edges_enclose(lens):
+    """A square of half a pixel each way in front of the lens, brought into the picture: its area against that
+    of the same solid angle on the axis."""
+    view = view_of(phone("marlet-7").lens(lens), Pose(180, 20))
+    seen = SimulatedPhone(burst(lens=phone("marlet-7").lens(lens))).starlight._sky_seen
+    half = 1.7 if lens == "ultra-wide" else 0.85
+
+    def area(across, down, step=1e-4):
+        rays = np.array([[across + dx, down + dy, 1.0] for dx, dy in ((0, 0), (step, 0), (0, step))])
+        rays /= np.linalg.norm(rays, axis=1, keepdims=True)
+        angle = np.linalg.norm(np.cross(rays[1] - rays[0], rays[2] - rays[0]))
+        xy = np.stack(project(view, rays @ view.axes)[:2], axis=1)
+        one, other = xy[1] - xy[0], xy[2] - xy[0]
+        return angle / abs(one[0] * other[1] - one[1] * other[0]), rays[0] @ view.axes
+
+    middle, _ = area(0, 0)
+    for share in (0.3, 0.6, 0.9):
+        here, direction = area(share * half * 0.8, share * half * 0.6)
+        assert seen(direction[None])[0] == pytest.approx(here / middle, rel=2e-3)

@@ -21,6 +21,7 @@ COMA, COMA_SHARE = 1.1, 0.3  # px in the corner, and the share of a star's light
 WINGS, WING_PX = 0.05, 4.0  # share of a star's light that the lens scatters, and px of its width
 SIGMA_PER_TICK = 0.55  # px of blur (in quadrature) a focus tick away from infinity
 FIELD_CURVATURE = 0.7  # ticks from the axis to the corner
+LEAST_COSINE, LEAST_BENT = 0.3, 0.1  # beyond which nothing is in the frame
 MEAN_OFF_AXIS = 1 / 3  # mean over the frame of the squared distance from the axis, against the corner's
 
 
@@ -60,7 +61,7 @@ class Starlight:
         away = np.hypot(ends[0][0] - cx, ends[0][1] - cy)
         off_axis = away / self.view.corner_px
         # phones even out their files for surfaces: a pixel there sees less sky, so stars come out brighter
-        flux = flux * (1 + np.minimum(away / self.view.focal_px, 3.0) ** 2) ** 1.5
+        flux = flux / self._sky_seen(enu * flip)
         # the sharpest surface is bent: the centre and the corners are in focus at different ticks
         ticks = self.burst.focus_error + FIELD_CURVATURE * (off_axis**2 - MEAN_OFF_AXIS)
         blur = SIGMA_PER_TICK * ticks * self.sharpest / BEST_SIGMA
@@ -87,6 +88,13 @@ class Starlight:
                 sigma[here],
                 np.ascontiguousarray(moved[here]),
             )
+
+    def _sky_seen(self, enu: Array) -> Array:
+        """Sky that a pixel sees in directions (n, 3), of what one on the axis sees: the cube of the cosine,
+        and how the lens bends."""
+        tangent2 = 1 / np.maximum(enu @ self.view.axes[2], LEAST_COSINE) ** 2 - 1
+        bent = (1 + self.view.k1 * tangent2) * (1 + 3 * self.view.k1 * tangent2)
+        return np.asarray((1 + tangent2) ** -1.5 / np.maximum(bent, LEAST_BENT))
 
     @property
     def _full_px(self) -> float:
