@@ -113,11 +113,17 @@ def details(rgb: F32, taps: F32) -> F32:
 @row_kernel  # type: ignore[untyped-decorator]
 def _inner(above: F32, share: F32, below: F32, out: F32) -> None:
     """How far places of a row lie inside sky or ground: 1, and 0 at an edge between them."""
-    last = len(share) - 1
-    for x in range(len(share)):
-        left, right, one = share[max(x - 1, 0)], share[min(x + 1, last)], share[x]
-        step = max(max(abs(above[x] - one), abs(below[x] - one)), max(abs(left - one), abs(right - one)))
-        out[x] = max(np.float32(1) - step / EDGE, np.float32(0))
+    wide, by = len(share), np.float32(1) / EDGE
+    for x in range(wide):
+        out[x] = max(abs(above[x] - share[x]), abs(below[x] - share[x]))
+    left, right = share[: wide - 1], share[1:]
+    first, second = out[: wide - 1], out[1:]
+    for x in range(wide - 1):
+        first[x] = max(first[x], abs(left[x] - right[x]))
+    for x in range(wide - 1):
+        second[x] = max(second[x], abs(left[x] - right[x]))
+    for x in range(wide):
+        out[x] = max(np.float32(1) - out[x] * by, np.float32(0))
 
 
 @row_kernel  # type: ignore[untyped-decorator]
