@@ -240,8 +240,8 @@ def adaptive_width(part):
 
 @pytest.mark.parametrize("lens", ["main", "ultra-wide"])
 def test_a_pixel_off_the_axis_sees_as_much_less_sky_as_its_edges_enclose(lens):
-    """A square of half a pixel each way in front of the lens, brought into the picture: its area against that
-    of the same solid angle on the axis."""
+    """A small square in front of the lens, brought into the picture: its solid angle over its area there,
+    against that of one on the axis."""
     view = view_of(phone("marlet-7").lens(lens), Pose(180, 20))
     seen = SimulatedPhone(burst(lens=phone("marlet-7").lens(lens))).starlight._sky_seen
     half = 1.7 if lens == "ultra-wide" else 0.85

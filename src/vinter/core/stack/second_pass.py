@@ -16,6 +16,8 @@ from vinter.core.stack.run import Run
 from vinter.core.stack.usable import usable_of_reference, usable_parts
 
 U8 = npt.NDArray[np.uint8]
+Sampled = tuple[npt.NDArray[np.float64], list[tuple[int, float]]]
+CLIPS_NOTHING = np.tile([1e9, 0.0], (3, 1))  # a noise model so wide that no sample lies far
 NOISE_TILE = 448  # px, side of the patch the noise model is fitted on
 
 
@@ -30,10 +32,6 @@ def _busiest_sky(grid: list[Tile], mask: U8, size: tuple[int, int]) -> Tile:
         )
 
     return min(grid, key=rank)
-
-
-Sampled = tuple[npt.NDArray[np.float64], list[tuple[int, float]]]
-CLIPS_NOTHING = np.tile([1e9, 0.0], (3, 1))
 
 
 def _plan(

@@ -24,7 +24,7 @@ from vinter.core.finish.loops.pixels import (
 REACH = 3.0  # standard deviations that a smoothing reaches to each side
 LUMA = (np.float32(0.299), np.float32(0.587), np.float32(0.114))
 OF_RED, OF_BLUE = np.float32(0.713), np.float32(0.564)  # of a colour's difference from luma, in YCrCb
-EDGE = np.float32(0.05)  # share of sky by which neighbours of an edge differ: across it nothing is smoothed
+EDGE = np.float32(0.05)  # share of sky by which neighbours of an edge differ: no luma is smoothed across it
 ROWS, COLUMNS = 48, 3  # pixels down and across of which one is looked at, where grain is measured
 
 
