@@ -14,18 +14,9 @@ import numpy.typing as npt
 
 from vinter.core.frames.mosaic import SPAN
 from vinter.core.stack.ingest import Ingested
+from vinter.core.stack.photometry.fitting import AIR_ERROR, LEAST_STARS, USUAL_AIR, Fit, weighed
 from vinter.core.stack.photometry.normalization import UNCLIPPED
-from vinter.core.stack.photometry.vignetting import (
-    AIR_ERROR,
-    LEAST_STARS,
-    USUAL_AIR,
-    Fit,
-    Source,
-    Vignetting,
-    flat_loss,
-    possible_airmasses,
-    weighed,
-)
+from vinter.core.stack.photometry.vignetting import Source, Vignetting, flat_loss, possible_airmasses
 from vinter.core.stack.registration.star_matching import Alignment
 
 Array = npt.NDArray[np.float64]
@@ -65,6 +56,7 @@ def drifting_stars(
     if not fits or used < LEAST_STARS:
         return None
     fit = weighed(fits)
+    starlight = float(fit.best[:2].sum())
     smaller2 = (half**2).sum() / focal_px**2
     # what a pixel sees less is no polynomial: it is fitted by the two powers over the picture
     steps = np.linspace(0, 1, 40)
@@ -73,9 +65,9 @@ def drifting_stars(
     return Vignetting(
         square=float(fit.best[0] + surface[0]),
         fourth=float(fit.best[1] + surface[1]),
-        corner=fit.corner + float(surface.sum()),
+        corner=starlight + float(surface.sum()),
         corner_error=float(np.hypot(fit.corner_error, DRIFT_FLOOR)),
-        starlight=fit.corner,
+        starlight=starlight,
         scatter=fit.scatter,
         stars=used,
         source=Source.DRIFT,
@@ -145,13 +137,14 @@ def _fit_under(mag: Array, square: Array, fourth: Array, air: Array, noise: Arra
         weight = np.where(off < MOST_OFF, 1 / noise**2, 0.0)
     misfit = float((np.minimum(off, MOST_OFF) ** 2).sum() + ((known @ best - wanted) ** 2).sum())
     count = int((weight > 0).sum())
-    five = np.eye(5)[[0, 1, 4]]  # no higher powers: the drift of a night does not tell them
     return Fit(
-        best=best @ five,
-        cov=five.T @ np.linalg.inv(normal) @ five,
+        best=best,
+        cov=np.linalg.inv(normal),
+        growth=np.ones(2),
         misfit=misfit,
         scatter=float(np.median(noise)),
         stars=count,
+        noise=noise,
     )
 
 

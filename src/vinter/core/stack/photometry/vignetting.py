@@ -2,8 +2,10 @@
 catalogue; without a field, from the same stars at several places of a burst (``drift``), or as Gear has it.
 
 The sky's own glow cannot tell a dark corner from a dark sky; a star's light can. Three things dim it: the
-lens, by r squared and r to the sixth from the centre, and a little by r to the twelfth where its barrel cuts
-the corners off; the air, by airmass; and chance (colour, crowding, variability), which falls with the number.
+lens, whose light falls by r squared, r to the fourth and a little r to the eighth from the centre; the air,
+by airmass; and chance (colour, crowding, variability, the sky's noise), by which each star counts. The powers
+are those of the light and not of its magnitudes: a lens whose barrel cuts the corners off loses about as much
+light at every step outwards, which in magnitudes bends ever more steeply where the last stars stand.
 A surface (the sky, the ground) is dimmed more than a star: towards the corner of a flat picture a pixel sees
 a smaller piece of it, by the cube of the cosine of the angle from the axis. Phones even their files out for
 surfaces, so in them stars may come out brighter in the corners.
@@ -12,7 +14,7 @@ answers are weighed by how well they fit.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
@@ -24,18 +26,25 @@ from vinter.core.frames.stars import Stars
 from vinter.core.sky.brightness import ray_airmass
 from vinter.core.sky.catalogue import stars_to, to_horizon
 from vinter.core.sky.site import Site
+from vinter.core.stack.photometry.fitting import (
+    AIR_ERROR,
+    LEAST_STARS,
+    USUAL_AIR,
+    SeenStars,
+    fit_under,
+    mag_lost,
+    weighed,
+)
 from vinter.core.stack.photometry.neighbours import light_expected
 from vinter.core.stack.plate_solve import Solution
 from vinter.core.versions import Data
 
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
-FAINTEST, BRIGHTEST = 6.3, 1.5  # V of the stars used
+FAINTEST, BRIGHTEST = 7.2, 1.5  # V of the stars used
 NEIGHBOURS, BESIDE_PX = 9.0, 60.0  # V to which neighbours count; px beyond the frame
 REACH_PX = 4.0
-LEAST_STARS = 60
 LOWEST = 20.0  # degrees of altitude, below which haze in layers counts
-USUAL_AIR, AIR_ERROR = 0.22, 0.08  # mag an airmass at a good site, and its spread from night to night
 CORNER_FLOOR, AIR_FLOOR = 0.05, 0.03  # mag: star images that change over the field, colours, layers of air
 PLACELESS_FLOOR = 0.08  # mag of the corner: a camera that was not level, stars behind haze
 TILTS = np.radians(np.arange(-5.0, 90.0, 5.0))  # altitudes of the axis that a level camera may have had
@@ -43,7 +52,6 @@ THICKEST = 12.0  # airmasses, beyond which nothing is seen
 TRUSTED = 0.25  # mag of the corner's error
 MOST_GAIN = 4.0
 DARKEST_CORNER = 2.5  # mag: nothing beyond is believed of a lens
-LEAST_TWELFTH, TWELFTH_SHARE = 0.03, 0.1  # mag, and share of the fall-off, that is usual of r^12
 STEPS = 40  # places from the centre to the corner, at which a fall-off is written by fewer terms
 
 
@@ -64,10 +72,10 @@ BY = {
 
 @dataclass(frozen=True, kw_only=True)
 class Vignetting:
-    """Dimming of a surface in mag: ``square`` r^2 + ``fourth`` r^4 + ``sixth`` r^6 + ``twelfth`` r^12 with
-    r = 1 in the corner; the corner's with its standard error, negative where it is brighter; ``starlight``
-    what a star there loses; the air's dimming in mag an airmass with its error; scatter of a star in mag, the
-    stars used, and the source."""
+    """Dimming of a surface, r = 1 in the corner: ``square`` r^2 + ``fourth`` r^4 in mag, or ``lost``, the
+    shares of its light that go by r^2, r^4 and r^8; the corner's in mag with its standard error, negative
+    where it is brighter; ``starlight`` what a star there loses; the air's dimming in mag an airmass with its
+    error; scatter of a star in mag, the stars used, and the source."""
 
     square: float
     fourth: float
@@ -79,8 +87,7 @@ class Vignetting:
     scatter: float = 0.0
     stars: int = 0
     source: Source = Source.FIELD
-    sixth: float = 0.0
-    twelfth: float = 0.0
+    lost: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
     @property
     def two_terms(self) -> tuple[float, float]:
@@ -91,7 +98,8 @@ class Vignetting:
         return self.corner - fourth, fourth
 
     def _dimming(self, r2: Array) -> Array:
-        return np.asarray(self.square * r2 + self.fourth * r2**2 + self.sixth * r2**3 + self.twelfth * r2**6)
+        r2 = np.asarray(r2)
+        return np.asarray(self.square * r2 + self.fourth * r2**2 + mag_lost(self.lost, r2))
 
     @property
     def trusted(self) -> bool:
@@ -124,7 +132,9 @@ def vignetting_from(data: Data | None) -> Vignetting | None:
     if data is None:
         return None
     known = {name: data[name] for name in Vignetting.__dataclass_fields__ if name in data}
-    return Vignetting(**{**known, "source": Source(known.get("source", Source.FIELD))})
+    first, second, third = known.get("lost", (0.0, 0.0, 0.0))
+    source = Source(known.get("source", Source.FIELD))
+    return Vignetting(**{**known, "source": source, "lost": (first, second, third)})
 
 
 def flat_loss(tangent2: Array | float) -> Array:
@@ -208,13 +218,17 @@ def measure_vignetting(
     which, at = which[alone], places[which[alone]]
     if len(which) < LEAST_STARS:
         return None
-    dim = -2.5 * np.log10(light[nearest[alone]] / expected[alone]) + smaller_sky(solution, at)
     half = np.array([(solution.width - 1) / 2, (solution.height - 1) / 2])
-    r2 = ((at - half) ** 2).sum(axis=1) / (half**2).sum()
+    less = smaller_sky(solution, at)
+    seen = SeenStars(
+        dim=-2.5 * np.log10(light[nearest[alone]] / expected[alone]) + less,
+        bare=-2.5 * np.log10(expected[alone]) - less,
+        r2=((at - half) ** 2).sum(axis=1) / (half**2).sum(),
+    )
     corner = float(smaller_sky(solution, np.zeros((1, 2)))[0])
     if airmass is not None:
-        return _fit(dim, r2, [airmass[which]], corner, CORNER_FLOOR)
-    return _fit(dim, r2, possible_airmasses(solution.rays(at)), corner, PLACELESS_FLOOR)
+        return _fit(seen, [airmass[which]], corner, CORNER_FLOOR)
+    return _fit(seen, possible_airmasses(solution.rays(at)), corner, PLACELESS_FLOOR)
 
 
 def possible_airmasses(rays: Array) -> list[Array]:
@@ -240,97 +254,26 @@ def smaller_sky(field: Solution, xy: Array) -> Array:
     return np.asarray(-2.5 * np.log10(seen(np.asarray(xy, float)) / seen(np.array([field.middle]))))
 
 
-@dataclass(frozen=True)
-class Fit:
-    """A fall-off fitted under one course of the air, or the mean of several: r^2, r^4, r^6, r^12 and the air
-    (mag, mag an airmass), their covariances, the misfit (chi squared; what is known beforehand counts), the
-    scatter of a star (mag) and how many were used."""
-
-    best: Array
-    cov: Array
-    misfit: float
-    scatter: float
-    stars: int
-
-    @property
-    def corner(self) -> float:
-        """Dimming of the corner, mag."""
-        return float(self.best[:4].sum())
-
-    @property
-    def corner_error(self) -> float:
-        """Its standard error, mag."""
-        return float(np.sqrt(self.cov[:4, :4].sum()))
-
-
-def weighed(fits: Sequence[Fit]) -> Fit:
-    """The mean of fits, each by its likelihood; what they differ by is part of the error."""
-    misfits = np.array([fit.misfit for fit in fits])
-    weight = np.exp(-(misfits - misfits.min()) / 2)
-    weight /= weight.sum()
-    best = np.asarray(sum(w * fit.best for w, fit in zip(weight, fits, strict=True)))
-    cov = np.asarray(
-        sum(
-            w * (fit.cov + np.outer(fit.best - best, fit.best - best))
-            for w, fit in zip(weight, fits, strict=True)
-        )
-    )
-    likeliest = fits[int(np.argmin(misfits))]
-    return replace(likeliest, best=best, cov=cov)
-
-
-def _fit(dim: Array, r2: Array, airs: Sequence[Array], smaller: float, floor: float) -> Vignetting | None:
+def _fit(seen: SeenStars, airs: Sequence[Array], smaller: float, floor: float) -> Vignetting | None:
     """Zero point and fall-off of a surface (``smaller``: what a pixel in the corner sees less, mag) and the
     air, for every course of it that is possible."""
-    tried = [fit for air in airs if (fit := _fit_under(dim, r2, air))]
+    tried = [fit for air in airs if (fit := fit_under(seen, air))]
     if not tried:
         return None
-    # they are compared by the scatter of the best: a course of the air that leaves more is less likely
-    scatter = min(fit.scatter for fit in tried)
-    fit = weighed([fit for air in airs if (fit := _fit_under(dim, r2, air, scatter))] or tried)
-    square, fourth, sixth, twelfth, through_air = (float(v) for v in fit.best)
+    # they are compared by the noise of the best: a course of the air that leaves more is less likely
+    noise = min(tried, key=lambda fit: fit.scatter).noise
+    fit = weighed([fit for air in airs if (fit := fit_under(seen, air, noise))] or tried)
+    lost = fit.best[:-1]
+    corner = float(mag_lost(lost, np.ones(1))[0])
     return Vignetting(
-        square=square,
-        fourth=fourth,
-        sixth=sixth,
-        twelfth=twelfth,
-        corner=fit.corner,
+        square=0.0,
+        fourth=0.0,
+        lost=(float(lost[0]), float(lost[1]), float(lost[2])),
+        corner=corner,
         corner_error=float(np.hypot(fit.corner_error, floor)),
-        starlight=fit.corner - smaller,
-        air=through_air,
-        air_error=float(np.hypot(np.sqrt(fit.cov[4, 4]), AIR_FLOOR)),
+        starlight=corner - smaller,
+        air=float(fit.best[-1]),
+        air_error=float(np.hypot(np.sqrt(fit.cov[-1, -1]), AIR_FLOOR)),
         scatter=fit.scatter,
         stars=fit.stars,
-    )
-
-
-def _fit_under(dim: Array, r2: Array, air: Array, known: float | None = None) -> Fit | None:
-    """The fit under one course of the air (airmass of every star), with outliers (blends, variables) left
-    out; what is usual of the air and of r^12 counts as a measure. ``known`` is the scatter of a star, mag."""
-    design = np.c_[r2, r2**3, r2**6, air, np.ones(len(dim))]
-    keep, best = np.ones(len(dim), bool), np.zeros(5)
-    scatter = known or float(np.std(dim))
-    for _ in range(8):
-        weight, twelfth = 1 / max(scatter, 0.03) ** 2, max(LEAST_TWELFTH, TWELFTH_SHARE * abs(best[:3].sum()))
-        normal = weight * design[keep].T @ design[keep]
-        right = weight * design[keep].T @ dim[keep]
-        normal[2, 2] += 1 / twelfth**2
-        normal[3, 3] += 1 / AIR_ERROR**2
-        right[3] += USUAL_AIR / AIR_ERROR**2
-        best, cov = np.linalg.solve(normal, right), np.linalg.inv(normal)
-        off = np.abs(design @ best - dim)
-        scatter = known or 1.4826 * float(np.median(off[keep]))
-        keep = off < max(2.5 * scatter, 0.1)
-        if keep.sum() < LEAST_STARS:
-            return None
-    far = off / max(scatter, 0.03)
-    unusual = (best[2] / twelfth) ** 2 + ((best[3] - USUAL_AIR) / AIR_ERROR) ** 2
-    misfit = float((np.minimum(far, 2.5) ** 2).sum() + unusual)
-    five = np.eye(5)[[0, 2, 3, 4]]  # no r^4
-    return Fit(
-        best=best[:4] @ five,
-        cov=five.T @ cov[:4, :4] @ five,
-        misfit=misfit,
-        scatter=scatter,
-        stars=int(keep.sum()),
     )
