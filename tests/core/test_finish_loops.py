@@ -24,7 +24,9 @@ def test_a_star_is_worn_down_to_the_least_about_it_and_the_sky_stays():
     rgb = rgb.astype(np.float32)
     rgb[31:34, 0:3] += 0.5  # at the edge, across two bands of rows that are worked apart
     rgb[50, 20] += 0.6
-    whole, half = (thinner(rgb, np.ones((70, 40), np.float32), disc(5), much, 0.02, 0.1) for much in (1, 0.5))
+    whole, half = (
+        thinner(rgb, np.ones((70, 40), np.float32), disc(5), much, 0.02, 0.1) for much in (1.0, 0.5)
+    )
     assert whole[50, 20].max() < 0.22 and whole[50, 20] == pytest.approx(
         rgb[49:52, 19:22].min(axis=(0, 1)), abs=0.01
     )
@@ -44,7 +46,7 @@ def test_smoothing_weighs_what_lies_about_a_pixel_as_a_gaussian_does():
             colours_of(shrunk(rgb, 2)),
             weights(sigma),
             luma * 0 + 1,
-            np.array([[0, 0], [1, 1]]),
+            np.array([[0.0, 0.0], [1.0, 1.0]]),
             np.full(2, 1e6),
         )
         # grain so strong that nothing stands out of it: all light is smoothed, and the colours stay

@@ -56,10 +56,10 @@ def test_no_process_outlives_a_stack_that_is_killed(tmp_path, how):
 
 
 def test_what_is_compiled_is_not_looked_through_at_every_start(monkeypatch, tmp_path):
-    from vinter.core import warm
+    from vinter.core import compiled, warm
 
     called, begun = [], []
-    monkeypatch.setattr(warm.numba.config, "CACHE_DIR", str(tmp_path / "numba"))
+    monkeypatch.setattr(compiled.numba.config, "CACHE_DIR", str(tmp_path / "numba"))
     monkeypatch.setattr(warm, "PARTS", {name: lambda n=name: called.append(n) for name in warm.PARTS})
     monkeypatch.setattr(warm.subprocess, "Popen", lambda command, **given: begun.append(command[5:]))
     warm.in_background()

@@ -175,17 +175,6 @@ def test_by_default_a_sample_five_deviations_off_is_left_out():
     assert (count[::8, ::8] < 10).mean() > 0.85
 
 
-def test_the_kernels_are_compiled_for_what_they_are_called_with():
-    from vinter.core.stack.combining.kernels import combine_into as kernel
-    from vinter.core.stack.combining.light import normalize_into
-    from vinter.core.warm import main
-
-    main()
-    before = len(kernel.signatures), len(normalize_into.signatures)
-    combined(np.full((4, 8, 8, 3), 3000, np.uint16))
-    assert (len(kernel.signatures), len(normalize_into.signatures)) == before and min(before) > 0
-
-
 def test_pictures_of_an_automatic_mode_minutes_apart_are_laid_on_one_another(tmp_path):
     """Five JPEGs of a mode that takes four minutes for each: the sky has turned by a degree between them."""
     spec = Scene(

@@ -85,6 +85,18 @@ def test_a_figure_from_the_shell(installed):
     assert 18 < json.loads(done.stdout)["brightness"] < 22
 
 
+def compiling(folder):
+    """The processes there that compile kernels."""
+    found = []
+    for entry in Path("/proc").glob("[0-9]*"):
+        try:
+            of_it = b"vinter.core.warm" in (entry / "cmdline").read_bytes()
+            found += [entry.name] * (of_it and (entry / "cwd").resolve() == folder)
+        except OSError:
+            continue
+    return found
+
+
 @pytest.mark.long("a wheel is built, installed and served")
 def test_it_serves_its_first_page(installed):
     folder, environment = installed
@@ -105,9 +117,14 @@ def test_it_serves_its_first_page(installed):
                     time.sleep(0.2)
             style = next(part for part in page.split('"') if part.endswith(".css"))
             assert len(urllib.request.urlopen(f"http://127.0.0.1:{port}{style}", timeout=5).read()) > 10_000
+            assert compiling(folder)  # what is compiled for another copy is not compiled for this one
         finally:
             process.terminate()
             process.wait(30)
+    end = time.monotonic() + 30
+    while compiling(folder) and time.monotonic() < end:
+        time.sleep(0.1)
+    assert not compiling(folder)
     assert (
         folder / ".local/share/vinter/vinter.sqlite3"
     ).is_file()  # with the person's data, not in the package

@@ -137,9 +137,10 @@ def serve(host: str, port: int, phone: bool = False) -> None:
     from vinter.web.compute import POOL
 
     POOL.start()
+    compiling = in_background()
     threading.Thread(
-        target=_warm, args=(in_background(),), daemon=True
-    ).start()  # the first page need not wait for it
+        target=_warm, args=(compiling,), daemon=True
+    ).start()  # the first page does not wait for it
     threading.Thread(target=_give_back, daemon=True).start()
     print(
         f"Vinter is at http://{'localhost' if host == '127.0.0.1' else host}:{port}/  (Ctrl-C stops it)",
@@ -161,6 +162,8 @@ def serve(host: str, port: int, phone: bool = False) -> None:
             clear_untrusted_proxy_headers=False,  # whom to believe is decided in security.TrustedProxies
         )
     finally:
+        for process in compiling:
+            process.terminate()
         for server in servers:
             server.stop()
         for keeper in keepers:

@@ -156,7 +156,7 @@ def green_half(mosaic: U16, pattern: npt.NDArray[np.int64], less: float = 0.0) -
     mosaic."""
     (_, one), (_, other) = np.argwhere(pattern == 1)
     out = np.empty((mosaic.shape[0] // 2, mosaic.shape[1] // 2), np.float32)
-    _greens(np.ascontiguousarray(mosaic), int(one), int(other), less, out)
+    _greens(np.ascontiguousarray(mosaic), int(one), int(other), float(less), out)
     return out
 
 

@@ -1,6 +1,7 @@
 """All that a process of a stack's pool needs, loaded by being imported: for the process that the pool's own
 are forked from."""
 
+from vinter.core.compiled import is_compiled
 from vinter.core.frames.decoding import make_ready
 from vinter.core.stack import aftermath, prepare  # noqa: F401
 from vinter.core.stack.foreground import composition  # noqa: F401
@@ -9,4 +10,7 @@ from vinter.core.stack.warming import stacking
 
 quiet_worker()
 make_ready()
-stacking()
+if is_compiled(
+    "stacking"
+):  # else two processes that were begun for it do so, and a third would only delay them
+    stacking()

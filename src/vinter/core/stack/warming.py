@@ -19,7 +19,10 @@ def stacking() -> None:
     """Call the kernels of a stack."""
     mosaic, out = np.full((8, 8), 300, np.uint16), np.empty((8, 8), np.uint16)
     scale_and_repair(mosaic, np.full((2, 2), 64.0), 10.0, 50.0, out)
-    green_half(mosaic, np.array([[0, 1], [1, 2]]))
+    stored = mosaic.copy()
+    stored.flags.writeable = False  # as what is mapped from a file
+    for data in (mosaic, stored):
+        green_half(data, np.array([[0, 1], [1, 2]]))
     place = np.array([32.0])
     shapes(np.zeros((64, 64), np.float32), place, place)
     windowed(np.zeros((64, 64), np.float32), place, place, WINDOW)
@@ -28,7 +31,7 @@ def stacking() -> None:
     result, count = np.empty((8, 8, 3), np.float32), np.empty((8, 8, 3), np.uint16)
     ones = np.ones(len(cube), np.float32)
     combine(cube, Rules(Method.CLIP, np.ones((3, 2)), ones, ones))
-    rows_with_sky(out.astype(np.uint8))
+    rows_with_sky(stored.view(np.uint8)[1:, 1:5])
     blank(cube[2], out.astype(np.uint8), np.eye(3))
     join(result, result.copy(), out.astype(np.uint8), count)
     for turn in (np.eye(3), np.diag([-1.0, -1.0, 1.0])):

@@ -101,7 +101,7 @@ def _sky_into(out: U16, plan: Plan, index: int, tile: Tile, usable: U8) -> None:
         return
     x0, y0, x1, y1, shift = part
     _lit(out, source, band, plan.size)
-    fit = np.ascontiguousarray(usable[y0:y1, x0:x1])
+    fit = np.array(usable[y0:y1, x0:x1])
     if fit.min() < 255:
         blank(out, fit, shift)
 
@@ -189,9 +189,8 @@ def make_tile(plan: Plan, tile: Tile, picture: Path, left_out: Path) -> Done:
     """
     quiet_worker()
     give_back()  # what reading frames, or another tile, left free
-    mask = np.ascontiguousarray(
-        mapped(plan.mask, np.uint8)[tile.y : tile.y + tile.height, tile.x : tile.x + tile.width]
-    )
+    # copies, in rows and writable, as the loops were compiled for
+    mask = np.array(mapped(plan.mask, np.uint8)[tile.y : tile.y + tile.height, tile.x : tile.x + tile.width])
     shape = (tile.height, tile.width)
     rgb, count = np.zeros((*shape, 3), np.float32), np.zeros((*shape, 3), np.uint16)
     rejected = np.zeros(shape, np.float32)
