@@ -74,13 +74,34 @@ export class Stage {
     return this.drawing;
   }
 
+  // Ask for what waits, if anything does.
+  asked() {
+    if (!this.pending) return null;
+    const [recipe, size, before] = this.pending;
+    this.pending = null;
+    const sent = this.editor.sent(recipe);
+    const answer = this.fetched(sent, size, before);
+    answer.catch(() => {}); // its fault is told when its turn comes
+    return {
+      sent,
+      size,
+      answer
+    };
+  }
+
+  // While a picture is put on the screen, the next is drawn already.
   async drawAll() {
-    while (this.pending) {
-      const [recipe, size, before] = this.pending;
-      this.pending = null;
+    let next = this.asked();
+    while (next) {
+      const {
+        sent,
+        size,
+        answer
+      } = next;
+      next = null;
       try {
-        const sent = this.editor.sent(recipe);
-        const [figures, url] = await this.fetched(sent, size, before);
+        const [figures, url] = await answer;
+        next = this.asked();
         this.shown = figures;
         await this.put(this.picture, url, figures);
         this.picture.dataset.ready = size;
@@ -90,6 +111,7 @@ export class Stage {
       } catch (error) {
         document.getElementById("limits").textContent = error.message;
       }
+      next ||= this.asked();
     }
     this.drawing = null;
   }
@@ -120,8 +142,12 @@ export class Stage {
       `${Math.round((100 * picture.clientWidth) / this.shown.size[0] * this.editor.scaleOf(this.shown))} %` : "";
     document.getElementById("tag").textContent = this.shown ? `finished · ${scale}` : "";
     const canvas = document.getElementById("strokes");
-    canvas.width = picture.clientWidth;
-    canvas.height = picture.clientHeight;
+    const [wide, high] = [picture.clientWidth, picture.clientHeight];
+    if (canvas.width !== wide || canvas.height !== high) Object.assign(canvas, {
+      width: wide,
+      height: high
+    });
+    else if (this.editor.tool) canvas.getContext("2d").clearRect(0, 0, wide, high); // the picture shows it now
     for (const b of this.root.querySelectorAll("[data-zoom]")) {
       b.setAttribute("aria-pressed", String(Number(b.dataset.zoom) === this.zoom));
     }
