@@ -1,5 +1,6 @@
 """Dark corners measured from stars: a solved field whose lens and air are made up here."""
 
+import tracemalloc
 from dataclasses import asdict, replace
 from pathlib import Path
 
@@ -197,6 +198,22 @@ def test_stars_that_drift_tell_without_a_field(corner, azimuth):
     assert found.source == Source.DRIFT and found.significant == (corner > 0)
     gains = found.gains((W, H))
     assert gains[0, 0] == pytest.approx(min(10 ** (0.4 * max(found.corner, 0)), 4), rel=0.02)
+
+
+def test_a_long_burst_is_told_by_some_of_its_frames():
+    """No more memory for hundreds of frames than for sixty, and the same answer."""
+    rng = np.random.default_rng(4)
+    many, few = (burst(0.6, 0.25, rng, frames=n, step=600 / n) for n in (180, 60))
+    tracemalloc.start()
+    took = []
+    for made in (few, many):
+        tracemalloc.reset_peak()
+        held = tracemalloc.get_traced_memory()[0]
+        found = drifting_stars(*made, F)
+        took.append(tracemalloc.get_traced_memory()[1] - held)
+        assert found.corner == pytest.approx(0.6, abs=0.2)
+    tracemalloc.stop()
+    assert took[1] < 1.3 * took[0]
 
 
 def test_a_sky_that_hardly_moved_says_how_little_it_knows():

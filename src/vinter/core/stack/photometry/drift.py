@@ -21,7 +21,10 @@ from vinter.core.stack.registration.star_matching import Alignment
 
 Array = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.intp]
-LEAST_FRAMES = 4  # that show a star
+LEAST_FRAMES, MOST_FRAMES = (
+    4,
+    60,
+)  # that show a star; and that are looked at, so that time and memory have a bound
 SHAPE, SHAPE_ERROR = 0.4, 0.1  # share of r^4 in the fall-off of usual lenses, and the spread of its mag
 DRIFT_FLOOR = 0.15  # mag of the corner: images that widen outwards, a camera that was not level
 ROUNDS = 6
@@ -85,20 +88,24 @@ class _Sights:
 
 
 def _seen(frames: Sequence[Ingested], alignments: Sequence[Alignment], reference: int) -> _Sights | None:
-    """Every sight of a star that is not cut, of stars that were seen often; None with too few."""
-    base = frames[reference]
+    """Sights of stars that are not cut, of stars that were seen often; of many frames in some, spread over
+    the burst. None with too few."""
+    size = frames[reference].size
+    fit = [i for i, frame in enumerate(frames) if alignments[i].used and frame.size == size]
+    spread = {fit[k] for k in np.unique(np.linspace(0, len(fit) - 1, min(MOST_FRAMES, len(fit))).astype(int))}
     mags, places, stars, numbers = [], [], [], []
-    for i, (frame, alignment) in enumerate(zip(frames, alignments, strict=True)):
-        if not alignment.used or frame.size != base.size or frame.stars is None or frame.light is None:
+    for i in sorted(spread):
+        catalogue, light, pairs = frames[i].stars, frames[i].light, alignments[i].pairs
+        if catalogue is None or light is None:
             continue
         if i == reference:
-            here = there = np.arange(len(frame.stars))
+            here = there = np.arange(len(catalogue))
         else:
-            here, there = alignment.pairs.T if len(alignment.pairs) else (np.empty(0, np.intp),) * 2
-        fair = (frame.stars.peak[here] < UNCLIPPED * SPAN) & (frame.light[here] > 0)
+            here, there = pairs.T if len(pairs) else (np.empty(0, np.intp),) * 2
+        fair = (catalogue.peak[here] < UNCLIPPED * SPAN) & (light[here] > 0)
         here, there = here[fair], there[fair]
-        mags.append(-2.5 * np.log10(frame.light[here].astype(float)))
-        places.append(np.asarray(frame.stars.xy[here], float))
+        mags.append(-2.5 * np.log10(light[here].astype(float)))
+        places.append(np.asarray(catalogue.xy[here], float))
         stars.append(there)
         numbers.append(np.full(len(here), i))
     if len(mags) < LEAST_FRAMES:
