@@ -1,6 +1,8 @@
 """All that a process of a stack's pool needs, loaded by being imported: for the process that the pool's own
 are forked from."""
 
+import os
+
 from vinter.core.compiled import is_compiled
 from vinter.core.frames.decoding import make_ready
 from vinter.core.stack import aftermath, prepare  # noqa: F401
@@ -10,7 +12,7 @@ from vinter.core.stack.warming import stacking
 
 quiet_worker()
 make_ready()
-if is_compiled(
-    "stacking"
-):  # else two processes that were begun for it do so, and a third would only delay them
+# under a server that is not yet compiled two processes of its own do so, and a third would only delay them;
+# from the shell there is nobody else
+if is_compiled("stacking") or "VINTER_PARENT" not in os.environ:
     stacking()

@@ -21,10 +21,8 @@ from vinter.core.stack.registration.star_matching import Alignment
 
 Array = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.intp]
-LEAST_FRAMES, MOST_FRAMES = (
-    4,
-    60,
-)  # that show a star; and that are looked at, so that time and memory have a bound
+LEAST_FRAMES = 4  # that show a star
+MOST_FRAMES = 60  # that are looked at, so that time and memory have a bound
 SHAPE, SHAPE_ERROR = 0.4, 0.1  # share of r^4 in the fall-off of usual lenses, and the spread of its mag
 DRIFT_FLOOR = 0.15  # mag of the corner: images that widen outwards, a camera that was not level
 ROUNDS = 6
@@ -92,9 +90,9 @@ def _seen(frames: Sequence[Ingested], alignments: Sequence[Alignment], reference
     the burst. None with too few."""
     size = frames[reference].size
     fit = [i for i, frame in enumerate(frames) if alignments[i].used and frame.size == size]
-    spread = {fit[k] for k in np.unique(np.linspace(0, len(fit) - 1, min(MOST_FRAMES, len(fit))).astype(int))}
+    spread = np.linspace(0, len(fit) - 1, min(MOST_FRAMES, len(fit))).astype(int)
     mags, places, stars, numbers = [], [], [], []
-    for i in sorted(spread):
+    for i in (fit[k] for k in spread):
         catalogue, light, pairs = frames[i].stars, frames[i].light, alignments[i].pairs
         if catalogue is None or light is None:
             continue
