@@ -72,13 +72,59 @@ def quick_passwords(settings):
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 
 
-@pytest.fixture
-def nerea(django_user_model):
-    """The demo photographer with her sites, phones and one shot."""
+@pytest.fixture(scope="session", autouse=True)
+def static_files(assets):
+    """Every client of a test builds the middleware anew; the files that it serves are looked for once."""
+    from whitenoise.middleware import WhiteNoiseMiddleware
+
+    look, found = WhiteNoiseMiddleware.add_files, {}
+
+    def add_files(self, root, prefix=None):
+        if (root, prefix) not in found:
+            look(self, root, prefix)
+            found[root, prefix] = dict(self.files)
+        self.files.update(found[root, prefix])
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(WhiteNoiseMiddleware, "add_files", add_files)
+        yield
+
+
+@pytest.fixture(scope="session")
+def seeded():
+    from kept import KeptRows
+
     from vinter.web.demo.seed import seed
 
-    seed()
+    return KeptRows(seed)
+
+
+@pytest.fixture
+def nerea(django_user_model, seeded):
+    """The demo photographer with her sites, phones and one shot."""
+    seeded.put()
     return django_user_model.objects.get(username="nerea")
+
+
+@pytest.fixture(scope="session")
+def unpacked(tmp_path_factory):
+    """The pictures of the demo's past are unpacked once."""
+    from kept import kept_files
+
+    from vinter.web.demo import past
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(past, "unpack", kept_files(past.unpack, tmp_path_factory.mktemp("past")))
+        yield
+
+
+@pytest.fixture
+def past(nerea, unpacked):
+    """The demo photographer with her four nights."""
+    from vinter.web.demo.past import add_past
+
+    add_past(nerea)
+    return nerea
 
 
 @pytest.fixture

@@ -11,7 +11,6 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
-from vinter.web.demo.past import add_past
 from vinter.web.ledger.records import evenings_of, told
 from vinter.web.shots.models import Shot
 
@@ -26,12 +25,6 @@ def grow():
     module = importlib.util.module_from_spec(spec)
     spec.loader.exec_module(module)
     return module.grow
-
-
-@pytest.fixture
-def past(nerea):
-    add_past(nerea)
-    return nerea
 
 
 def opened(desk, name, **query):

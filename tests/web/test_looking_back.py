@@ -26,15 +26,6 @@ from vinter.web.sites.models import Site
 pytestmark = pytest.mark.django_db
 
 
-@pytest.fixture
-def past(nerea):
-    """The demo's four nights."""
-    from vinter.web.demo.past import add_past
-
-    add_past(nerea)
-    return nerea
-
-
 def clear_hours(start, clouds):
     return tuple(
         Hour(

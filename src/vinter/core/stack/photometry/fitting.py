@@ -113,10 +113,19 @@ def _noise(off: Array, magnitude: Array) -> Array:
     """Noise of every star, mag, from what is left of a fit and the magnitude (any zero) that it foretells:
     colours, crowding and variability the same for all, and that of the sky, which counts by the light."""
     order = np.argsort(magnitude)
-    groups = np.array_split(order, max(3, len(order) // STARS_OF_A_GROUP))
     fainter = 10 ** (0.8 * (magnitude - magnitude.max()))  # squared, against the faintest
-    square = np.array([(1.4826 * np.median(off[group])) ** 2 for group in groups])
-    rows = np.c_[np.ones(len(groups)), [np.median(fainter[group]) for group in groups]]
+    square = (1.4826 * _medians(off[order])) ** 2
+    rows = np.c_[np.ones(len(square)), _medians(fainter[order])]
     share = 1 / np.maximum(square, LEAST_NOISE**2)
     alike, by_light = nnls(rows * share[:, None], square * share)[0]
     return np.asarray(np.sqrt(np.maximum(alike, LEAST_NOISE**2) + by_light * fainter))
+
+
+def _medians(values: Array) -> Array:
+    """Medians of groups of about STARS_OF_A_GROUP of values that follow one another; there are three at
+    least."""
+    many = max(3, len(values) // STARS_OF_A_GROUP)
+    size, larger = divmod(len(values), many)
+    first, rest = values[: larger * (size + 1)], values[larger * (size + 1) :]
+    parts = (first.reshape(larger, size + 1), rest.reshape(-1, size))
+    return np.concatenate([np.median(part, axis=1) for part in parts if part.size])
