@@ -1,5 +1,7 @@
 """A real browser on a live server: one browser for all tests, a page for each, whose faults are kept."""
 
+from pathlib import Path
+
 import pytest
 from django.contrib.staticfiles.handlers import StaticFilesHandler
 from playwright.sync_api import expect, sync_playwright
@@ -26,11 +28,29 @@ def own_assets():
 
 
 @pytest.fixture(scope="package")
-def chromium():
+def browsers():
+    """Browsers by the path of their program, each started when the first test asks for it."""
+    started = {}
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+
+        def browser(path):
+            if path not in started:
+                started[path] = playwright.chromium.launch(executable_path=path, args=FLAGS)
+            return started[path]
+
         yield browser
-        browser.close()
+        for one in started.values():
+            one.close()
+
+
+@pytest.fixture
+def chromium(browsers, request):
+    """The browser without a window, which takes half the work; the whole one where sensors are asked for, of
+    which the other has none."""
+    lean = Path("/usr/bin/chromium-headless-shell")
+    return browsers(
+        str(lean) if lean.is_file() and "phone" not in request.fixturenames else "/usr/bin/chromium"
+    )
 
 
 @pytest.fixture
