@@ -261,8 +261,12 @@ def mill(nerea):
     return Site.objects.get(owner=nerea, name="Tide mill")
 
 
+OWN_PATH = ":".join(str(Path(__file__).parents[1] / name) for name in ("tests/unsolved", "src"))
+
+
 class WorkerProcess:
-    """The real worker, as its own process on the test database."""
+    """The real worker, as its own process on the test database; it does not search the sky for a generator's
+    stars."""
 
     def __init__(self):
         from django.conf import settings
@@ -274,7 +278,7 @@ class WorkerProcess:
             "VINTER_HOME": str(settings.HOME),
             "VINTER_WORKERS": "2",
             "VINTER_LEASE": "2",
-            "PYTHONPATH": str(Path(__file__).parents[1] / "src"),
+            "PYTHONPATH": OWN_PATH,
         }
         self.process = None
 

@@ -22,12 +22,11 @@ MILL = Site(lat=37.702, lon=-8.772, tz="Europe/Lisbon", zenith=21.5)
 JUNE = date(2027, 6, 1), date(2027, 6, 30)
 
 
-@pytest.mark.parametrize("key", ["core", "arch", "lmc"])
-@pytest.mark.parametrize("lat", [38.2, -32.2])
+@pytest.mark.parametrize(("key", "lat"), [("core", 38.2), ("core", -32.2), ("arch", 38.2), ("lmc", -32.2)])
 def test_more_light_in_the_sky_never_adds_a_minute(key, lat):
     """The same month under towns from none to a city's: every night's minutes and worth only fall."""
     rows = []
-    for zenith in (21.95, 21.5, 21.0, 20.0, 19.0, 18.0, 17.0):
+    for zenith in (21.95, 21.3, 20.0, 18.5, 17.0):
         site = Site(lat=lat, lon=-8.8, tz="Europe/Lisbon", zenith=zenith)
         found = judged(site, *JUNE, Thresholds(), target(key))
         rows.append([(n.usable, n.suburb, n.equivalent) for n, _ in found])

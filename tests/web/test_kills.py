@@ -15,6 +15,7 @@ from pathlib import Path
 import cv2
 import pytest
 import tifffile
+from conftest import OWN_PATH
 from django.urls import reverse
 from served import Served
 
@@ -36,7 +37,7 @@ def served(django_db_setup):
             "VINTER_WORKERS": "2",
             "VINTER_LEASE": "2",
             "VINTER_FORECAST": "http://127.0.0.1:9/",
-            "PYTHONPATH": str(Path(__file__).parents[2] / "src"),
+            "PYTHONPATH": OWN_PATH,
         }
     )
     yield one
