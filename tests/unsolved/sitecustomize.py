@@ -1,5 +1,8 @@
-"""Read by Python where tests start processes of their own with this folder on the path: stars that a generator
-made up are of no real sky, and are not searched for through all lenses, which takes seconds to find none."""
+"""Read by Python where tests start processes of their own with this folder on the path.
+
+Stars that a generator made up are of no real sky: they are not searched for through all lenses, which takes
+seconds to find none.
+"""
 
 import sys
 from importlib.machinery import PathFinder
