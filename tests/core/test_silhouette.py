@@ -72,12 +72,14 @@ def test_a_tree_is_found_leaf_by_leaf(seed):
     assert abs(float(found[crown].mean()) - float(sky[crown].mean())) < 0.02
 
 
-def framed(rng, light):
-    """A dark wall with an opening through which something of a share of the sky's light is seen."""
+def framed(rng, light, size=(30, 40), top=260):
+    """A dark wall with an opening (high, wide) through which something of a share of the sky's light is
+    seen."""
     sky = np.ones((HEIGHT, WIDTH), np.float32)
     sky[200:] = 0
     picture = picture_of(rng, sky)
-    picture[260:290, 200:240] = light * sky_light()[260:290, 200:240] + rng.normal(0, 1.2, (30, 40))
+    place = np.s_[top : top + size[0], 200 : 200 + size[1]]
+    picture[place] = light * sky_light()[place] + rng.normal(0, 1.2, size)
     return (sky < 0.5).astype(np.uint8), picture
 
 
@@ -90,6 +92,24 @@ def test_an_opening_is_sky_when_its_light_is_the_skys_and_its_stars_agree():
     for light in (0.45, 2.5):  # a dim wall, a lit window
         wall, picture = framed(rng, light)
         assert np.median(in_detail(wall, picture, never)[inside]) == 0
+
+
+@pytest.mark.parametrize("light", [2.5, 10.0])
+@pytest.mark.parametrize("size", [(30, 40), (9, 6)])
+def test_the_edge_of_a_lit_window_is_no_sky(light, size):
+    """Between its light and the dark wall lies a line as light as the sky."""
+    wall, picture = framed(np.random.default_rng(5), light, size)
+    share = in_detail(wall, cv2.GaussianBlur(picture, (0, 0), 1.0), never)
+    assert share[230:320, 170:270].max() == 0
+
+
+@pytest.mark.parametrize("light", [1.0, 1.5, 4.0])
+def test_a_small_lit_window_under_a_noisy_sky_is_no_sky(light):
+    """Not even one of the sky's own light, far below the roof."""
+    rng = np.random.default_rng(5)
+    wall, picture = framed(rng, light, (9, 6), top=290)
+    picture[:200] *= np.exp(rng.normal(0, 0.5, (200, WIDTH)))
+    assert in_detail(wall, picture, never)[230:320, 170:270].max() == 0
 
 
 @pytest.mark.parametrize(("side", "is_sky"), [(62, True), (180, False)])

@@ -29,6 +29,7 @@ LEAF_PX = 7  # working px between leaves over which they are one crown
 FRAMED_PX = 25  # working px of ground from its border in which sky may shine through
 LEAST_GAP = 4  # px of a gap between leaves
 MANY_PX = 400  # px of a gap from which its stars are asked for
+ALONE_PX = 60  # working px from the sky beyond which no smaller gap is taken for one: windows, lamps
 BORDER_PX = 2  # working px of sky beside ground that may be partly ground
 GROUND_PX = 12  # working px over which the ground's own light is looked at
 DARKEST = 0.4  # of the sky's light, over which ground is not dark
@@ -40,6 +41,12 @@ BESIDE_PX = 60  # working px about a lump in which the sky's stars are counted
 UNSEEN_PX = 3.5  # working px from its border within which a star in a gap may be overlooked
 SLIT_PX = 3  # working px, half the width of what shines through a wall
 RING_PX = 3  # px around a gap in which its frame is looked at
+LAMP_PX = 5  # working px across from which a light is no star but a lamp or a lit window
+LIT_SHARE, LAMP_SHARE = 0.3, 0.12  # of that frame that is lit, and by a lamp: its edge is no gap
+TOLD_PX, LAMP_LIGHT = (
+    12,
+    0.3,
+)  # px of a gap whose median tells its light, and natural log over the sky's: a lamp
 
 
 def scale_of(plane: npt.NDArray[np.generic]) -> float:
@@ -170,10 +177,14 @@ def _with_gaps(
     ground: U8, like: Piece, off: F32, dark: float, starless: Callable[[Piece, Piece], bool]
 ) -> U8:
     """Ground without the places as light as the sky that dark ground frames on all sides."""
-    out, sky = ground.copy(), ground == 0
+    out, sky, lit = ground.copy(), ground == 0, off > BRIGHTER
+    star = disc(round(LAMP_PX * scale_of(ground) / 2))
+    lamps = cv2.morphologyEx(lit.astype(np.uint8), cv2.MORPH_OPEN, star) > 0
     count, labels, stats, _ = cv2.connectedComponentsWithStats(
         (like & (ground > 0)).astype(np.uint8), connectivity=4
     )
+    many = MANY_PX * scale_of(ground) ** 2
+    near = _within(sky.astype(np.uint8), ALONE_PX * scale_of(ground))
     for k in range(1, count):
         x, y, wide, high, area = stats[k]
         if area < LEAST_GAP:
@@ -181,9 +192,15 @@ def _with_gaps(
         m = RING_PX + 1
         part = np.s_[max(y - m, 0) : y + high + m, max(x - m, 0) : x + wide + m]
         here = (labels[part] == k).astype(np.uint8)
-        ring = off[part][(cv2.dilate(here, disc(RING_PX)) > 0) & (here == 0)]
-        framed = ring.size > 0 and (np.median(ring) < -dark or np.percentile(ring, 30) < -2 * dark)
-        if framed and area > MANY_PX * scale_of(ground) ** 2:  # below bright water it is not dark
+        around = (cv2.dilate(here, disc(RING_PX)) > 0) & (here == 0)
+        ring = off[part][around]
+        framed = ring.size > 0 and (area > many or near[part][here > 0].any())
+        framed = framed and (np.median(ring) < -dark or np.percentile(ring, 30) < -2 * dark)
+        framed = framed and lit[part][around].mean() < LIT_SHARE
+        framed = framed and lamps[part][around].mean() < LAMP_SHARE
+        if area > TOLD_PX:  # stars raise a few of its pixels only
+            framed = framed and np.median(off[part][here > 0]) < LAMP_LIGHT
+        if framed and area > many:  # below bright water it is not dark
             framed = (ring < -FAINTER).mean() > ALL_ROUND and not _lacks_stars(labels == k, sky, starless)
         if framed:
             out[part][here > 0] = 0
