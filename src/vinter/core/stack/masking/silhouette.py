@@ -42,11 +42,7 @@ UNSEEN_PX = 3.5  # working px from its border within which a star in a gap may b
 SLIT_PX = 3  # working px, half the width of what shines through a wall
 RING_PX = 3  # px around a gap in which its frame is looked at
 LAMP_PX = 5  # working px across from which a light is no star but a lamp or a lit window
-LIT_SHARE, LAMP_SHARE = 0.3, 0.12  # of that frame that is lit, and by a lamp: its edge is no gap
-TOLD_PX, LAMP_LIGHT = (
-    12,
-    0.3,
-)  # px of a gap whose median tells its light, and natural log over the sky's: a lamp
+LAMP_SHARE = 0.12  # of that frame that a lamp takes: its edge is no gap
 
 
 def scale_of(plane: npt.NDArray[np.generic]) -> float:
@@ -117,7 +113,9 @@ def in_detail(
     wide = np.asarray(_within(leaves, LEAF_PX * scale), np.uint8)
     crowns = np.asarray(~_within(1 - wide, LEAF_PX * scale), np.uint8)
     out = np.maximum(out, leaves & _joined(crowns, out))
-    return _coverage(out, np.asarray(np.exp(np.minimum(off, 0)), np.float32), _is_dark(out, like, off))
+    spread = cv2.dilate(_lamps(out, off).astype(np.uint8), disc(RING_PX)) > 0  # by the lens, about a lamp
+    fair = _is_dark(out, like, off) & ~spread
+    return _coverage(out, np.asarray(np.exp(np.minimum(off, 0)), np.float32), fair)
 
 
 def _coverage(ground: U8, light: F32, dark: Piece) -> F32:
@@ -173,13 +171,17 @@ def _without_lumps(ground: U8, lumps: U8, starless: Callable[[Piece, Piece], boo
     return out
 
 
+def _lamps(ground: U8, off: F32) -> Piece:
+    """Lights in the ground that are wider than a star."""
+    lit = np.asarray((off > BRIGHTER) & (ground > 0), np.uint8)
+    return np.asarray(cv2.morphologyEx(lit, cv2.MORPH_OPEN, disc(round(LAMP_PX * scale_of(ground) / 2))) > 0)
+
+
 def _with_gaps(
     ground: U8, like: Piece, off: F32, dark: float, starless: Callable[[Piece, Piece], bool]
 ) -> U8:
     """Ground without the places as light as the sky that dark ground frames on all sides."""
-    out, sky, lit = ground.copy(), ground == 0, off > BRIGHTER
-    star = disc(round(LAMP_PX * scale_of(ground) / 2))
-    lamps = cv2.morphologyEx(lit.astype(np.uint8), cv2.MORPH_OPEN, star) > 0
+    out, sky, lamps = ground.copy(), ground == 0, _lamps(ground, off)
     count, labels, stats, _ = cv2.connectedComponentsWithStats(
         (like & (ground > 0)).astype(np.uint8), connectivity=4
     )
@@ -191,17 +193,18 @@ def _with_gaps(
             continue
         m = RING_PX + 1
         part = np.s_[max(y - m, 0) : y + high + m, max(x - m, 0) : x + wide + m]
-        here = (labels[part] == k).astype(np.uint8)
-        around = (cv2.dilate(here, disc(RING_PX)) > 0) & (here == 0)
+        here = labels[part] == k
+        around = (cv2.dilate(here.astype(np.uint8), disc(RING_PX)) > 0) & ~here
         ring = off[part][around]
-        framed = ring.size > 0 and (area > many or near[part][here > 0].any())
-        framed = framed and (np.median(ring) < -dark or np.percentile(ring, 30) < -2 * dark)
-        framed = framed and lit[part][around].mean() < LIT_SHARE
-        framed = framed and lamps[part][around].mean() < LAMP_SHARE
-        if area > TOLD_PX:  # stars raise a few of its pixels only
-            framed = framed and np.median(off[part][here > 0]) < LAMP_LIGHT
+        if (
+            not ring.size
+            or (area <= many and not near[part][here].any())
+            or lamps[part][around].mean() >= LAMP_SHARE
+        ):
+            continue  # a lamp or a lit window
+        framed = np.median(ring) < -dark or np.percentile(ring, 30) < -2 * dark
         if framed and area > many:  # below bright water it is not dark
             framed = (ring < -FAINTER).mean() > ALL_ROUND and not _lacks_stars(labels == k, sky, starless)
         if framed:
-            out[part][here > 0] = 0
+            out[part][here] = 0
     return out
