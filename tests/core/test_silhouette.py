@@ -106,6 +106,32 @@ def test_the_edge_of_a_lit_window_is_no_sky(light, top, size):
     assert share[BELOW_ROOF].max() == 0
 
 
+@pytest.mark.parametrize(
+    ("light", "size", "blur"),
+    [(4.0, (4, 3), 1.0), (4.0, (5, 5), 0.8), (2.5, (9, 6), 1.0), (2.5, (30, 40), 1.0), (40.0, (4, 3), 1.0)],
+)
+@pytest.mark.parametrize("top", [214, 228])
+def test_a_window_close_under_the_roof_is_no_sky(light, size, blur, top):
+    """However small: of its edge, nor of what the lens spreads about it."""
+    for seed in (5, 6):
+        wall, picture = framed(np.random.default_rng(seed), light, size, top)
+        share = in_detail(wall, cv2.GaussianBlur(picture, (0, 0), blur), never)
+        assert share[BELOW_ROOF].max() == 0
+
+
+def test_an_opening_brighter_than_the_sky_is_a_window():
+    wall, picture = framed(np.random.default_rng(5), 1.35, top=220)
+    share = in_detail(wall, cv2.GaussianBlur(picture, (0, 0), 1.0), never)
+    assert share[224:246, 204:236].max() == 0 and share[BELOW_ROOF].sum() < 15
+
+
+def test_a_star_in_a_small_gap_leaves_it_sky():
+    wall, picture = framed(np.random.default_rng(5), 1.0, (9, 9), top=220)
+    picture[224, 204] += 2000
+    found = in_detail(wall, cv2.GaussianBlur(picture, (0, 0), 0.8), never)
+    assert found[222:227, 202:207].min() > 0.9
+
+
 def test_a_small_light_far_below_the_roof_is_no_sky():
     """Not even one of the sky's own light."""
     wall, picture = framed(np.random.default_rng(5), 1.0, (9, 6), top=290)

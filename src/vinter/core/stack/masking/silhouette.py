@@ -41,8 +41,7 @@ BESIDE_PX = 60  # working px about a lump in which the sky's stars are counted
 UNSEEN_PX = 3.5  # working px from its border within which a star in a gap may be overlooked
 SLIT_PX = 3  # working px, half the width of what shines through a wall
 RING_PX = 3  # px around a gap in which its frame is looked at
-LAMP_PX = 5  # working px across from which a light is no star but a lamp or a lit window
-LAMP_SHARE = 0.12  # of that frame that a lamp takes: its edge is no gap
+LAMP_SHARE = 0.12  # of that frame brighter than the sky, from which a place is the edge of a lamp, no gap
 
 
 def scale_of(plane: npt.NDArray[np.generic]) -> float:
@@ -113,7 +112,7 @@ def in_detail(
     wide = np.asarray(_within(leaves, LEAF_PX * scale), np.uint8)
     crowns = np.asarray(~_within(1 - wide, LEAF_PX * scale), np.uint8)
     out = np.maximum(out, leaves & _joined(crowns, out))
-    spread = cv2.dilate(_lamps(out, off).astype(np.uint8), disc(RING_PX)) > 0  # by the lens, about a lamp
+    spread = cv2.dilate(_lights(out, off).astype(np.uint8), disc(RING_PX)) > 0  # by the lens, about a lamp
     fair = _is_dark(out, like, off) & ~spread
     return _coverage(out, np.asarray(np.exp(np.minimum(off, 0)), np.float32), fair)
 
@@ -171,17 +170,18 @@ def _without_lumps(ground: U8, lumps: U8, starless: Callable[[Piece, Piece], boo
     return out
 
 
-def _lamps(ground: U8, off: F32) -> Piece:
-    """Lights in the ground that are wider than a star."""
+def _lights(ground: U8, off: F32) -> Piece:
+    """Lights in the ground that do not touch the sky: lamps and windows, no stars in a gap."""
     lit = np.asarray((off > BRIGHTER) & (ground > 0), np.uint8)
-    return np.asarray(cv2.morphologyEx(lit, cv2.MORPH_OPEN, disc(round(LAMP_PX * scale_of(ground) / 2))) > 0)
+    at_sky = cv2.dilate(np.asarray(1 - ground, np.uint8), disc(RING_PX)) & lit
+    return np.asarray((lit > 0) & (_joined(lit, at_sky) == 0))
 
 
 def _with_gaps(
     ground: U8, like: Piece, off: F32, dark: float, starless: Callable[[Piece, Piece], bool]
 ) -> U8:
     """Ground without the places as light as the sky that dark ground frames on all sides."""
-    out, sky, lamps = ground.copy(), ground == 0, _lamps(ground, off)
+    out, sky = ground.copy(), ground == 0
     count, labels, stats, _ = cv2.connectedComponentsWithStats(
         (like & (ground > 0)).astype(np.uint8), connectivity=4
     )
@@ -199,7 +199,8 @@ def _with_gaps(
         if (
             not ring.size
             or (area <= many and not near[part][here].any())
-            or lamps[part][around].mean() >= LAMP_SHARE
+            or (ring > BRIGHTER).mean() >= LAMP_SHARE
+            or np.median(off[part][here]) > FAINTER
         ):
             continue  # a lamp or a lit window
         framed = np.median(ring) < -dark or np.percentile(ring, 30) < -2 * dark
