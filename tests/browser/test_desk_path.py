@@ -244,6 +244,22 @@ def brightness(page):
     )
 
 
+def test_the_picture_has_the_pixels_that_its_window_shows(entered, small_stack):
+    page = entered
+    page.set_viewport_size({"width": 560, "height": 620})
+    page.goto(reverse("stack", args=[small_stack.pk]))
+    page.get_by_role("button", name="Finish it").click()
+    expect(page.locator("#picture[data-ready=full]")).to_be_visible()
+    shown = page.evaluate("(p => [p.clientWidth, p.naturalWidth])(document.querySelector('#picture'))")
+    assert shown[0] <= shown[1] == 600
+    tag = page.locator("#tag")
+    expect(tag).to_have_text(f"finished · {round(100 * shown[0] / 800)} %")
+    page.set_viewport_size({"width": 1280, "height": 800})
+    until(page, "document.querySelector('#picture').naturalWidth === 800")  # all that there is
+    wide = page.evaluate("document.querySelector('#picture').clientWidth")
+    expect(tag).to_have_text(f"finished · {round(100 * wide / 800)} %")
+
+
 def test_painting_mending_and_seeing(entered, small_stack):
     page = entered
     page.goto(reverse("stack", args=[small_stack.pk]))

@@ -17,7 +17,6 @@ from PIL import Image
 
 from vinter.core.finish.moves.detail import Contrast, Detail
 from vinter.core.finish.moves.geometry import Geometry
-from vinter.core.finish.render import Renderer
 from vinter.web.finish import edit_session
 from vinter.web.finish.models import Export, Finish
 from vinter.web.finish.tasks import export_finish
@@ -121,6 +120,33 @@ def test_a_draft_is_small_quick_and_of_the_same_light(desk, begun, monkeypatch):
 
 
 @pytest.mark.django_db
+@pytest.mark.parametrize(
+    ("wide", "share", "drawn_px"),
+    [(350, 1.0, 400), (400, 1.0, 400), (401, 1.0, 500), (300, 0.5, 300), (5000, 1.0, 800)],
+)
+def test_no_more_pixels_are_drawn_than_a_screen_shows(desk, begun, wide, share, drawn_px):
+    """Of the next 200 px of the whole picture, of which a crop shows its share."""
+    cropped = with_value(begun.recipe, "geometry.size", share)
+    picture, told = drawn(desk, begun, cropped, f"?size=full&wide={wide}")
+    assert picture.shape[1] == told["size"][0] == pytest.approx(drawn_px, abs=1)
+    assert told["scale"] == pytest.approx(drawn_px / share / 800)
+    all_of_it, _ = drawn(desk, begun, cropped)
+    same = cv2.resize(all_of_it, picture.shape[1::-1], interpolation=cv2.INTER_AREA)
+    assert picture.mean(axis=(0, 1)) == pytest.approx(same.mean(axis=(0, 1)), abs=4)
+
+
+@pytest.mark.django_db
+def test_few_sizes_are_held(begun):
+    editing = edit_session.SESSIONS.of(begun.stack.folder / WORKING)
+    first = editing.whole(150)
+    assert editing.whole(200) is first and editing.whole(900).scene is editing.scene
+    assert editing.whole(800) is editing.whole(2000)
+    for px in (400, 600):
+        editing.whole(px)
+    assert editing.whole(150) is not first
+
+
+@pytest.mark.django_db
 def test_a_part_looks_to_its_very_edge_as_it_does_in_the_whole(begun):
     """Haze looks some degrees about a pixel: beyond the part's edge too, where a bright band lies here."""
     scene = edit_session.SESSIONS.of(begun.stack.folder / WORKING).scene
@@ -128,10 +154,9 @@ def test_a_part_looks_to_its_very_edge_as_it_does_in_the_whole(begun):
     rgb[:, 180:235] *= 1.5
     scene = replace(scene, rgb=rgb, sky=np.ones_like(scene.sky))
     recipe = begun.core().with_moves(Detail(sky=Contrast(haze=1.2)), Geometry())
-    renderer = Renderer(scene)
-    editing = edit_session.EditSession(scene, begun.stack.picture, renderer, renderer, (rgb, None))
-    whole, _ = editing.drawn(recipe, edit_session.View())
-    part, seen = editing.drawn(recipe, edit_session.View(middle=(0.45, 0.5), size=(240, 300)))
+    editing = edit_session.EditSession(scene, begun.stack.picture, _whole=(rgb, None))
+    whole, _, _ = editing.drawn(recipe, edit_session.View())
+    part, seen, _ = editing.drawn(recipe, edit_session.View(middle=(0.45, 0.5), size=(240, 300)))
     assert seen.shape == (300, 240, 3)
     assert part.to_shares @ [0, 0, 1] == pytest.approx([240.5 / 800, 150.5 / 600, 1])
     there = whole.rgb[150:450, 240:480]

@@ -1,10 +1,11 @@
 """Scenes and renderers kept in memory while someone edits; pictures are drawn one at a time."""
 
+import math
 import threading
 from collections import OrderedDict
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import cv2
@@ -15,6 +16,7 @@ import tifffile
 from vinter.core.errors import BadInput
 from vinter.core.finish.before_after import before_after, cut_alike
 from vinter.core.finish.canvas import Canvas
+from vinter.core.finish.destinations import made_size
 from vinter.core.finish.guard import Limits, ends, limits
 from vinter.core.finish.recipe import RecipeParts
 from vinter.core.finish.render import U8, PartRenderer, Renderer, histogram, to_8bit
@@ -25,6 +27,7 @@ from vinter.core.stack.file import read_stack
 
 MOST = 4
 DRAFT_PX, SMALL_PX, SAMPLE_PX = 800, 300, 512
+STEP_PX, SIZES = 100, 3  # px between sizes that whole pictures are drawn at, and how many are held
 QUALITY, DRAFT_QUALITY, PART_QUALITY = (
     89,
     82,
@@ -42,23 +45,43 @@ VEILED, CHECK_PX = (
 
 @dataclass
 class EditSession:
-    """A stack being edited: its scene at working, draft and thumbnail size, each with a renderer; and the
-    picture itself, of which parts are shown at full size."""
+    """A stack being edited: its scene at working size and at those that screens asked for, each with a
+    renderer; and the picture itself, of which parts are shown at full size."""
 
     scene: Scene
     stack: Path
-    full: Renderer
-    draft: Renderer
+    _renderers: OrderedDict[int, Renderer] = field(default_factory=OrderedDict)
     _whole: tuple[npt.NDArray[np.float32], npt.NDArray[np.uint8] | None] | None = None
     _part: PartRenderer | None = None
 
-    def drawn(self, recipe: RecipeParts, view: "View") -> tuple[Canvas, U8]:
-        """The canvas of a recipe as it is wanted, and its bytes; asked for in the drawing thread."""
-        renderer: Renderer | PartRenderer = self.draft if view.draft else self.full
+    def drawn(self, recipe: RecipeParts, view: "View") -> tuple[Canvas, U8, float]:
+        """The canvas of a recipe as it is wanted, its bytes, and its px as a share of the file's; asked for
+        in the drawing thread."""
         if view.middle:
-            renderer = self.part(view.middle, view.size)
+            canvas = self.part(view.middle, view.size).render(recipe)
+            return canvas, to_8bit(canvas), 1.0
+        renderer = self.whole(self._longest(recipe, view))
         canvas = renderer.render(recipe)
-        return canvas, to_8bit(canvas)
+        return canvas, to_8bit(canvas), renderer.scene.scale
+
+    def _longest(self, recipe: RecipeParts, view: "View") -> int:
+        """Px of the longer side of the whole picture that a view needs, of a crop in proportion."""
+        if view.draft:
+            return DRAFT_PX
+        if not view.wide:
+            return max(self.scene.size)
+        uncut = max(self.scene.size) / self.scene.scale
+        return math.ceil(view.wide * uncut / max(made_size(recipe, self.scene)))
+
+    def whole(self, longest: int) -> Renderer:
+        """A renderer of the whole picture at no less than this size, or at the working size."""
+        px = min(-(-longest // STEP_PX) * STEP_PX, max(self.scene.size))
+        if px not in self._renderers:
+            self._renderers[px] = Renderer(reduced(self.scene, px))
+        self._renderers.move_to_end(px)
+        while len(self._renderers) > SIZES:
+            self._renderers.popitem(last=False)
+        return self._renderers[px]
 
     def part(self, middle: tuple[float, float], size: tuple[int, int]) -> PartRenderer:
         """A renderer of a part at full size about a place in shares."""
@@ -88,6 +111,8 @@ class EditSession:
 def reduced(scene: Scene, longest: int) -> Scene:
     """A scene at a smaller working size."""
     factor = min(longest / max(scene.size), 1.0)
+    if factor == 1:
+        return scene
     size = (round(scene.size[0] * factor), round(scene.size[1] * factor))
     rgb, sky = (
         np.ascontiguousarray(cv2.resize(v, size, interpolation=cv2.INTER_AREA))
@@ -119,7 +144,7 @@ class EditSessions:
                 return self._sessions[key]
         scene = load_scene(working)
         picture = stack or working.with_name("stack.tif")
-        made = EditSession(scene, picture, Renderer(scene), Renderer(reduced(scene, DRAFT_PX)))
+        made = EditSession(scene, picture)
         with self._guard:
             self._sessions[key] = made
             while len(self._sessions) > self.most:
@@ -137,7 +162,8 @@ SESSIONS = EditSessions(MOST)
 
 @dataclass(frozen=True)
 class Rendered:
-    """A rendered draft: JPEG bytes, histogram by zone, what the data can bear, size in px.
+    """A rendered draft: JPEG bytes, histogram by zone, what the data can bear, size in px, and those px as a
+    share of the file's.
 
     to_shares (3 x 3) maps its pixels to shares of the uncropped, unturned picture.
     """
@@ -146,15 +172,18 @@ class Rendered:
     histogram: dict[str, list[int]]
     limits: Limits
     size: tuple[int, int]
+    scale: float
     to_shares: list[list[float]]
 
 
 @dataclass(frozen=True)
 class View:
-    """What of the picture is wanted: whole (at draft or working size), or a part at full size about
-    ``middle``; and whether one zone, the mask or what is cut is shown."""
+    """What of the picture is wanted: whole (at draft size, or with a longer side of ``wide`` px; 0 is the
+    working size, and it is never larger), or a part at full size about ``middle``; and whether one zone, the
+    mask or what is cut is shown."""
 
     draft: bool = False
+    wide: int = 0
     middle: tuple[float, float] | None = None
     size: tuple[int, int] = (0, 0)
     show: str = ""
@@ -165,7 +194,7 @@ def render(working: Path, recipe: RecipeParts, view: View) -> Rendered:
     editing = SESSIONS.of(working)
     # where the sliders end is found while the picture is drawn
     marks = None if view.draft else PACKING.submit(ends, editing.scene, recipe)
-    canvas, picture = DRAWING.submit(editing.drawn, recipe, view).result()
+    canvas, picture, scale = DRAWING.submit(editing.drawn, recipe, view).result()
     # the picture is packed beside, while its light is counted
     quality = DRAFT_QUALITY if view.draft else PART_QUALITY if view.middle else QUALITY
     packed = jpeg_in_halves(shown(picture, canvas, view.show), quality, PACKING)
@@ -176,6 +205,7 @@ def render(working: Path, recipe: RecipeParts, view: View) -> Rendered:
         counts,
         found,
         (picture.shape[1], picture.shape[0]),
+        scale,
         canvas.to_shares.tolist(),
     )
 
@@ -204,7 +234,7 @@ def beside_a_frame(working: Path, recipe: RecipeParts, frame: Path, words: tuple
     read = cv2.imread(str(frame), cv2.IMREAD_COLOR_RGB)
     if read is None:
         raise BadInput(f"{frame.name}: this frame's picture cannot be read")
-    _, picture = DRAWING.submit(editing.drawn, recipe, View()).result()
+    _, picture, _ = DRAWING.submit(editing.drawn, recipe, View()).result()
     before = cut_alike(np.asarray(read, np.uint8), recipe, editing.scene)
     return jpeg_in_halves(before_after(before, picture, words), QUALITY, PACKING)()
 

@@ -18,12 +18,14 @@ from vinter.web.finish.edit_session import SHOWS, View
 
 PRINT_DPI = 300.0
 MOST_PART = 2400  # px of a part shown at full size
+WIDEST_SCREEN = 16000  # px
 
 
 class ViewForm(forms.Form):
     """What of the picture is to be drawn."""
 
     size = forms.ChoiceField(choices=[("draft", "draft"), ("full", "full")], required=False)
+    wide = forms.IntegerField(min_value=16, max_value=WIDEST_SCREEN, required=False)
     before = forms.BooleanField(required=False)
     show = forms.ChoiceField(choices=[(s, s) for s in SHOWS], required=False)
     x = forms.FloatField(min_value=0, max_value=1, required=False)
@@ -38,6 +40,7 @@ class ViewForm(forms.Form):
         part = None not in (d["x"], d["y"], d["w"], d["h"])
         return View(
             draft=d["size"] == "draft",
+            wide=d["wide"] or 0,
             middle=(d["x"], d["y"]) if part else None,
             size=(d["w"], d["h"]) if part else (0, 0),
             show=d["show"],

@@ -116,7 +116,6 @@ def finish(request: HttpRequest, pk: int) -> HttpResponse:
             "several": sum(e.ready for e, _ in exports) > 1,
             "form": ExportForm(auto_id="%s"),
             "facts": _facts(scene),
-            "scale": scene.scale,
             "least_plain": PLANE,
             "looks": [(key, name) for key, (name, _) in looks.items()],
             "look_recipes": {key: recipe.model_dump() for key, (_, recipe) in looks.items()},
@@ -148,6 +147,7 @@ def draw(request: HttpRequest, pk: int) -> HttpResponse:
         "headroom": round(made.limits.headroom_ev, 2),
         "ends": made.limits.ends,
         "size": made.size,
+        "scale": made.scale,
         "to_shares": made.to_shares,
     }
     return HttpResponse(

@@ -8,6 +8,7 @@ import {
 } from "../shared/token.js";
 
 const STEP = 120; // px that an arrow moves a part by
+const SLACK = 2; // px that rounding takes
 
 export class Stage {
   constructor(root, editor) {
@@ -25,6 +26,8 @@ export class Stage {
     this.shown = null;
     this.drawing = null;
     this.pending = null;
+    this.askedPx = 0;
+    this.shape = null;
     this.listen();
   }
 
@@ -41,8 +44,21 @@ export class Stage {
       query.set("y", this.middle[1].toFixed(5));
       query.set("w", Math.max(Math.round(this.box.clientWidth / this.zoom / two), 16));
       query.set("h", Math.max(Math.round(this.box.clientHeight / this.zoom), 16));
-    }
+    } else query.set("wide", Math.max(this.needed(), 16));
     return `${this.root.dataset.draw}?${query}`;
+  }
+
+  // Px of the screen that the longer side of a whole picture takes, if it is shaped as the last one was.
+  needed() {
+    const [wide, high] = this.shape || [1, 1];
+    const fits = Math.min(this.box.clientWidth / wide, this.box.clientHeight / high);
+    const longer = this.shape ? fits * Math.max(wide, high) : Math.max(this.box.clientWidth, this.box.clientHeight);
+    return Math.ceil(longer * window.devicePixelRatio);
+  }
+
+  // Whether a whole picture has fewer px than the screen shows of it.
+  short() {
+    return !this.zoom && this.needed() > this.askedPx + SLACK;
   }
 
   async fetched(recipe, size, before) {
@@ -79,12 +95,14 @@ export class Stage {
     if (!this.pending) return null;
     const [recipe, size, before] = this.pending;
     this.pending = null;
+    this.askedPx = this.needed();
     const sent = this.editor.sent(recipe);
     const answer = this.fetched(sent, size, before);
     answer.catch(() => {}); // its fault is told when its turn comes
     return {
       sent,
       size,
+      before,
       answer
     };
   }
@@ -96,6 +114,7 @@ export class Stage {
       const {
         sent,
         size,
+        before,
         answer
       } = next;
       next = null;
@@ -103,6 +122,7 @@ export class Stage {
         const [figures, url] = await answer;
         next = this.asked();
         this.shown = figures;
+        if (!this.zoom) this.shape = figures.size;
         await this.put(this.picture, url, figures);
         this.picture.dataset.ready = size;
         this.editor.seen(figures);
@@ -111,6 +131,7 @@ export class Stage {
       } catch (error) {
         document.getElementById("limits").textContent = error.message;
       }
+      if (size === "full" && this.short()) this.pending ||= [sent, size, before];
       next ||= this.asked();
     }
     this.drawing = null;
@@ -139,7 +160,7 @@ export class Stage {
     before.style.clipPath = this.compare === "split" ? `inset(0 ${100 * (1 - this.share)}% 0 0)` : "";
     document.getElementById("tag-left").textContent = this.compare ? "as stacked" : "";
     const scale = this.zoom ? `${100 * this.zoom} %` : this.shown ?
-      `${Math.round((100 * picture.clientWidth) / this.shown.size[0] * this.editor.scaleOf(this.shown))} %` : "";
+      `${Math.round((100 * picture.clientWidth) / this.shown.size[0] * this.shown.scale)} %` : "";
     document.getElementById("tag").textContent = this.shown ? `finished · ${scale}` : "";
     const canvas = document.getElementById("strokes");
     const [wide, high] = [picture.clientWidth, picture.clientHeight];
@@ -265,7 +286,10 @@ export class Stage {
     for (const end of ["pointerup", "pointercancel"]) box.addEventListener(end, () => {
       drag = null;
     });
-    window.addEventListener("resize", () => this.arrange());
+    window.addEventListener("resize", () => {
+      this.arrange();
+      if (this.shown && this.short()) this.editor.redraw();
+    });
   }
 
   key(e) {

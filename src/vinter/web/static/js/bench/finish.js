@@ -51,9 +51,7 @@ function start() {
     },
     seen,
     sent: (recipe) => crop.sent(recipe),
-    drawn: () => crop.draw(),
-    // whole pictures are drawn at a working size: its share of the file's
-    scaleOf: () => Number(root.dataset.scale)
+    drawn: () => crop.draw()
   };
   let steps = remembered(root.dataset.key, text(editor.recipe));
   const stage = new Stage(root, editor);
