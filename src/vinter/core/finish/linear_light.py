@@ -3,6 +3,7 @@ and done when another kind of move needs the picture."""
 
 from dataclasses import dataclass, replace
 
+import cv2
 import numba
 import numpy as np
 import numpy.typing as npt
@@ -21,6 +22,24 @@ from vinter.core.finish.loops.pixels import (
 )
 
 I32 = npt.NDArray[np.int32]
+GROUND_PX, GROUND_OF = 12, 1600  # px between places where the ground's light is known, of so many across
+DEEP = 0.02  # share of sky below which a place is all ground
+LEAST_GROUND = 0.75  # of that light that an edge keeps whatever the share of sky there says
+
+
+def ground_light(canvas: Canvas) -> F32:
+    """Light (rows, columns, 3) of the ground about places ``GROUND_PX`` apart, of what is all ground; 0 where
+    there is none. Worked out once for a canvas."""
+    if "ground_light" not in canvas.__dict__:
+        step = max(round(GROUND_PX * canvas.sky.shape[1] / GROUND_OF), 4)
+        size = tuple(max(n // step, 1) for n in canvas.sky.shape[::-1])
+        deep = (canvas.sky < DEEP).astype(np.float32)
+        light, share = (
+            cv2.blur(cv2.resize(v, size, interpolation=cv2.INTER_AREA), (3, 3))
+            for v in (canvas.rgb * deep[..., None], deep)
+        )
+        canvas.__dict__["ground_light"] = light / np.maximum(share, 1e-3)[..., None]
+    return np.asarray(canvas.__dict__["ground_light"], np.float32)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -29,14 +48,16 @@ class LinearLight:
     over the picture.
 
     gain: factor (rows, columns, 1); amount (rows, columns, 3) and level (3,): taken off the sky, by its
-    share; matrices (3, 3) of sky and ground; lift (rows, columns, 1): the sky times 1 and so much, by its
-    share; tables: encoded levels of sky and ground over square roots of levels up to ``brightest``, straight
-    between their entries.
+    share, but of what is less than half sky no larger part of the light it has over the ground's than of the
+    sky's, which is ``smooth`` (rows and columns of the amount, or of one; 3); matrices (3, 3) of sky and
+    ground; lift (rows, columns, 1): the sky times 1 and so much, by its share; tables: encoded levels of sky
+    and ground over square roots of levels up to ``brightest``, straight between their entries.
     """
 
     gain: F32 | None = None
     amount: F32 | None = None
     level: F32 | None = None
+    smooth: F32 | None = None
     matrices: tuple[F32, F32] | None = None
     lift: F32 | None = None
     tables: tuple[F32, F32] | None = None
@@ -45,13 +66,23 @@ class LinearLight:
     def on(self, canvas: Canvas) -> Canvas:
         """The canvas with it done."""
         nothing = np.zeros((1, 1, 3), np.float32)
+        amount = nothing if self.amount is None else self.amount
+        level = nothing[0, 0] if self.level is None else self.level
+        most, below = np.ones((1, 1, 3), np.float32), nothing
+        if self.smooth is not None:
+            most = np.clip((amount + level) / np.maximum(self.smooth, 1e-9), 0, 1)
+            below = LEAST_GROUND * ground_light(canvas)
+            if self.gain is not None:
+                below = below * cv2.resize(self.gain, below.shape[1::-1])[..., None]
         as_it_is = np.eye(3, dtype=np.float32)
         rgb = _done(
             canvas.rgb,
             canvas.sky,
             nothing if self.gain is None else self.gain,
-            nothing if self.amount is None else self.amount,
-            nothing[0, 0] if self.level is None else self.level,
+            amount,
+            level,
+            np.asarray(most, np.float32),
+            np.asarray(below, np.float32),
             *(self.matrices or (as_it_is, as_it_is)),
             nothing if self.lift is None else self.lift,
             *(self.tables or (nothing[0, 0], nothing[0, 0])),
@@ -100,6 +131,25 @@ def _taken(light: F32, share: F32, spread: F32, level: np.float32) -> None:
 
 
 @row_kernel  # type: ignore[untyped-decorator]
+def _taken_at_edges(light: F32, share: F32, spread: F32, level: np.float32, most: F32, below: F32) -> None:
+    """``_taken``, but of what is less than half sky no more than a part of its light over the ground's."""
+    half, none, one = np.float32(0.5), np.float32(0), np.float32(1)
+    for x in range(len(light)):
+        less = (spread[x] + level) * share[x]
+        held = most[x] * max(light[x] - (one - share[x]) * below[x], none)
+        light[x] -= min(less, held) if share[x] < half else less
+
+
+@row_kernel  # type: ignore[untyped-decorator]
+def _has_edges(share: F32) -> bool:
+    """Whether some of a row is less than half sky, and not all ground."""
+    some = np.float32(0)
+    for x in range(len(share)):
+        some += np.float32(1) if share[x] > np.float32(0) and share[x] < np.float32(0.5) else np.float32(0)
+    return bool(some > np.float32(0))
+
+
+@row_kernel  # type: ignore[untyped-decorator]
 def _balanced(light: F32, share: F32, lift: F32, sky: F32, ground: F32) -> None:
     """A row of three colours through the zones' matrices, and the sky lifted, in place."""
     red, green, blue = light[0], light[1], light[2]
@@ -120,6 +170,8 @@ def _done(
     gain: F32,
     amount: F32,
     level: F32,
+    most: F32,
+    below: F32,
     sky: F32,
     ground: F32,
     lift: F32,
@@ -133,12 +185,16 @@ def _done(
     gain_above, gain_down = places(height, gain.shape[0])
     less_above, less_down = places(height, amount.shape[0])
     lift_above, lift_down = places(height, lift.shape[0])
+    most_above, most_down = places(height, most.shape[0])
     wide_gain, wide_amount, wide_lift = widened(gain, wide), widened(amount, wide), widened(lift, wide)
+    below_above, below_down = places(height, below.shape[0])
+    wide_most, wide_below = widened(most, wide), widened(below, wide)
     flat, to = rgb.reshape(height, 3 * wide), out.reshape(height, 3 * wide)
     scale = np.float32((len(first) - 1) / np.sqrt(brightest))
     for band in numba.prange((height + BAND - 1) // BAND):
         light, entry = np.empty((3, wide), np.float32), np.empty(wide, np.int32)
         spread, along = np.empty(wide, np.float32), np.empty(wide, np.float32)
+        under = np.empty(wide, np.float32)
         for y in range(band * BAND, min(band * BAND + BAND, height)):
             shares = share[y]
             apart(flat[y], light)
@@ -146,9 +202,15 @@ def _done(
                 row_between(wide_gain[0], gain_above[y], gain_down[y], spread)
                 for c in range(3):
                     _times(light[c], spread)
+            edges = _has_edges(shares)
             for c in range(3):
                 row_between(wide_amount[c], less_above[y], less_down[y], spread)
-                _taken(light[c], shares, spread, level[c])
+                if edges:
+                    row_between(wide_most[c], most_above[y], most_down[y], along)
+                    row_between(wide_below[c], below_above[y], below_down[y], under)
+                    _taken_at_edges(light[c], shares, spread, level[c], along, under)
+                else:
+                    _taken(light[c], shares, spread, level[c])
             row_between(wide_lift[0], lift_above[y], lift_down[y], spread)
             _balanced(light, shares, spread, sky, ground)
             if len(first) > 3:

@@ -28,4 +28,9 @@ class BlackPoint(LinearMove):
         if self.magnitudes == 0:
             return light, canvas
         level = np.asarray(canvas.background * (1 - self.left), np.float32)
-        return replace(light, level=level), replace(canvas, background=canvas.background * self.left)
+        smooth = (
+            np.asarray(canvas.background, np.float32)[None, None] if light.smooth is None else light.smooth
+        )
+        return replace(light, level=level, smooth=smooth), replace(
+            canvas, background=canvas.background * self.left
+        )

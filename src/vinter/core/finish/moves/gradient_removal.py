@@ -95,4 +95,5 @@ class GradientRemoval(LinearMove):
         x, y = canvas.places(16)
         level = surface(glow, np.clip(x, 0, 1), np.clip(y, 0, 1))
         over = (level - base).astype(np.float32) * np.float32(self.share)
-        return replace(light, amount=over), replace(canvas, background=self.background(scene))
+        smooth = np.asarray(level, np.float32)
+        return replace(light, amount=over, smooth=smooth), replace(canvas, background=self.background(scene))
