@@ -125,6 +125,7 @@ def test_the_season_sheet_is_read_by_keys_and_opens_a_night(page, nerea):
     assert page.faults == []
 
 
+@pytest.mark.long("many pages are opened at a phone's width")
 @pytest.mark.django_db(transaction=True)
 def test_planning_fits_a_phone(page, nerea):
     page.goto("/")

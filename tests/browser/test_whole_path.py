@@ -173,6 +173,7 @@ def check_stars(jpeg):
     assert stars_in(jpeg, places + np.array([25, 13])) < 0.4
 
 
+@pytest.mark.long("frames are uploaded, measured and stacked by a real worker")
 @pytest.mark.django_db(transaction=True)
 def test_own_frames_are_brought_by_hand(page, worker, tmp_path):
     from starfield import Field, make

@@ -43,6 +43,7 @@ def drawn(rng, across, false=0.3):
     return xy[np.argsort(mag)[:600]], turn, focal
 
 
+@pytest.mark.long("the whole sky is searched")
 @pytest.mark.parametrize("across", [12, 17, 30, 45, 60, 72, 90])
 def test_a_field_of_any_usual_lens(across):
     xy, turn, focal = drawn(np.random.default_rng(across), across)

@@ -102,6 +102,7 @@ def test_a_slipping_tripod_is_seen_and_its_ground_laid_back(tmp_path, land, slip
     assert sharp(picture, spec, int(horizon(spec).max()) + 30) == pytest.approx(1, abs=0.06)
 
 
+@pytest.mark.long("several stacks are made")
 def test_frames_of_other_brightness_are_brought_to_one_and_count_less(tmp_path):
     spec = replace(EASY, light={2: 0.5, 5: 0.7}, glow={1: (300.0, 0.0), 6: (0.0, 500.0)})
     result, picture, _ = run(tmp_path / "a", spec, method="weighted")
@@ -210,6 +211,7 @@ def test_a_pair_focused_near_and_far_gives_the_sharper_half_of_each(tmp_path):
     assert single < 0.4  # the right half of the near frame alone is soft
 
 
+@pytest.mark.long("several stacks are made")
 def test_a_join_of_near_and_far_that_was_painted_is_kept(tmp_path):
     """Two ground frames as sharp as each other but of other brightness in a corner: the painted one is taken
     where it was painted, the join is soft, and nothing else changes."""

@@ -9,6 +9,7 @@ from vinter.core.stack.masking.light_ground import light_ground, outlined, textu
 from vinter.core.stack.pipeline import Settings, stack
 
 
+@pytest.mark.long("frames are drawn and stacked")
 @pytest.mark.parametrize(("ground", "light", "seed"), [("conifers", 1.0, 5), ("hills", 1.6, 1)])
 def test_moonlit_ground_is_found_and_the_sky_alone_aligns(tmp_path, ground, light, seed):
     """Its patches are taken for stars by the hundred, and they stand still: frames had been laid on them."""

@@ -147,6 +147,7 @@ def test_a_film_is_told_from_a_picture_by_its_first_bytes(tmp_path):
     )
 
 
+@pytest.mark.long("films are written and read")
 def test_what_a_film_breaks_off_with_is_said_and_nothing_else_is_opened(tmp_path):
     frames, _ = trembling(40)
     whole = a_film(tmp_path / "moon.mp4", frames).read_bytes()

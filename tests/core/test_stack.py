@@ -190,6 +190,7 @@ def test_pictures_of_an_automatic_mode_minutes_apart_are_laid_on_one_another(tmp
     assert result.report["noise_gain"] == pytest.approx(np.sqrt(5), rel=0.1)
 
 
+@pytest.mark.long("frames are drawn and stacked")
 def test_a_lamp_in_some_frames_neither_leads_the_others_nor_hides_the_ground(tmp_path):
     """What a lamp lights is as bright as the sky and full of specks: frames would be laid on them, and the
     ground be taken for sky, were a lit frame the reference or part of the mean that the mask is found in."""

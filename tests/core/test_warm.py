@@ -5,11 +5,14 @@ import subprocess
 import sys
 from pathlib import Path
 
+import pytest
+
 from vinter.core import compiled
 
 TESTS = Path(__file__).parents[1]
 
 
+@pytest.mark.long("a process of its own works through every kernel")
 def test_work_compiles_nothing_more(tmp_path):
     """In a process of its own: here other tests have called what they like."""
     command = [sys.executable, "-W", "ignore", str(TESTS / "compiled.py"), str(tmp_path)]

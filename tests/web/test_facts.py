@@ -71,6 +71,7 @@ def test_a_zone_in_the_file_is_believed_unless_somebody_knows_better(desk, nerea
     assert "from the zone written in the file" in said(desk.get(reverse("take", args=[take.pk])))
 
 
+@pytest.mark.long("the whole sky is searched")
 def test_a_picture_without_a_place_is_solved_and_its_page_asks_for_what_lacks(
     desk, nerea, mill, tools, tmp_path
 ):

@@ -361,6 +361,7 @@ def test_one_frame_is_developed_by_itself_and_finished(desk, small_take, tools):
     assert "1 frame" in page and "1 frames" not in page and "White balance" in page
 
 
+@pytest.mark.long("a picture of a phone is made, stacked and finished")
 def test_a_picture_of_a_phone_is_finished_too(desk, nerea, tools, tmp_path):
     from scenes import Scene, developed
 

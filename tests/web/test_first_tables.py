@@ -62,6 +62,7 @@ def test_tables_made_at_once_are_those_of_all_migrations(tmp_path):
     run(AT_ONCE, tmp_path / "once")  # nothing is left to do
 
 
+@pytest.mark.long("every migration is run")
 def test_a_database_that_holds_something_is_migrated_step_by_step(tmp_path):
     """An old home: its rows need every step."""
     first = STEP_BY_STEP.replace("executor.loader.graph.leaf_nodes()", '[("gear", "0001_initial")]')

@@ -68,6 +68,7 @@ def test_plain_http_gives_the_steps_and_the_certificate_alone(tmp_path):
     assert asked("/authority.key")[0] == asked("/../authority.key")[0] == "404 Not Found"
 
 
+@pytest.mark.long("a server is started")
 @pytest.mark.skipif(not own_addresses(), reason="this machine is in no network")
 def test_served_to_another_address_of_this_machine(tmp_path):
     with socket.socket() as s:

@@ -88,6 +88,7 @@ def test_no_address_breaks(desk, world, turn):
     assert broken == []
 
 
+@pytest.mark.long("pages that compute much are asked for with hostile words")
 @pytest.mark.parametrize("name", sorted(SLOW))
 def test_nor_those_that_compute_much(desk, world, name):
     desk.raise_request_exception = False

@@ -43,6 +43,7 @@ def test_every_file_of_a_strangers_folder_is_answered(desk, nerea, tools, tmp_pa
     assert not [p for p in take.folder.rglob("*") if ".part" in p.name]
 
 
+@pytest.mark.long("children run to their limits of memory and time")
 def test_bombs_are_refused_for_what_they_are(tmp_path):
     import hostile_files
 

@@ -120,6 +120,7 @@ def test_a_folder_of_last_year_becomes_nights_in_one_import(nerea, mill, tools, 
     assert sorted(t.evening.day for t in Take.objects.filter(owner=nerea, shot=None)) == [16, 17, 18]
 
 
+@pytest.mark.long("the whole sky is searched")
 def test_one_frame_of_an_unplanned_night_is_developed_and_its_stars_named(desk, nerea, mill, tools, tmp_path):
     """A RAW of our phone turned somewhere nobody planned: dropped on the page, it is developed, its field
     found with the lens it names, its sky measured, its night in the ledger."""
