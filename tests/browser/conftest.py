@@ -73,6 +73,14 @@ def page(chromium, live_server, nerea, settings):
 
 
 @pytest.fixture
+def entered(page):
+    page.goto("/")
+    page.get_by_role("button", name="Enter as Nerea").click()
+    yield page
+    assert page.faults == []
+
+
+@pytest.fixture
 def phone(page):
     """A phone whose orientation can be given: turned(alpha, beta, gamma)."""
     page.set_viewport_size({"width": 390, "height": 844})

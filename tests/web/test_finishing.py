@@ -125,7 +125,7 @@ def test_a_draft_is_small_quick_and_of_the_same_light(desk, begun, monkeypatch):
     [(350, 1.0, 400), (400, 1.0, 400), (401, 1.0, 500), (300, 0.5, 300), (5000, 1.0, 800)],
 )
 def test_no_more_pixels_are_drawn_than_a_screen_shows(desk, begun, wide, share, drawn_px):
-    """Of the next 200 px of the whole picture, of which a crop shows its share."""
+    """Of the next 100 px of the whole picture, of which a crop shows its share."""
     cropped = with_value(begun.recipe, "geometry.size", share)
     picture, told = drawn(desk, begun, cropped, f"?size=full&wide={wide}")
     assert picture.shape[1] == told["size"][0] == pytest.approx(drawn_px, abs=1)

@@ -49,9 +49,9 @@ class LinearLight:
 
     gain: factor (rows, columns, 1); amount (rows, columns, 3) and level (3,): taken off the sky, by its
     share, but of what is less than half sky no larger part of the light it has over the ground's than of the
-    sky's, which is ``smooth`` (rows and columns of the amount, or of one; 3); matrices (3, 3) of sky and
-    ground; lift (rows, columns, 1): the sky times 1 and so much, by its share; tables: encoded levels of sky
-    and ground over square roots of levels up to ``brightest``, straight between their entries.
+    sky's, which is ``smooth`` (rows and columns of the amount, or of one place; 3); matrices (3, 3) of sky
+    and ground; lift (rows, columns, 1): the sky times 1 and so much, by its share; tables: encoded levels of
+    sky and ground over square roots of levels up to ``brightest``, straight between their entries.
     """
 
     gain: F32 | None = None
@@ -179,13 +179,14 @@ def _done(
     second: F32,
     brightest: float,
 ) -> F32:
-    """``LinearLight`` on a picture; maps of one place and tables of three entries do nothing."""
+    """``LinearLight`` on a picture; maps of one place and tables of three entries do nothing. ``most`` (rows
+    and columns of the amount, 3) is the part of the sky's light that is taken, ``below`` (rows, columns, 3)
+    the light of the ground that an edge keeps."""
     out = np.empty_like(rgb)
     height, wide = share.shape
     gain_above, gain_down = places(height, gain.shape[0])
     less_above, less_down = places(height, amount.shape[0])
     lift_above, lift_down = places(height, lift.shape[0])
-    most_above, most_down = places(height, most.shape[0])
     wide_gain, wide_amount, wide_lift = widened(gain, wide), widened(amount, wide), widened(lift, wide)
     below_above, below_down = places(height, below.shape[0])
     wide_most, wide_below = widened(most, wide), widened(below, wide)
@@ -206,7 +207,7 @@ def _done(
             for c in range(3):
                 row_between(wide_amount[c], less_above[y], less_down[y], spread)
                 if edges:
-                    row_between(wide_most[c], most_above[y], most_down[y], along)
+                    row_between(wide_most[c], less_above[y], less_down[y], along)
                     row_between(wide_below[c], below_above[y], below_down[y], under)
                     _taken_at_edges(light[c], shares, spread, level[c], along, under)
                 else:

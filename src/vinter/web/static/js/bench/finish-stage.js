@@ -50,10 +50,10 @@ export class Stage {
 
   // Px of the screen that the longer side of a whole picture takes, if it is shaped as the last one was.
   needed() {
-    const [wide, high] = this.shape || [1, 1];
-    const fits = Math.min(this.box.clientWidth / wide, this.box.clientHeight / high);
-    const longer = this.shape ? fits * Math.max(wide, high) : Math.max(this.box.clientWidth, this.box.clientHeight);
-    return Math.ceil(longer * window.devicePixelRatio);
+    const room = [this.box.clientWidth, this.box.clientHeight];
+    const [wide, high] = this.shape || room;
+    const fits = Math.min(room[0] / wide, room[1] / high);
+    return Math.ceil(fits * Math.max(wide, high) * window.devicePixelRatio);
   }
 
   // Whether a whole picture has fewer px than the screen shows of it.
