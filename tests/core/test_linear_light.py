@@ -4,7 +4,10 @@ import numpy as np
 import pytest
 
 from vinter.core.finish.canvas import Canvas
-from vinter.core.finish.linear_light import LinearLight, ground_light
+from vinter.core.finish.ground_light import ground_light
+from vinter.core.finish.linear_light import LinearLight
+from vinter.core.finish.scene import prepare
+from vinter.core.frames.frame import Colour
 
 GROUND, SKY = 0.004, 0.1
 LEVEL = np.full(3, 0.08, np.float32)
@@ -21,7 +24,11 @@ def edge(share, light, texture=0.0):
 
 
 def taken(canvas, smooth=SKY, **more):
-    return LinearLight(level=LEVEL, smooth=np.full((1, 1, 3), smooth, np.float32), **more).on(canvas).rgb
+    light = {
+        "smooth": np.full((1, 1, 3), smooth, np.float32),
+        "below": np.full((5, 8, 3), GROUND, np.float32),
+    }
+    return LinearLight(level=LEVEL, **light, **more).on(canvas).rgb
 
 
 @pytest.mark.long("a loop is compiled")
@@ -60,5 +67,10 @@ def test_what_is_mostly_sky_keeps_the_grain_of_the_sky():
 
 
 def test_the_grounds_light_is_known_near_ground_alone():
-    found = ground_light(edge(0.5, 1.0))
+    canvas = edge(0.5, 1.0)
+    scene = prepare(canvas.rgb, np.asarray(canvas.sky * 255, np.uint8), Colour())
+    scene.rgb[41:] = GROUND
+    found = ground_light(scene)
     assert found[-1] == pytest.approx(GROUND, rel=1e-3) and found[0] == pytest.approx(0)
+    scene.rgb[41:] *= 2  # it is worked out once
+    assert np.array_equal(ground_light(scene), found)

@@ -22,24 +22,7 @@ from vinter.core.finish.loops.pixels import (
 )
 
 I32 = npt.NDArray[np.int32]
-GROUND_PX, GROUND_OF = 12, 1600  # px between places where the ground's light is known, of so many across
-DEEP = 0.02  # share of sky below which a place is all ground
-LEAST_GROUND = 0.75  # of that light that an edge keeps whatever the share of sky there says
-
-
-def ground_light(canvas: Canvas) -> F32:
-    """Light (rows, columns, 3) of the ground about places ``GROUND_PX`` apart, of what is all ground; 0 where
-    there is none. Worked out once for a canvas."""
-    if "ground_light" not in canvas.__dict__:
-        step = max(round(GROUND_PX * canvas.sky.shape[1] / GROUND_OF), 4)
-        size = tuple(max(n // step, 1) for n in canvas.sky.shape[::-1])
-        deep = (canvas.sky < DEEP).astype(np.float32)
-        light, share = (
-            cv2.blur(cv2.resize(v, size, interpolation=cv2.INTER_AREA), (3, 3))
-            for v in (canvas.rgb * deep[..., None], deep)
-        )
-        canvas.__dict__["ground_light"] = light / np.maximum(share, 1e-3)[..., None]
-    return np.asarray(canvas.__dict__["ground_light"], np.float32)
+LEAST_GROUND = 0.75  # of the ground's light that an edge keeps whatever its share of sky says
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -49,15 +32,17 @@ class LinearLight:
 
     gain: factor (rows, columns, 1); amount (rows, columns, 3) and level (3,): taken off the sky, by its
     share, but of what is less than half sky no larger part of the light it has over the ground's than of the
-    sky's, which is ``smooth`` (rows and columns of the amount, or of one place; 3); matrices (3, 3) of sky
-    and ground; lift (rows, columns, 1): the sky times 1 and so much, by its share; tables: encoded levels of
-    sky and ground over square roots of levels up to ``brightest``, straight between their entries.
+    sky's: ``smooth`` (rows and columns of the amount, or of one place; 3) is the sky's, ``below`` (rows,
+    columns, 3) the ground's; matrices (3, 3) of sky and ground; lift (rows, columns, 1): the sky times 1 and
+    so much, by its share; tables: encoded levels of sky and ground over square roots of levels up to
+    ``brightest``, straight between their entries.
     """
 
     gain: F32 | None = None
     amount: F32 | None = None
     level: F32 | None = None
     smooth: F32 | None = None
+    below: F32 | None = None
     matrices: tuple[F32, F32] | None = None
     lift: F32 | None = None
     tables: tuple[F32, F32] | None = None
@@ -71,7 +56,8 @@ class LinearLight:
         most, below = np.ones((1, 1, 3), np.float32), nothing
         if self.smooth is not None:
             most = np.clip((amount + level) / np.maximum(self.smooth, 1e-9), 0, 1)
-            below = LEAST_GROUND * ground_light(canvas)
+        if self.below is not None:
+            below = LEAST_GROUND * self.below
             if self.gain is not None:
                 below = below * cv2.resize(self.gain, below.shape[1::-1])[..., None]
         as_it_is = np.eye(3, dtype=np.float32)

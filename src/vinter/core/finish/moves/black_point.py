@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 
 from vinter.core.finish.canvas import Canvas
+from vinter.core.finish.ground_light import ground_light
 from vinter.core.finish.linear_light import LinearLight
 from vinter.core.finish.moves.base import DARK_AND_LIGHT, LinearMove, Shown, move, setting
 from vinter.core.finish.scene import Scene
@@ -28,9 +29,8 @@ class BlackPoint(LinearMove):
         if self.magnitudes == 0:
             return light, canvas
         level = np.asarray(canvas.background * (1 - self.left), np.float32)
-        smooth = (
-            np.asarray(canvas.background, np.float32)[None, None] if light.smooth is None else light.smooth
-        )
-        return replace(light, level=level, smooth=smooth), replace(
-            canvas, background=canvas.background * self.left
-        )
+        smooth = light.smooth
+        if smooth is None:
+            smooth = np.asarray(canvas.background, np.float32)[None, None]
+        taking = replace(light, level=level, smooth=smooth, below=ground_light(scene))
+        return taking, replace(canvas, background=canvas.background * self.left)

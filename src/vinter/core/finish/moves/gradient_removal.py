@@ -6,6 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vinter.core.finish.canvas import Canvas
+from vinter.core.finish.ground_light import ground_light
 from vinter.core.finish.linear_light import LinearLight
 from vinter.core.finish.moves.base import LinearMove, Row, Shown, move, setting
 from vinter.core.finish.scene import Scene
@@ -95,5 +96,5 @@ class GradientRemoval(LinearMove):
         x, y = canvas.places(16)
         level = surface(glow, np.clip(x, 0, 1), np.clip(y, 0, 1))
         over = (level - base).astype(np.float32) * np.float32(self.share)
-        smooth = np.asarray(level, np.float32)
-        return replace(light, amount=over, smooth=smooth), replace(canvas, background=self.background(scene))
+        taking = replace(light, amount=over, smooth=np.asarray(level, np.float32), below=ground_light(scene))
+        return taking, replace(canvas, background=self.background(scene))
