@@ -67,7 +67,7 @@ class EditSession:
     def _longest(self, recipe: RecipeParts, view: "View") -> int:
         """Px of the longer side of the whole picture that a view needs, of a crop in proportion."""
         if view.draft:
-            return DRAFT_PX
+            return min(view.wide or DRAFT_PX, DRAFT_PX)
         if not view.wide:
             return max(self.scene.size)
         uncut = max(self.scene.size) / self.scene.scale
@@ -178,9 +178,9 @@ class Rendered:
 
 @dataclass(frozen=True)
 class View:
-    """What of the picture is wanted: whole (at draft size, or with a longer side of ``wide`` px; 0 is the
-    working size, and it is never larger), or a part at full size about ``middle``; and whether one zone, the
-    mask or what is cut is shown."""
+    """What of the picture is wanted: whole, with a longer side of ``wide`` px (0 is the working size, and it
+    is never larger); a draft, whose uncropped picture has ``wide`` px at most; or a part at full size about
+    ``middle``; and whether one zone, the mask or what is cut is shown."""
 
     draft: bool = False
     wide: int = 0

@@ -9,6 +9,16 @@ import {
 
 const STEP = 120; // px that an arrow moves a part by
 const SLACK = 2; // px that rounding takes
+const DRAFT = {
+  most: 800,
+  least: 500,
+  step: 100
+}; // px of the longer side of a draft
+const PACE = {
+  slow: 60,
+  quick: 35,
+  of: 3
+}; // ms that drafts may take, or have to spare; of how many the median is judged
 
 export class Stage {
   constructor(root, editor) {
@@ -27,6 +37,8 @@ export class Stage {
     this.drawing = null;
     this.pending = null;
     this.askedPx = 0;
+    this.draftPx = DRAFT.most;
+    this.took = [];
     this.shape = null;
     this.listen();
   }
@@ -44,7 +56,7 @@ export class Stage {
       query.set("y", this.middle[1].toFixed(5));
       query.set("w", Math.max(Math.round(this.box.clientWidth / this.zoom / two), 16));
       query.set("h", Math.max(Math.round(this.box.clientHeight / this.zoom), 16));
-    } else query.set("wide", Math.max(this.needed(), 16));
+    } else query.set("wide", size === "draft" ? this.draftPx : Math.max(this.needed(), 16));
     return `${this.root.dataset.draw}?${query}`;
   }
 
@@ -59,6 +71,16 @@ export class Stage {
   // Whether a whole picture has fewer px than the screen shows of it.
   short() {
     return !this.zoom && this.needed() > this.askedPx + SLACK;
+  }
+
+  // Drafts keep up with the hand: of fewer px where they come too slowly, of more again where there is time.
+  paced(ms) {
+    this.took.push(ms);
+    if (this.took.length < PACE.of) return;
+    const usual = this.took.sort((a, b) => a - b)[Math.floor(PACE.of / 2)];
+    this.took = [];
+    if (usual > PACE.slow) this.draftPx = Math.max(this.draftPx - DRAFT.step, DRAFT.least);
+    else if (usual < PACE.quick) this.draftPx = Math.min(this.draftPx + DRAFT.step, DRAFT.most);
   }
 
   async fetched(recipe, size, before) {
@@ -103,7 +125,8 @@ export class Stage {
       sent,
       size,
       before,
-      answer
+      answer,
+      at: performance.now()
     };
   }
 
@@ -115,11 +138,13 @@ export class Stage {
         sent,
         size,
         before,
-        answer
+        answer,
+        at
       } = next;
       next = null;
       try {
         const [figures, url] = await answer;
+        if (size === "draft" && !this.zoom) this.paced(performance.now() - at);
         next = this.asked();
         this.shown = figures;
         if (!this.zoom) this.shape = figures.size;
