@@ -142,19 +142,20 @@ def _cell(column, row):
 def draw_stars(picture, spec, rays, flux, i):
     arc = (spec.exposure or 0) * 360.98565 / 86400 / spec.angle
     steps = np.linspace(-arc / 2, arc / 2, 12 if spec.exposure else 1)
-    y, x = np.mgrid[: spec.height, : spec.width]
+    y, x = np.ogrid[: spec.height, : spec.width]
     for s in steps:
         for (sx, sy), f in zip(
             seen(spec, rays @ rotation(spec, i + s).T @ camera(spec, i).T), flux / len(steps), strict=True
         ):
             if 8 < sx < spec.width - 9 and 8 < sy < spec.height - 9:
-                part = np.s_[int(sy) - 6 : int(sy) + 7, int(sx) - 6 : int(sx) + 7]
-                picture[part] += f * np.exp(-((x[part] - sx) ** 2 + (y[part] - sy) ** 2) / (2 * 1.4**2))
+                rows, columns = (slice(int(v) - 6, int(v) + 7) for v in (sy, sx))
+                away = (x[:, columns] - sx) ** 2 + (y[rows] - sy) ** 2
+                picture[rows, columns] += f * np.exp(-away / (2 * 1.4**2))
 
 
 def draw(spec, rays, flux, i, rng, hot):
-    y, x = np.mgrid[: spec.height, : spec.width]
-    picture = spec.sky * (1 + 0.3 * y / spec.height)
+    y, x = np.ogrid[: spec.height, : spec.width]
+    picture = np.repeat(spec.sky * (1 + 0.3 * y / spec.height), spec.width, axis=1)
     draw_stars(picture, spec, rays, flux, i)
     picture *= spec.light.get(i, 1.0)
     level, slope = spec.glow.get(i, (0.0, 0.0))

@@ -133,6 +133,7 @@ def test_frames_without_a_plan_are_a_night_too(desk, small_take, nerea):
     assert "not planned" in page and "Last year&#x27;s folder" in page and "no site known" in page
 
 
+@pytest.mark.long("the whole past is read and every page of it opened")
 def test_the_demo_opens_with_a_past(desk, nerea):
     assert sum(p.stat().st_size for p in PAST.iterdir()) < 12e6
     found = json.loads((PAST / "past.json").read_text())

@@ -75,16 +75,20 @@ def glow_map(region: Region, cells: int = 240) -> GlowMap:
     inside = (y >= 0) & (y < rows + 2 * reach) & (x >= 0) & (x < columns + 2 * reach)
     size = p.softening
     group = np.searchsorted(np.sqrt(np.array(SOFTENINGS[:-1]) * np.array(SOFTENINGS[1:])), size)
-    from scipy.signal import fftconvolve  # takes half a second to load, and most pages draw no map
+    from scipy import fft  # takes a while to load, and most pages draw no map
 
-    light = np.zeros((rows, columns))
+    # as wide as the towns lie: what comes round the edges does not reach the region
+    shape = rows + 2 * reach, columns + 2 * reach
+    padded = tuple(fft.next_fast_len(n, real=True) for n in shape)
+    spectrum = np.zeros((padded[0], padded[1] // 2 + 1), complex)
     for g in range(len(SOFTENINGS)):
         chosen = inside & (group == g)
         if not chosen.any():
             continue
-        lights = np.zeros((rows + 2 * reach, columns + 2 * reach))
+        lights = np.zeros(shape)
         np.add.at(lights, (y[chosen].astype(int), x[chosen].astype(int)), p.light[chosen])
         softening = float(np.average(size[chosen], weights=np.maximum(p.light[chosen], 1e-12)))
-        light += np.maximum(fftconvolve(lights, _kernel(cell, reach, softening), "valid"), 0)
+        spectrum += fft.rfft2(lights, padded) * fft.rfft2(_kernel(cell, reach, softening), padded)
+    light = fft.irfft2(spectrum, padded)[2 * reach : 2 * reach + rows, 2 * reach : 2 * reach + columns]
     dark = float(to_nanolamberts(NATURAL_ZENITH))
-    return GlowMap(region, to_magnitudes(dark * (1 + light)))
+    return GlowMap(region, to_magnitudes(dark * (1 + np.maximum(light, 0))))

@@ -34,10 +34,12 @@ FEWEST = 8  # sources by which a ground is judged
 LEAST_SHARE = 0.005  # share of the frame under which there is no such ground
 
 
-def _mean_of(values: F32, weights: F32, reach: float) -> F32:
-    """Weighted mean of the values about every place."""
+def _mean_of(values: F32, weights: F32, reach: float, there: F32 | None = None) -> F32:
+    """Weighted mean of the values about every place, of which ``there`` tells how much weight stands about
+    it."""
     total = cv2.GaussianBlur(values * weights, (0, 0), reach)
-    return np.asarray(total / np.maximum(cv2.GaussianBlur(weights, (0, 0), reach), 1e-4), np.float32)
+    there = cv2.GaussianBlur(weights, (0, 0), reach) if there is None else there
+    return np.asarray(total / np.maximum(there, 1e-4), np.float32)
 
 
 def _log(plane: F32) -> F32:
@@ -115,17 +117,19 @@ def _carried(calm: F32, known: F32) -> tuple[F32, F32]:
     """What is known carried on to first order, and how much of it stands about each place."""
     rows, columns = calm.shape
     gy, gx = np.mgrid[:rows, :columns].astype(np.float32)
-    value, x, y = (_mean_of(v, known, CARRY) for v in (calm, gx, gy))
+    there = np.asarray(cv2.GaussianBlur(known, (0, 0), CARRY), np.float32)
+    value, x, y = (_mean_of(v, known, CARRY, there) for v in (calm, gx, gy))
     few = tuple(np.ascontiguousarray(v[::4, ::4]) for v in (calm, gx, gy, known))  # a slope is smooth
     part, px, py, weight = few
     reach = CARRY * SLOPE_TIMES / 4
-    m, mx, my = (_mean_of(v, weight, reach) for v in (part, px, py))
+    near = np.asarray(cv2.GaussianBlur(weight, (0, 0), reach), np.float32)
+    m, mx, my = (_mean_of(v, weight, reach, near) for v in (part, px, py))
     sxx, syy, sxy = (
-        _mean_of(np.asarray((a - ma) * (b - mb), np.float32), weight, reach)
+        _mean_of(np.asarray((a - ma) * (b - mb), np.float32), weight, reach, near)
         for a, ma, b, mb in ((px, mx, px, mx), (py, my, py, my), (px, mx, py, my))
     )
     sxv, syv = (
-        _mean_of(np.asarray((a - ma) * (part - m), np.float32), weight, reach)
+        _mean_of(np.asarray((a - ma) * (part - m), np.float32), weight, reach, near)
         for a, ma in ((px, mx), (py, my))
     )
     det = np.maximum(sxx * syy - sxy * sxy, 1e-3 * (4 * reach) ** 4)
@@ -134,7 +138,6 @@ def _carried(calm: F32, known: F32) -> tuple[F32, F32]:
         for s in (syy * sxv - sxy * syv, sxx * syv - sxy * sxv)
     )
     ax, ay = slopes
-    there = np.asarray(cv2.GaussianBlur(known, (0, 0), CARRY), np.float32)
     return np.asarray(value + ax * (gx - x) + ay * (gy - y), np.float32), there
 
 
