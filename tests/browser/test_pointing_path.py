@@ -36,6 +36,7 @@ def shown(phone, wanted):
     raise AssertionError(f"{found} is not {wanted}")
 
 
+@pytest.mark.long("the phone is turned to directions all over the sky, one after another")
 @pytest.mark.parametrize("place", PLACES)
 def test_the_arrows_figures_are_those_of_the_cores_geometry(phone, nerea, place):
     shot = at(place, nerea)

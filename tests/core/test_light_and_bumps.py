@@ -265,7 +265,7 @@ def reused(frames, registration, rest):
     }
 
 
-@pytest.mark.long("a take is stacked five times")
+@pytest.mark.long("a take is stacked six times")
 def test_what_did_not_change_is_not_worked_out_again(tmp_path):
     keep = tmp_path / "kept"
     first, before, _ = run(tmp_path / "a", EASY, keep)

@@ -16,6 +16,11 @@ SCRIPTS = (
     "card.js",
 )  # each after those it imports
 FONTS = ("next", "mono")
+FACES = "".join(
+    f'@font-face {{ font-family: "Atkinson {name.title()}"; font-weight: 200 800; '
+    f'src: url(../fonts/atkinson-{name}.woff2) format("woff2"); }}\n'
+    for name in FONTS
+)
 
 
 def inlined(scripts: tuple[str, ...]) -> str:
@@ -31,6 +36,11 @@ def fonts_inside(style: str) -> str:
         data = base64.b64encode((ASSETS / "fonts" / f"atkinson-{name}.woff2").read_bytes()).decode()
         style = style.replace(f"url(../fonts/atkinson-{name}.woff2)", f"url(data:font/woff2;base64,{data})")
     return style
+
+
+def paper_style(rules: str) -> str:
+    """Styles of a page to print or keep, in the product's own type."""
+    return fonts_inside(FACES + rules)
 
 
 def standalone(context: dict[str, object]) -> str:

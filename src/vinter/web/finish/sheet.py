@@ -6,7 +6,7 @@ from zoneinfo import ZoneInfo
 
 from vinter.core.versions import Data
 from vinter.web.conventions import as_wished, dated
-from vinter.web.field.standalone import fonts_inside
+from vinter.web.field.standalone import paper_style
 from vinter.web.finish import edit_session
 from vinter.web.finish.caption import first_measure, frames_by_shutter, frames_in
 from vinter.web.finish.models import Finish
@@ -20,9 +20,6 @@ PLACES = {
     "exact": "exactly",
 }
 STYLE = """
-@font-face { font-family: "Atkinson Next"; src: url(../fonts/atkinson-next.woff2) format("woff2");
-font-weight: 200 800; } @font-face { font-family: "Atkinson Mono"; src: url(../fonts/atkinson-mono.woff2)
-format("woff2"); font-weight: 200 800; }
 body { margin: 0; background: #dfe4e6; color: #10213f; font: 13px/1.45 "Atkinson Next", sans-serif; }
 main { background: #fff; margin: 22px auto; padding: 14mm; box-sizing: border-box; width: 297mm; }
 main.upright { width: 210mm; }
@@ -131,5 +128,5 @@ def sheet(one: Finish, place: str) -> dict[str, object]:
         "facts": [(label, value) for label, value in facts if value],
         "place": place,
         "places": PLACES,
-        "style": fonts_inside(STYLE),
+        "style": paper_style(STYLE),
     }

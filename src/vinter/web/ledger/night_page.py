@@ -2,17 +2,15 @@
 
 import base64
 
-from vinter.web.field.standalone import fonts_inside
+from vinter.web.field.standalone import paper_style
 from vinter.web.finish import edit_session
 from vinter.web.finish.models import Finish
 from vinter.web.ledger.records import Night
 from vinter.web.stacks.working import working_copy
 
 STYLE = """
-@font-face { font-family: "Atkinson Next"; src: url(../fonts/atkinson-next.woff2) format("woff2");
-font-weight: 200 800; } @font-face { font-family: "Atkinson Mono"; src: url(../fonts/atkinson-mono.woff2)
-format("woff2"); font-weight: 200 800; } body { margin: 0 auto; max-width: 900px; padding: 28px; background:
-#f1f3f2; color: #10213f;   font: 15px/1.5 "Atkinson Next", sans-serif; }
+body { margin: 0 auto; max-width: 900px; padding: 28px; background: #f1f3f2; color: #10213f;
+font: 15px/1.5 "Atkinson Next", sans-serif; }
 h1 { font-size: 30px; margin: 0; } h2 { font-size: 18px; margin: 26px 0 6px; }
 img { width: 100%; display: block; margin: 14px 0 4px; } .soft { color: #3c4a63; } .small { font-size: 13px; }
 table { border-collapse: collapse; width: 100%; } th { text-align: left; font-weight: 400; color: #3c4a63;
@@ -32,7 +30,7 @@ def night_page(night: Night) -> dict[str, object]:
         "n": night,
         "tz": night.site.tz if night.site else "UTC",
         "pictures": [p for p in pictures if p["data"]],
-        "style": fonts_inside(STYLE),
+        "style": paper_style(STYLE),
     }
 
 

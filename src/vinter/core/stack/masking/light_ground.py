@@ -11,7 +11,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.spatial import cKDTree
 
-from vinter.core.stack.masking.basics import EMPTY_OF_STARS, SURE_COUNT, disc
+from vinter.core.stack.masking.basics import EMPTY_OF_STARS, SURE_COUNT, disc, log_light
 
 Array = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
@@ -42,11 +42,6 @@ def _mean_of(values: F32, weights: F32, reach: float, there: F32 | None = None) 
     return np.asarray(total / np.maximum(there, 1e-4), np.float32)
 
 
-def _log(plane: F32) -> F32:
-    floor = max(float(np.percentile(plane, 90)) * 0.02, 1e-6)
-    return np.asarray(np.log(np.maximum(plane, floor)), np.float32)
-
-
 def _factor(plane: F32) -> int:
     return max(round(float(plane.shape[1]) / WORKING_PX), 1)
 
@@ -67,7 +62,7 @@ def textured(mean_plane: F32, sources: Array) -> U8:
     if len(sources) < FEWEST:
         return nothing
     small = _reduced(mean_plane)
-    log = _log(small)
+    log = log_light(small)
     x, y = (
         np.clip(sources / (2 * _factor(mean_plane)), 0, [small.shape[1] - 1, small.shape[0] - 1])
         .astype(int)
@@ -165,7 +160,7 @@ def carried_on(mean_plane: F32, sure: U8) -> U8:
     """Where (1; half size) there is sky by its light: from where it is sure on, wherever the light is as that
     of the sky, carried on, would be, without a step between."""
     size = _reduced(mean_plane).shape[::-1]
-    calm = np.asarray(cv2.medianBlur(_log(_reduced(mean_plane)), 5), np.float32)
+    calm = np.asarray(cv2.medianBlur(log_light(_reduced(mean_plane)), 5), np.float32)
     small = cv2.erode(cv2.resize(sure, size, interpolation=cv2.INTER_NEAREST), disc(2))
     if not small.any():
         return sure
@@ -177,7 +172,7 @@ def outlined(body: U8, mean_plane: F32) -> U8:
     """A rough ground (1; half size) brought to its true outline: what is not lit as the sky around it."""
     f = _factor(mean_plane)
     rough = cv2.resize(body, _reduced(mean_plane).shape[::-1], interpolation=cv2.INTER_NEAREST)
-    calm = np.asarray(cv2.medianBlur(_log(_reduced(mean_plane)), 5), np.float32)
+    calm = np.asarray(cv2.medianBlur(log_light(_reduced(mean_plane)), 5), np.float32)
     sure = np.asarray(1 - cv2.dilate(rough, disc(UNSURE_PX)), np.uint8)
     if not sure.any():
         return body
@@ -186,7 +181,7 @@ def outlined(body: U8, mean_plane: F32) -> U8:
         wide = cv2.resize(sky, mean_plane.shape[::-1], interpolation=cv2.INTER_NEAREST)
         sure = np.asarray(cv2.erode(wide, disc(2 * f)), np.uint8)
         near = np.asarray(cv2.dilate(wide, disc(2 * f)), np.uint8)
-        fine = np.asarray(cv2.medianBlur(_log(mean_plane), 5), np.float32)
+        fine = np.asarray(cv2.medianBlur(log_light(mean_plane), 5), np.float32)
         sky = np.asarray(_grown(fine, sure, 2) & near, np.uint8)
     ground = cv2.morphologyEx(np.asarray(1 - sky, np.uint8), cv2.MORPH_CLOSE, disc(4))
     return _from_below(np.asarray(cv2.morphologyEx(ground, cv2.MORPH_OPEN, disc(1)), np.uint8))

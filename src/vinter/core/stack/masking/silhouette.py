@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from vinter.core.stack.masking.basics import disc
+from vinter.core.stack.masking.basics import disc, log_light
 
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
@@ -96,9 +96,8 @@ def in_detail(
     known = np.asarray(~_within(ground, OFF_GROUND_PX * scale), np.uint8)
     if not known.any() or not ground.any():
         return np.asarray(1 - ground, np.float32)
-    floor = max(float(np.percentile(picture, 90)) * 0.02, 1e-6)
-    log = np.log(np.maximum(cv2.GaussianBlur(picture.astype(np.float32), (0, 0), SOFT), floor))
-    off = np.asarray(log - sky_level(np.asarray(log, np.float32), known), np.float32)
+    log = log_light(np.asarray(cv2.GaussianBlur(picture.astype(np.float32), (0, 0), SOFT), np.float32))
+    off = np.asarray(log - sky_level(log, known), np.float32)
     scatter = 1.4826 * float(np.median(np.abs(off[known > 0])))
     dark = max(DARK, DARK_SIGMAS * scatter)
     like = (off > -max(FAINTER, FAINTER_SIGMAS * scatter)) & (off < max(BRIGHTER, BRIGHTER_SIGMAS * scatter))

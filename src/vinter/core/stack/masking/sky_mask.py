@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from vinter.core.stack.masking.basics import EMPTY_OF_STARS, SURE_COUNT
+from vinter.core.stack.masking.basics import EMPTY_OF_STARS, SURE_COUNT, log_light
 from vinter.core.stack.masking.light_ground import carried_on
 from vinter.core.stack.masking.motion import bordered
 from vinter.core.stack.masking.silhouette import REACHES, in_detail, scale_of
@@ -163,8 +163,7 @@ def _dark(mean_plane: F32, stars: Array, count: float) -> U8:
     """Places (1) darker than the smooth sky that the stars (half-size px, their count) show, or far
     from any of them and not lit as that sky."""
     plane = cv2.GaussianBlur(cv2.medianBlur(mean_plane.astype(np.float32), 5), (0, 0), 1.0)
-    floor = max(float(np.percentile(plane, 90)) * 0.02, 1e-6)
-    log = np.log(np.maximum(plane, floor)).astype(np.float32)
+    log = log_light(np.asarray(plane, np.float32))
     residual = log - _smooth_sky(log, stars)
     x, y = np.clip(stars.astype(int), 0, [log.shape[1] - 1, log.shape[0] - 1]).T
     at = residual[y, x]
