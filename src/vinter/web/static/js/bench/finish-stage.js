@@ -35,6 +35,7 @@ export class Stage {
     this.share = 0.5;
     this.shown = null;
     this.drawing = null;
+    this.flying = null;
     this.pending = null;
     this.askedPx = 0;
     this.draftPx = DRAFT.most;
@@ -108,6 +109,7 @@ export class Stage {
   // One request in flight, the newest waiting; done when the newest is shown.
   draw(recipe, size, before = false) {
     this.pending = [recipe, size, before];
+    this.flying ||= this.asked();
     this.drawing ||= this.drawAll();
     return this.drawing;
   }
@@ -132,20 +134,17 @@ export class Stage {
 
   // While a picture is put on the screen, the next is drawn already.
   async drawAll() {
-    let next = this.asked();
-    while (next) {
+    while ((this.flying ||= this.asked())) {
       const {
         sent,
         size,
         before,
         answer,
         at
-      } = next;
-      next = null;
+      } = this.flying;
       try {
-        const [figures, url] = await answer;
+        const [figures, url] = await answer.finally(() => (this.flying = this.asked()));
         if (size === "draft" && !this.zoom) this.paced(performance.now() - at);
-        next = this.asked();
         this.shown = figures;
         if (!this.zoom) this.shape = figures.size;
         await this.put(this.picture, url, figures);
@@ -157,7 +156,6 @@ export class Stage {
         document.getElementById("limits").textContent = error.message;
       }
       if (size === "full" && this.short()) this.pending ||= [sent, size, before];
-      next ||= this.asked();
     }
     this.drawing = null;
   }
