@@ -4,6 +4,7 @@ import csv
 import hashlib
 import json
 import secrets
+import shutil
 import threading
 import zipfile
 from datetime import date, timedelta
@@ -27,6 +28,7 @@ from vinter.web.accounts.models import Invitation
 from vinter.web.archive.reading import about, read_archive
 from vinter.web.archive.writing import write_archive
 from vinter.web.bin.models import BinEntry, destroy, put_in
+from vinter.web.file_state import size_of, state_of
 from vinter.web.keeping import backup
 from vinter.web.ledger.rows import ledger_rows
 from vinter.web.shots.models import Shot
@@ -40,13 +42,16 @@ PART = 1024
 
 
 def at_once(count, work):
-    """What so many threads get of a function at the same time, each with its own connection."""
-    found, start = [None] * count, threading.Barrier(count)
+    """What so many threads get of a function at the same time, each with its own connection; the first fault
+    of any is raised."""
+    found, faults, start = [None] * count, [], threading.Barrier(count)
 
     def run(i):
         try:
             start.wait(20)
             found[i] = work(i)
+        except Exception as fault:
+            faults.append(fault)
         finally:
             connection.close()
 
@@ -55,6 +60,8 @@ def at_once(count, work):
         thread.start()
     for thread in threads:
         thread.join(60)
+    if faults:
+        raise faults[0]
     return found
 
 
@@ -218,6 +225,29 @@ def test_two_windows_that_send_one_file_store_what_was_sent(nerea, tmp_path):
         at_once(2, send)
         (frame,) = Frame.objects.filter(take=take)
         assert frame.path.read_bytes() == data and frame.size == len(data)
+
+
+def test_a_folder_is_counted_while_its_files_come_and_go(tmp_path):
+    (tmp_path / "stays").write_bytes(b"x" * 1000)
+    (tmp_path / "link").symlink_to(tmp_path / "stays")  # takes no room of its own
+    over = threading.Event()
+
+    def churn():
+        while not over.is_set():
+            parts = tmp_path / "take" / "partial"
+            parts.mkdir(parents=True)
+            (parts / "a.part").write_bytes(b"y" * 10)
+            shutil.rmtree(tmp_path / "take")
+
+    other = threading.Thread(target=churn)
+    other.start()
+    try:
+        found = {size_of(tmp_path) for _ in range(3000)}
+    finally:
+        over.set()
+        other.join()
+    assert found <= {1000, 1010} and state_of(tmp_path / "take") is None
+    assert size_of(tmp_path / "stays") == 1000 and size_of(tmp_path / "nothing") == 0
 
 
 def test_what_did_not_arrive_as_it_was_sent_is_not_kept(desk, nerea, tmp_path):

@@ -21,6 +21,7 @@ from django.db import connection
 
 from vinter.core.errors import BadInput
 from vinter.core.formats.whole import whole
+from vinter.web.file_state import state_of
 
 log = logging.getLogger("vinter.backup")
 DATABASE, KEY, MEDIA = "vinter.sqlite3", "secret.key", "media"
@@ -63,8 +64,8 @@ def backup(out: Path) -> tuple[int, int]:
 
 def last_backup() -> float | None:
     """When the last backup of this home was made, Unix; None when never."""
-    path = settings.HOME / LAST
-    return path.stat().st_mtime if path.exists() else None
+    there = state_of(settings.HOME / LAST)
+    return there.st_mtime if there else None
 
 
 _scheduled = threading.Lock()

@@ -11,6 +11,7 @@ from django import forms
 from django.http import HttpRequest
 
 from vinter.core.errors import BadInput
+from vinter.web.file_state import state_of
 
 
 class PartForm(forms.Form):
@@ -38,7 +39,8 @@ def append(path: Path, data: bytes, offset: int, size: int) -> Part:
     two windows never write to one file."""
     with path.open("ab") as out:
         fcntl.flock(out, fcntl.LOCK_EX)
-        if not path.exists() or not os.path.samestat(path.stat(), os.fstat(out.fileno())):
+        there = state_of(path)
+        if there is None or not os.path.samestat(there, os.fstat(out.fileno())):
             return Part(0, added=False)  # another window completed it while this one waited
         here = os.fstat(out.fileno()).st_size
         if offset != here or here + len(data) > size:
@@ -73,7 +75,8 @@ def asked(request: HttpRequest, folder: Path) -> Asked:
         raise BadInput("the upload's id must be hexadecimal")
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / f"{key}.part"
-    here = path.stat().st_size if path.exists() else 0
+    there = state_of(path)
+    here = there.st_size if there else 0
     if request.method != "POST":
         return Asked(path, here)
     form = PartForm(request.GET)

@@ -6,6 +6,7 @@ from pathlib import Path
 from django.conf import settings
 
 from vinter.core.errors import BadInput
+from vinter.web.file_state import size_of
 
 FRESH_SECONDS = 20.0
 _measured: dict[Path, tuple[float, int]] = {}
@@ -19,7 +20,7 @@ def stored(folder: Path, fresh: float = FRESH_SECONDS) -> int:
     """Bytes of all files in a folder, counted anew when the last count is older than some seconds."""
     when, size = _measured.get(folder, (-fresh, 0))
     if time.monotonic() - when >= fresh:
-        size = sum(p.stat().st_size for p in folder.rglob("*") if p.is_file() and not p.is_symlink())
+        size = size_of(folder)
         _measured[folder] = time.monotonic(), size
     return size
 

@@ -12,6 +12,7 @@ from django.conf import settings
 from django.db.models import Prefetch
 
 from vinter.web.bin.models import BinEntry
+from vinter.web.file_state import size_of, state_of
 from vinter.web.finish.models import Export
 from vinter.web.rehearse.models import Rehearsal
 from vinter.web.sites.models import Site
@@ -75,19 +76,6 @@ class Usage:
     def total(self) -> int:
         """All of it."""
         return sum(size for _, size in self.parts)
-
-
-def size_of(path: Path) -> int:
-    """Bytes of a file or of all files in a folder; what vanishes meanwhile counts nothing."""
-    if path.is_file():
-        return path.stat().st_size
-    total = 0
-    for inside in path.rglob("*"):
-        try:
-            total += inside.stat().st_size if inside.is_file() else 0
-        except FileNotFoundError:
-            continue
-    return total
 
 
 def made_again(take: Take) -> list[Path]:
@@ -155,7 +143,7 @@ def left_behind(now: float | None = None, old: float = 86400.0) -> list[Path]:
         for path in media.glob(f"*/{name}/*")
         if path.name.split(".")[0] not in here
     ]
-    return [p for p in torn if p.exists() and now - p.stat().st_mtime > old]
+    return [p for p in torn if (there := state_of(p)) and now - there.st_mtime > old]
 
 
 def sweep() -> int:

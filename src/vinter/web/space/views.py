@@ -7,9 +7,10 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from vinter.web.bin.models import KEPT_DAYS, BinEntry
+from vinter.web.file_state import size_of
 from vinter.web.owned import owned, person
 from vinter.web.paging import page_of
-from vinter.web.space.usage import Usage, give_back, size_of, usage
+from vinter.web.space.usage import Usage, give_back, usage
 from vinter.web.takes.models import Take
 from vinter.web.workflow import head
 
