@@ -116,10 +116,8 @@ def test_a_draft_is_small_quick_and_of_the_same_light(desk, begun, monkeypatch):
     assert told["size"] == [200, 150]
     small = cv2.resize(full, (200, 150), interpolation=cv2.INTER_AREA)
     assert draft.mean(axis=(0, 1)) == pytest.approx(small.mean(axis=(0, 1)), abs=6)
-    for asked, wide in (
-        (100, 100),
-        (5000, 200),
-    ):  # as many px as are asked for, and never more than a draft's
+    # as many px as are asked for, and never more than a draft's
+    for asked, wide in ((100, 100), (5000, 200)):
         assert drawn(desk, begun, begun.recipe, f"?size=draft&wide={asked}")[1]["size"][0] == wide
     edit_session.SESSIONS.clear()
 

@@ -4,7 +4,6 @@ import csv
 import hashlib
 import json
 import secrets
-import shutil
 import threading
 import zipfile
 from datetime import date, timedelta
@@ -28,7 +27,6 @@ from vinter.web.accounts.models import Invitation
 from vinter.web.archive.reading import about, read_archive
 from vinter.web.archive.writing import write_archive
 from vinter.web.bin.models import BinEntry, destroy, put_in
-from vinter.web.file_state import size_of, state_of
 from vinter.web.keeping import backup
 from vinter.web.ledger.rows import ledger_rows
 from vinter.web.shots.models import Shot
@@ -225,29 +223,6 @@ def test_two_windows_that_send_one_file_store_what_was_sent(nerea, tmp_path):
         at_once(2, send)
         (frame,) = Frame.objects.filter(take=take)
         assert frame.path.read_bytes() == data and frame.size == len(data)
-
-
-def test_a_folder_is_counted_while_its_files_come_and_go(tmp_path):
-    (tmp_path / "stays").write_bytes(b"x" * 1000)
-    (tmp_path / "link").symlink_to(tmp_path / "stays")  # takes no room of its own
-    over = threading.Event()
-
-    def churn():
-        while not over.is_set():
-            parts = tmp_path / "take" / "partial"
-            parts.mkdir(parents=True)
-            (parts / "a.part").write_bytes(b"y" * 10)
-            shutil.rmtree(tmp_path / "take")
-
-    other = threading.Thread(target=churn)
-    other.start()
-    try:
-        found = {size_of(tmp_path) for _ in range(3000)}
-    finally:
-        over.set()
-        other.join()
-    assert found <= {1000, 1010} and state_of(tmp_path / "take") is None
-    assert size_of(tmp_path / "stays") == 1000 and size_of(tmp_path / "nothing") == 0
 
 
 def test_what_did_not_arrive_as_it_was_sent_is_not_kept(desk, nerea, tmp_path):

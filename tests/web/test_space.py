@@ -5,6 +5,8 @@ import io
 import json
 import os
 import re
+import shutil
+import threading
 import time
 import zipfile
 from datetime import timedelta
@@ -17,6 +19,7 @@ from django.utils import timezone
 
 from vinter.web import quota
 from vinter.web.bin.models import KEPT_DAYS, BinEntry, binnable_models, purge
+from vinter.web.file_state import size_of, state_of
 from vinter.web.finish.models import Export, Finish
 from vinter.web.finish.tasks import export_finish
 from vinter.web.jobs import chores
@@ -253,3 +256,26 @@ def test_several_of_a_list_are_deleted_at_once_and_come_back_by_one_undo(desk, n
     assert desk.post(reverse("bin-several", args=["user"]), {"row": [1]}).status_code == 404
     for name in ("shots", "stacks", "finishes"):
         assert desk.get(reverse(name)).status_code == 200
+
+
+def test_a_folder_is_counted_while_its_files_come_and_go(tmp_path):
+    (tmp_path / "stays").write_bytes(b"x" * 1000)
+    (tmp_path / "link").symlink_to(tmp_path / "stays")  # takes no room of its own
+    over = threading.Event()
+
+    def churn():
+        while not over.is_set():
+            parts = tmp_path / "take" / "partial"
+            parts.mkdir(parents=True)
+            (parts / "a.part").write_bytes(b"y" * 10)
+            shutil.rmtree(tmp_path / "take")
+
+    other = threading.Thread(target=churn)
+    other.start()
+    try:
+        found = {size_of(tmp_path) for _ in range(3000)}
+    finally:
+        over.set()
+        other.join()
+    assert found <= {1000, 1010} and state_of(tmp_path / "take") is None
+    assert size_of(tmp_path / "stays") == 1000 and size_of(tmp_path / "nothing") == 0
