@@ -9,7 +9,6 @@ from functools import lru_cache
 import cv2
 import numpy as np
 import numpy.typing as npt
-from scipy.sparse import csr_array
 
 from vinter.core.frames.frame import Colour
 from vinter.core.sky.brightness import ray_airmass
@@ -36,10 +35,10 @@ def polynomial(x: Array, y: Array) -> Array:
     return np.stack([x**i * y**j for i in range(4) for j in range(4 - i)], axis=-1)
 
 
-def _bumps(x: Array, y: Array) -> Array:
-    """Bumps (n, k) at shares of width and height (n,)."""
-    across, down = (_cubic(v, n) for v, n in ((x, BUMPS[0]), (y, BUMPS[1])))
-    return np.asarray((across[:, :, None] * down[:, None, :]).reshape(len(x), -1))
+def _over(glow: Array, across: Array, down: Array) -> Array:
+    """The bumps' light (h, w, 3) of coefficients (k, 3), from the bumps across (w, i) and down (h, j)."""
+    each = glow.reshape(across.shape[1], down.shape[1], 3)
+    return np.asarray(np.einsum("hj,ijc,wi->hwc", down, each, across, optimize=True))
 
 
 def _cubic(at: Array, count: int) -> Array:
@@ -73,9 +72,8 @@ def _in_rows(values: Array) -> F32:
 @lru_cache(maxsize=16)
 def _drawn(coefficients: bytes) -> F32:
     """The bumps' part of a surface at ``DRAWN`` places over the picture (rows, columns, 3)."""
-    gx, gy = np.meshgrid(*(np.linspace(0, 1, n) for n in DRAWN))
-    made = _bumps(gx.ravel(), gy.ravel()) @ np.frombuffer(coefficients).reshape(-1, 3)
-    return np.asarray(made.reshape(*gx.shape, 3), np.float32)
+    across, down = (_cubic(np.linspace(0, 1, n), bumps) for n, bumps in zip(DRAWN, BUMPS, strict=True))
+    return np.asarray(_over(np.frombuffer(coefficients), across, down), np.float32)
 
 
 def fitted_glow(small: F32, sky: F32, band: Array | None) -> Array:
@@ -86,15 +84,17 @@ def fitted_glow(small: F32, sky: F32, band: Array | None) -> Array:
     the Moon shines into the lens they would ring about it, and only take the surface down where it lies over
     the sky."""
     h, w = sky.shape
-    gx, gy = np.meshgrid((np.arange(w) + 0.5) / w, (np.arange(h) + 0.5) / h)
+    x, y = (np.arange(w) + 0.5) / w, (np.arange(h) + 0.5) / h
+    gx, gy = np.meshgrid(x, y)
     inside = sky > 0.98
     if inside.sum() < 100:
         inside = np.ones_like(sky, bool)
     values = small[inside].astype(float)
     dazzled = values.max() > max(SHINING, SHINING_TIMES * float(np.median(values)))
-    plain, bumps = polynomial(gx[inside], gy[inside]), csr_array(_bumps(gx[inside], gy[inside]))
-    out = np.zeros((POLYNOMIAL + bumps.shape[1], 3))
+    plain, across, down = polynomial(gx[inside], gy[inside]), _cubic(x, BUMPS[0]), _cubic(y, BUMPS[1])
+    out = np.zeros((POLYNOMIAL + across.shape[1] * down.shape[1], 3))
     lean = 0.25 if band is None else 0.6
+    rest, beside = np.zeros((h, w)), np.zeros((h, w), bool)
     for c in range(3):
         own = None if band is None else band[inside][:, c]
         # no galaxy, or too even a light to be told from a gradient
@@ -105,26 +105,31 @@ def fitted_glow(small: F32, sky: F32, band: Array | None) -> Array:
         out[:POLYNOMIAL, c] = best[:POLYNOMIAL]
         if own is not None:
             level, galaxy = plain @ best[:POLYNOMIAL], own * best[POLYNOMIAL]
-            rest = values[:, c] - level - galaxy
+            left = values[:, c] - level - galaxy
             if dazzled:
-                rest = np.minimum(rest + 1.4826 * np.median(np.abs(rest)), 0)
-            out[POLYNOMIAL:, c] = _bumped(bumps, rest, (own < BESIDE_BAND) | (galaxy < LITTLE_BAND * level))
+                left = np.minimum(left + 1.4826 * np.median(np.abs(left)), 0)
+            rest[inside], beside[inside] = left, (own < BESIDE_BAND) | (galaxy < LITTLE_BAND * level)
+            out[POLYNOMIAL:, c] = _bumped(across, down, rest, beside, len(left))
     return out
 
 
 def _fitted(t: Array, values: Array, band: Array | None, lean: float) -> Array:
     """Coefficients of the polynomial ``t`` (n, 10), and behind them the strength of the galaxy's light (n,)
     where it is known; what lies over the surface counts by ``lean``."""
-    design = t if band is None else np.c_[t, band]
+    # on terms at right angles to each other normal equations lose nothing
+    square, triangle = np.linalg.qr(t if band is None else np.c_[t, band])
     weight: Array = np.ones(len(t))
-    best: Array = np.zeros(design.shape[1])
+    best: Array = np.zeros(len(triangle))
     for _ in range(7):
-        root = np.sqrt(weight)
-        best, *_ = np.linalg.lstsq(design * root[:, None], values * root, rcond=None)
-        if band is not None and best[-1] < 0:  # no light of the galaxy is seen: the sky alone
-            best = np.append(np.linalg.lstsq(t * root[:, None], values * root, rcond=None)[0], 0.0)
-        weight = _weights(values - design @ best, lean)
-    return np.asarray(best)
+        weighted = square * weight[:, None]
+        normal, right = weighted.T @ square, weighted.T @ values
+        best = np.linalg.solve(normal, right)
+        if (
+            band is not None and best[-1] * triangle[-1, -1] < 0
+        ):  # no light of the galaxy is seen: the sky alone
+            best = np.append(np.linalg.solve(normal[:-1, :-1], right[:-1]), 0.0)
+        weight = _weights(values - square @ best, lean)
+    return np.asarray(np.linalg.lstsq(triangle, best, rcond=None)[0])
 
 
 def _weights(error: Array, lean: float) -> Array:
@@ -136,21 +141,26 @@ def _weights(error: Array, lean: float) -> Array:
     return np.asarray(np.where(error > 0, over, under))
 
 
-def _bumped(bumps: csr_array, rest: Array, beside: npt.NDArray[np.bool_]) -> Array:
-    """Coefficients of the bumps (n, k) that follow what a polynomial left (n,), ``beside`` the galaxy's light
-    only; each is held back by ``HELD``, so that one with little sky under it stays flat."""
-    sky, left = bumps[beside], rest[beside]
-    best: Array = np.zeros(bumps.shape[1])
-    if len(left) < 20 * len(best):
+def _bumped(across: Array, down: Array, rest: Array, beside: npt.NDArray[np.bool_], places: int) -> Array:
+    """Coefficients (k,) of the bumps across (w, i) and down (h, j) that follow what a polynomial left (h, w),
+    ``beside`` the galaxy's light only; each is held back by ``HELD`` of its share of the ``places`` of sky,
+    so that one with little sky under it stays flat."""
+    count = across.shape[1] * down.shape[1]
+    best: Array = np.zeros(count)
+    if beside.sum() < 20 * count:
         return best
-    held = HELD * len(rest) / len(best) * np.eye(len(best))
+    held = HELD * places / count * np.eye(count)
+    # a bump is one across times one down, and so is the product of two: sums run over rows, then columns
+    pairs_across, pairs_down = ((v[:, :, None] * v[:, None, :]).reshape(len(v), -1) for v in (across, down))
+    sides = (down.shape[1], down.shape[1], across.shape[1], across.shape[1])
     for _ in range(7):
-        error = left - sky @ best
-        spread = 1.4826 * np.median(np.abs(error)) + 1e-9
+        error = rest - down @ best.reshape(-1, down.shape[1]).T @ across.T
+        spread = 1.4826 * np.median(np.abs(error[beside])) + 1e-9
         over = np.maximum(np.exp(-0.5 * (error / (3 * spread)) ** 2), LEAST_OVER)
-        weight = np.where(error > 0, over, 1.0)
-        weighted = sky.multiply(weight[:, None]).T.tocsr()  # sixteen bumps reach a place
-        best = np.asarray(np.linalg.solve((weighted @ sky).toarray() + held, weighted @ left), np.float64)
+        weight = np.where(error > 0, over, 1.0) * beside
+        normal = (pairs_down.T @ (weight @ pairs_across)).reshape(sides).transpose(2, 0, 3, 1)
+        right = across.T @ (weight * rest).T @ down
+        best = np.asarray(np.linalg.solve(normal.reshape(count, count) + held, right.ravel()))
     return best
 
 

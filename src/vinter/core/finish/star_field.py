@@ -84,27 +84,37 @@ def _trail(fwhm: Array, elongation: Array, angle: Array) -> tuple[float, float]:
 
 def _middles(rgb: F32, x: Array, y: Array, fwhm: float) -> Array:
     """Centres (n, 3, 2) of stars in three colours, by a Gaussian weight of their width that follows them."""
-    gy, gx = np.mgrid[-REACH : REACH + 1, -REACH : REACH + 1]
+    steps = np.arange(-REACH, REACH + 1)
     sigma2 = max(fwhm / 2.3548, 0.8) ** 2
     out = np.full((len(x), 3, 2), np.nan)
-    for i, (cx, cy) in enumerate(zip(np.round(x).astype(int), np.round(y).astype(int), strict=True)):
-        patch = rgb[cy - REACH : cy + REACH + 1, cx - REACH : cx + REACH + 1]
-        if patch.shape[:2] != gx.shape or patch.max() > CUT:
-            continue
-        rim = np.concatenate([patch[0], patch[-1], patch[:, 0], patch[:, -1]])
-        light = patch - np.median(rim, axis=0)
-        for c in range(3):
-            mx, my = x[i] - cx, y[i] - cy
-            for _ in range(STEPS):
-                weight = np.exp(-((gx - mx) ** 2 + (gy - my) ** 2) / (2 * sigma2)) * light[..., c]
-                total = float(weight.sum())
-                if total <= 0:
-                    break
-                # the weight pulls to where it stands: twice the way is the whole of it
-                mx += 2 * (float((weight * gx).sum()) / total - mx)
-                my += 2 * (float((weight * gy).sum()) / total - my)
-            if total > 0 and abs(mx) < 3 and abs(my) < 3:
-                out[i, c] = cx + mx, cy + my
+    column, row = np.round(x).astype(int), np.round(y).astype(int)
+    at = np.flatnonzero(
+        (np.minimum(column, row) >= REACH) & (column < rgb.shape[1] - REACH) & (row < rgb.shape[0] - REACH)
+    )
+    patches = rgb[row[at, None, None] + steps[:, None], column[at, None, None] + steps]
+    unclipped = patches.max(axis=(1, 2, 3), initial=0) <= CUT
+    at, patches = at[unclipped], patches[unclipped]
+    rims = [patches[:, 0], patches[:, -1], patches[:, :, 0], patches[:, :, -1]]
+    floor = np.median(np.concatenate(rims, axis=1), axis=1)
+    light = np.moveaxis(patches - floor[:, None, None], 3, 1).astype(float)  # (n, 3, rows, columns)
+    mx, my = (np.repeat((v[at] - np.round(v[at]))[:, None], 3, axis=1) for v in (x, y))
+    good = np.ones(mx.shape, bool)
+    for _ in range(STEPS):
+        across, down = (np.exp(-((steps - m[..., None]) ** 2) / (2 * sigma2)) for m in (mx, my))
+        rows = (light @ across[..., None])[..., 0] * down
+        total = rows.sum(axis=-1)
+        good &= total > 0
+        total = np.where(good, total, 1.0)
+        leans = (light @ (across * steps)[..., None])[..., 0] * down
+        # the weight pulls to where it stands: twice the way is the whole of it
+        mx, my = (
+            np.where(good, m + 2 * (lean.sum(axis=-1) / total - m), m)
+            for m, lean in ((mx, leans), (my, rows * steps))
+        )
+    good &= (np.abs(mx) < 3) & (np.abs(my) < 3)
+    out[at] = np.where(
+        good[..., None], np.stack([mx + column[at, None], my + row[at, None]], axis=-1), np.nan
+    )
     return out
 
 
