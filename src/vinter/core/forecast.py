@@ -14,7 +14,7 @@ import numpy.typing as npt
 from vinter.core.errors import BadInput
 from vinter.core.formats.spreadsheet import csv_text
 from vinter.core.imported import Imported
-from vinter.core.sky.ephemeris import horizontal, year_ephemeris, year_of
+from vinter.core.sky.ephemeris import altitude, year_ephemeris, year_of
 from vinter.core.sky.nights import SUN_LEVELS, evening_of
 from vinter.core.sky.site import CLEAN_EXTINCTION, Site
 
@@ -188,7 +188,7 @@ def _year_starts(times: npt.NDArray[np.float64]) -> npt.NDArray[np.intp]:
 def _sun_up(site: Site, times: npt.NDArray[np.float64]) -> npt.NDArray[np.bool_]:
     """Whether the Sun stands above the horizon at Unix times of one year."""
     e = year_ephemeris(year_of(float(times[0])))
-    return np.asarray(horizontal(e.sun(times), e.gast(times), site)[0] > SUN_LEVELS["horizon"])
+    return np.asarray(altitude(e.sun(times), e.gast(times), site) > SUN_LEVELS["horizon"])
 
 
 COLUMNS = ("time", *(f.name for f in fields(Hour) if f.name != "t"))

@@ -34,7 +34,7 @@ class TooBright(BadInput):
 def sun_altitude(site: Site, t: Array) -> Array:
     """Altitude of the Sun in degrees at Unix times of one year."""
     e = eph.year_ephemeris(eph.year_of(float(t[0])))
-    return eph.horizontal(e.sun(t), e.gast(t), site)[0]
+    return eph.altitude(e.sun(t), e.gast(t), site)
 
 
 def first_dark(site: Site, unix: float) -> float | None:

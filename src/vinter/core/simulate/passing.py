@@ -67,7 +67,7 @@ def _still_lit(burst: Burst, i: int) -> float:
     winter nights."""
     t = np.array([burst.middle(i)])
     e = eph.year_ephemeris(eph.year_of(float(t[0])))
-    below = -float(eph.horizontal(e.sun(t), e.gast(t), burst.site)[0][0])
+    below = -float(eph.altitude(e.sun(t), e.gast(t), burst.site)[0])
     return float(np.clip((NO_SATELLITE - below) / (NO_SATELLITE - ALL_SATELLITES), 0, 1))
 
 

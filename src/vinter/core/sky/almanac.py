@@ -185,7 +185,7 @@ def _eclipses(site: Site, every: list[Night]) -> Iterator[Event]:
         k = int(np.argmax(found.umbral))
         if found.umbral[k] <= 0:
             continue
-        up = eph.horizontal(e.moon(t), e.gast(t), site)[0] > 0
+        up = eph.altitude(e.moon(t), e.gast(t), site) > 0
         seen = up & (found.umbral > 0)
         if not seen.any():
             continue

@@ -57,17 +57,21 @@ class Curve:
             45 * (values[4:-2] - values[2:-4]) - 9 * (values[5:-1] - values[1:-5]) + values[6:] - values[:-6]
         ) / 60
         rise, here, there = np.diff(values, axis=0), ahead[:-1], ahead[1:]
-        self._pieces = (here + there - 2 * rise, 3 * rise - 2 * here - there, here, values[:-1])
+        pieces = (here + there - 2 * rise, 3 * rise - 2 * here - there, here, values[:-1])
+        # by component, so that the many times that are asked for at once lie side by side
+        self._pieces = np.ascontiguousarray([np.atleast_2d(piece.T) for piece in pieces])
+        self._components = values.shape[1:]
 
     def __call__(self, t: Array | float) -> Array:
         """Values at Unix seconds (m,): (m,) or (m, k)."""
         place = (np.asarray(t, float) - self.x[0]) / self.step
         i = np.clip(place.astype(int), 0, len(self.x) - 2)
         u = place - i
-        cubic, square, slope, start = (piece[i] for piece in self._pieces)
-        if start.ndim > u.ndim:
-            u = u[..., None]
-        return np.asarray(((cubic * u + square) * u + slope) * u + start)
+        out = np.empty((self._pieces.shape[1], *place.shape))
+        for c in range(len(out)):
+            cubic, square, slope, start = self._pieces[:, c]
+            out[c] = ((cubic.take(i) * u + square.take(i)) * u + slope.take(i)) * u + start.take(i)
+        return np.moveaxis(out, 0, -1) if self._components else out[0]
 
 
 @dataclass(frozen=True)
@@ -158,11 +162,8 @@ def observer_km(site: Site) -> tuple[float, float]:
     return float((n + height) * np.cos(lat)), float((n * (1 - e2) + height) * np.sin(lat))
 
 
-def horizontal(vectors: Array, gast: Array, site: Site) -> tuple[Array, Array, Array]:
-    """Altitude and azimuth (degrees, airless, topocentric) and distance (km) of geocentric vectors of date.
-
-    vectors: (n, 3) km; gast: (n,) radians. Azimuth runs from north through east, 0 to 360.
-    """
+def _seen_from(vectors: Array, gast: Array, site: Site) -> tuple[Array, Array, Array, Array]:
+    """Geocentric vectors of date (n, 3) km from a site: km to the north, east and up, and the distance."""
     hour = gast + np.radians(site.lon)
     c, s = np.cos(hour), np.sin(hour)
     axis, up = observer_km(site)
@@ -170,10 +171,26 @@ def horizontal(vectors: Array, gast: Array, site: Site) -> tuple[Array, Array, A
     y = -s * vectors[:, 0] + c * vectors[:, 1]
     z = vectors[:, 2] - up
     sl, cl = np.sin(np.radians(site.lat)), np.cos(np.radians(site.lat))
-    north, zenith = -sl * x + cl * z, cl * x + sl * z
-    distance = np.sqrt(x * x + y * y + z * z)
-    altitude = np.degrees(np.arcsin(np.clip(zenith / distance, -1, 1)))
-    return altitude, np.degrees(np.arctan2(y, north)) % 360, distance
+    return -sl * x + cl * z, y, cl * x + sl * z, np.sqrt(x * x + y * y + z * z)
+
+
+def _risen(zenith: Array, distance: Array) -> Array:
+    return np.asarray(np.degrees(np.arcsin(np.clip(zenith / distance, -1, 1))))
+
+
+def horizontal(vectors: Array, gast: Array, site: Site) -> tuple[Array, Array, Array]:
+    """Altitude and azimuth (degrees, airless, topocentric) and distance (km) of geocentric vectors of date.
+
+    vectors: (n, 3) km; gast: (n,) radians. Azimuth runs from north through east, 0 to 360.
+    """
+    north, east, zenith, distance = _seen_from(vectors, gast, site)
+    return _risen(zenith, distance), np.degrees(np.arctan2(east, north)) % 360, distance
+
+
+def altitude(vectors: Array, gast: Array, site: Site) -> Array:
+    """Altitude alone, as ``horizontal`` has it."""
+    _, _, zenith, distance = _seen_from(vectors, gast, site)
+    return _risen(zenith, distance)
 
 
 def diurnal_path(lat: float, declination: float, count: int = 145) -> list[tuple[float, float]]:

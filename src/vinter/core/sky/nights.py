@@ -11,7 +11,7 @@ import numpy.typing as npt
 from vinter.core.errors import BadInput
 from vinter.core.sky import ephemeris as eph
 from vinter.core.sky.ephemeris import Array
-from vinter.core.sky.events import crossings
+from vinter.core.sky.events import crossings, sample_grid
 from vinter.core.sky.site import Site
 from vinter.core.sky.target_track import Track, track
 from vinter.core.sky.targets import CORE, Target, position
@@ -170,11 +170,19 @@ def vertices(t: Array, values: Array) -> tuple[Array, Array]:
     return t[rows, top] + shift * (t[rows, top + 1] - t[rows, top]), mid - 0.25 * (left - right) * shift
 
 
+@lru_cache(maxsize=8)
+def _sun_on_grid(site: Site, year: int, start: float, end: float) -> Array:
+    """Altitudes of the Sun (degrees) at the times among which crossings are looked for."""
+    e, t = eph.year_ephemeris(year), sample_grid(start, end)
+    return eph.altitude(e.sun(t), e.gast(t), site)
+
+
 @lru_cache(maxsize=64)
 def _sun_crossings(site: Site, year: int, start: float, end: float, level: float) -> tuple[Array, Array]:
     """When the Sun rises and sinks through a level (degrees); the same whatever is looked for."""
     e = eph.year_ephemeris(year)
-    return crossings(lambda t: eph.horizontal(e.sun(t), e.gast(t), site)[0] - level, start, end)
+    grid = _sun_on_grid(site, year, start, end)
+    return crossings(lambda t: eph.altitude(e.sun(t), e.gast(t), site) - level, start, end, grid - level)
 
 
 @lru_cache(maxsize=16)
@@ -223,8 +231,11 @@ class _Span:
         )
 
 
-def _within(times: Array, start: float, end: float) -> list[float]:
-    return [float(t) for t in times[np.searchsorted(times, start) : np.searchsorted(times, end)]]
+def _by_night(times: Array, bounds: list[tuple[float, float]]) -> list[list[float]]:
+    """Of times in order those of each night."""
+    ends = np.searchsorted(times, np.array(bounds, float)).tolist()
+    known = times.tolist()
+    return [known[first:last] for first, last in ends]
 
 
 def _at_hour(site: Site, day: date, hours: float) -> float:
@@ -259,7 +270,7 @@ def _segments(
     middle = np.concatenate([(m[:-1] + m[1:]) / 2 for m in marks])
     e = eph.year_ephemeris(span.year)
     good = (
-        (eph.horizontal(e.sun(middle), e.gast(middle), span.site)[0] < limits.sun_for(span.what))
+        (eph.altitude(e.sun(middle), e.gast(middle), span.site) < limits.sun_for(span.what))
         & (span.clearance(middle, limits.min_altitude) > 0)
         & (position(span.site, span.year, middle, span.what)[0] <= span.what.highest)
     )
@@ -317,34 +328,43 @@ def _year_nights(site: Site, year: int, days: list[date], limits: Thresholds, wh
     moon, target, dark = span.moon(), span.target(limits.min_altitude), span.sun(limits.sun_for(what))
     limits_of = np.array(bounds, float)
     grid = np.linspace(limits_of[:, 0], limits_of[:, 1], 146).T
-    sun_alt = eph.horizontal(e.sun(grid.ravel()), e.gast(grid.ravel()), site)[0].reshape(grid.shape)
+    sun_alt = eph.altitude(e.sun(grid.ravel()), e.gast(grid.ravel()), site).reshape(grid.shape)
     midnight, deepest = vertices(grid, -sun_alt)
     highest, _ = vertices(grid, position(site, year, grid.ravel(), what)[0].reshape(grid.shape))
     tops = moments(track(site, year, highest, what), np.arange(len(days)))
     phase = eph.phase_angle(e.sun(midnight), e.moon(midnight))
     from_new = np.abs(eph.new_moons(e)[:, None] - midnight).min(axis=0) / 86400
     changes = (*dark, *target, *span.too_high())
-    edges = [[x for times in changes for x in _within(times, *bound)] for bound in bounds]
+    edges = [
+        [x for times in night for x in times]
+        for night in zip(*(_by_night(times, bounds) for times in changes), strict=True)
+    ]
     segments = _segments(span, _willing(site, days, bounds, limits), edges, limits)
     windows = iter(_judged(span, [s for night in segments for s in night], limits))
     t = np.arange(np.ceil(span.start / SAMPLE_SECONDS) * SAMPLE_SECONDS, span.end, SAMPLE_SECONDS)
-    strip = track(site, year, t[eph.horizontal(e.sun(t), e.gast(t), site)[0] < DAY_LIMIT], what)
+    strip = track(site, year, t[eph.altitude(e.sun(t), e.gast(t), site) < DAY_LIMIT], what)
+    names = {name: (f"{name}_dawn", f"{name}_dusk") for name in SUN_LEVELS} | {"horizon": ("rise", "set")}
+    sun_events = {
+        name: _by_night(times, bounds)
+        for level, both in names.items()
+        for name, times in zip(both, sun[level], strict=True)
+    }
+    moon_events, target_events = (
+        {name: _by_night(times, bounds) for name, times in zip(("rise", "set"), both, strict=True)}
+        for both in (moon, target)
+    )
     out = []
     for i, (day, bound) in enumerate(zip(days, bounds, strict=True)):
-        sun_events = {"set": _within(sun["horizon"][1], *bound), "rise": _within(sun["horizon"][0], *bound)}
-        for name in ("civil", "nautical", "astronomical"):
-            sun_events[f"{name}_dusk"] = _within(sun[name][1], *bound)
-            sun_events[f"{name}_dawn"] = _within(sun[name][0], *bound)
         out.append(
             Night(
                 day=day,
                 start=bound[0],
                 end=bound[1],
-                sun=sun_events,
-                moon={"rise": _within(moon[0], *bound), "set": _within(moon[1], *bound)},
+                sun={name: times[i] for name, times in sun_events.items()},
+                moon={name: times[i] for name, times in moon_events.items()},
                 illuminated=float((1 + np.cos(np.radians(phase[i]))) / 2),
                 new_moon_days=float(from_new[i]),
-                target={"rise": _within(target[0], *bound), "set": _within(target[1], *bound)},
+                target={name: times[i] for name, times in target_events.items()},
                 highest=tops[i],
                 lowest_sun=-float(deepest[i]),
                 windows=[next(windows) for _ in segments[i]],

@@ -239,7 +239,7 @@ def passes(site: Site, satellites: list[EarthSatellite], start: float, end: floa
     t = np.arange(start, end, STEP)
     year = eph.year_of(start)
     e = eph.year_ephemeris(year)
-    dark = eph.horizontal(e.sun(t), e.gast(t), site)[0] < DARK_SUN
+    dark = eph.altitude(e.sun(t), e.gast(t), site) < DARK_SUN
     t = t[dark]
     if not t.size:
         return []

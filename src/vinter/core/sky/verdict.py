@@ -125,7 +125,7 @@ def _why_no_window(site: Site, night: Night, limits: Thresholds) -> str:
 
 def _sun_at(site: Site, t: float) -> float:
     e, at = eph.year_ephemeris(eph.year_of(t)), np.array([t])
-    return float(eph.horizontal(e.sun(at), e.gast(at), site)[0][0])
+    return float(eph.altitude(e.sun(at), e.gast(at), site)[0])
 
 
 def _ground_at(site: Site, night: Night, t: float) -> float:

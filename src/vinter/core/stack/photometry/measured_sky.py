@@ -52,7 +52,7 @@ def measure_sky(rgb: F32, sky: F32, field: Solution, site: Site, unix: float) ->
     ``site.zenith`` must be given or modelled by its towns; moonlight is taken out by the model.
     """
     year, t = eph.year_ephemeris(eph.year_of(unix)), np.array([unix])
-    if float(eph.horizontal(year.sun(t), year.gast(t), site)[0][0]) > SUN_DOWN:
+    if float(eph.altitude(year.sun(t), year.gast(t), site)[0]) > SUN_DOWN:
         return None
     green = np.ascontiguousarray(rgb[..., 1])
     zero = _zero_point(green, sky, field, site, unix)

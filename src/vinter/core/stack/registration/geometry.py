@@ -26,23 +26,28 @@ def _moved_up(v: Array, zenith: Array, lift: Array) -> Array:
     return np.asarray(v * np.cos(lift)[:, None] + up * np.sin(lift)[:, None])
 
 
-def _lift(sin_altitude: Array) -> Array:
-    """Refraction in radians at the sine of a true altitude; that of -1 degree below it."""
-    altitude = np.maximum(np.degrees(np.arcsin(np.clip(sin_altitude, -1, 1))), -1.0)
-    return np.asarray(np.radians(refraction(altitude)))
+def _height(v: Array, zenith: Array) -> Array:
+    """Altitudes of rays in radians."""
+    return np.asarray(np.arcsin(np.clip(v @ zenith, -1, 1)))
+
+
+def _lift(altitude: Array) -> Array:
+    """Refraction at a true altitude, both in radians; that of -1 degree below it."""
+    return np.asarray(np.radians(refraction(np.maximum(np.degrees(altitude), -1.0))))
 
 
 def lifted(v: Array, zenith: Array) -> Array:
     """Rays as the air shows them."""
-    return _moved_up(v, zenith, _lift(v @ zenith))
+    return _moved_up(v, zenith, _lift(_height(v, zenith)))
 
 
 def lowered(v: Array, zenith: Array) -> Array:
     """Rays without the air; the inverse of ``lifted`` to 0.1 arcsec above 1 degree."""
-    true = v
+    seen = _height(v, zenith)
+    true = seen
     for _ in range(5):
-        true = _moved_up(v, zenith, -_lift(true @ zenith))
-    return true
+        true = seen - _lift(true)
+    return _moved_up(v, zenith, true - seen)
 
 
 def turn(axis: Array, angle: float) -> Array:

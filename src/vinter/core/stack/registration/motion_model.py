@@ -289,7 +289,11 @@ def _fit(start: _Start, free_zenith: bool, near: Array | None = None) -> tuple[R
         all angles."""
         now, small = residual(p), 1e-7
         out = np.zeros((len(now), len(p)))
-        for k in [*range(6), *range(6 + frames, len(p))]:
+        felt = 6
+        if not free_zenith:  # then only its own prior feels the zenith
+            felt, own = 4, 2 * len(here) + 2
+            out[own, 4] = out[own + 1, 5] = 1.0
+        for k in [*range(felt), *range(6 + frames, len(p))]:
             out[:, k] = (residual(p + small * (np.arange(len(p)) == k)) - now) / small
         turned = p.copy()
         turned[6 : 6 + frames] += small
