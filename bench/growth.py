@@ -10,13 +10,14 @@ depend on the machine; the ratio hardly does.
 import argparse
 import copy
 import os
-import subprocess
 import sys
 import tempfile
 import time
 from datetime import timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
+
+from demo_home import make_demo_home
 
 if TYPE_CHECKING:
     from django.contrib.auth.models import User
@@ -121,13 +122,7 @@ def main() -> None:
             "DJANGO_SETTINGS_MODULE": "vinter.web.settings",
             "VINTER_DEBUG": "",
         }
-        for command in (["migrate"], ["collectstatic", "--noinput"], ["seed_demo"]):
-            subprocess.run(
-                [sys.executable, "-m", "django", *command],
-                check=True,
-                stdout=subprocess.DEVNULL,
-                env=os.environ,
-            )
+        make_demo_home(Path(home), dict(os.environ))
         import django
 
         django.setup()

@@ -26,6 +26,8 @@ from datetime import date, timedelta
 from pathlib import Path
 from urllib.parse import urlencode
 
+from demo_home import make_demo_home
+
 ROOT = Path(__file__).resolve().parents[1]
 QUIET_SECONDS = float(os.environ.get("VINTER_LOAD_QUIET", "20"))  # s after the rush
 PASSWORD = "a night at the mill"
@@ -180,10 +182,7 @@ def main() -> None:
     errors: list[str] = []
     with tempfile.TemporaryDirectory() as home:
         env = _environment(home)
-        for command in ("migrate", "seed_demo"):
-            subprocess.run(
-                [sys.executable, "-m", "django", command], env=env, check=True, stdout=subprocess.DEVNULL
-            )
+        make_demo_home(Path(home), env)
         serving = subprocess.Popen(
             [sys.executable, "-m", "vinter.cli", "serve", "--port", str(port)],
             env=env,

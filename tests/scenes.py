@@ -122,14 +122,16 @@ def draw_stars(picture, s, rays, flux, seconds):
     for k in range(steps):
         xy, front = places(s, rays, seconds + (k - (steps - 1) / 2) / steps * s.shutter)
         inside = front & (xy > 60).all(axis=1) & (xy < [s.width - 60, s.height - 60]).all(axis=1)
-        for (x, y), f in zip(xy[inside], flux[inside] * s.shutter / steps, strict=True):
-            r = 5 if f < 60 else 16 if f < 4000 else 48
-            cx, cy = int(x), int(y)
-            dx, dy = np.arange(cx - r, cx + r + 1) - x, np.arange(cy - r, cy + r + 1) - y
-            image = (1 + (dx[None, :] ** 2 + dy[:, None] ** 2) / core**2) ** -rng_beta
-            picture[cy - r : cy + r + 1, cx - r : cx + r + 1] += (
-                f * (rng_beta - 1) / (np.pi * core**2) * image
-            )
+        xy, given = xy[inside], flux[inside] * s.shutter / steps
+        for least, most, r in ((0, 60, 5), (60, 4000, 16), (4000, np.inf, 48)):
+            mine = (given >= least) & (given < most)
+            (x, y), f = xy[mine].T, given[mine]
+            columns, rows = (v.astype(int)[:, None] + np.arange(-r, r + 1) for v in (x, y))
+            away = (columns - x[:, None])[:, None, :] ** 2 + (rows - y[:, None])[:, :, None] ** 2
+            image = (f * (rng_beta - 1) / (np.pi * core**2))[:, None, None] * (
+                1 + away / core**2
+            ) ** -rng_beta
+            np.add.at(picture, (rows[:, :, None], columns[:, None, :]), image.astype(picture.dtype))
 
 
 def draw_line(picture, s, x0, y0, x1, y1, strength, blinks):

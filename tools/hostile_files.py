@@ -113,8 +113,8 @@ def _lying(good: bytes) -> Iterator[tuple[str, bytes]]:
             yield f"tag-{tag}-{value}.dng", good[: at + 8] + struct.pack("<I", value) + good[at + 12 :]
 
 
-def _bombs() -> Iterator[tuple[str, bytes]]:
-    """Small on the disk, large in memory."""
+def _forged_sizes() -> Iterator[tuple[str, bytes]]:
+    """Small files that say they are large."""
     row = [(256, 4, 1, 30000), (257, 4, 1, 30000), (258, 3, 1, 8), (259, 3, 1, 1), (262, 3, 1, 1)]
     row += [(273, 4, 1, 200), (277, 3, 1, 3), (278, 4, 1, 30000), (279, 4, 1, 100)]
     yield "bomb-header.tif", _tags(row)
@@ -124,6 +124,10 @@ def _bombs() -> Iterator[tuple[str, bytes]]:
     yield "bomb.jpg", bytes(jpeg)
     wide = [(t, k, n, 2**31 - 1 if t == 256 else v) for t, k, n, v in row]
     yield "bomb-wide.tif", _tags(wide)
+
+
+def _bombs() -> Iterator[tuple[str, bytes]]:
+    """Small on the disk, large in memory."""
     yield "bomb-flat.tif", _tiff(np.zeros((14000, 14000, 3), np.uint8), photometric="rgb", compression="zlib")
     yield "bomb-grey.tif", _tiff(np.zeros((14000, 14000), np.uint8), compression="zlib")
     yield "bomb-float.tif", _tiff(np.zeros((9000, 9000), np.float64), compression="zlib")
@@ -222,6 +226,7 @@ def write_all(folder: Path, count: int = 357) -> list[Path]:
     jpeg = _written("JPEG", Image.fromarray(np.repeat((_sky(3) >> 4).astype(np.uint8)[..., None], 3, axis=2)))
     png = _written("PNG", Image.fromarray((_sky(3) >> 4).astype(np.uint8)))
     kinds: list[Callable[[], Iterator[tuple[str, bytes]]]] = [
+        _forged_sizes,
         _bombs,
         _pictures,
         lambda: _lying(plain),

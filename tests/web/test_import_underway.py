@@ -212,20 +212,20 @@ def test_one_at_a_time(home, stranger):
     read_archive(home, stranger)
 
 
-@pytest.mark.long("a child fills its memory to the limit")
-def test_lists_that_would_fill_the_memory_are_refused_without_filling_it(tmp_path):
-    """A small ZIP that is 150 MB of empty lists: parsed they would take over 3 GB."""
+def test_lists_that_would_fill_the_memory_are_refused_without_filling_it(tmp_path, monkeypatch):
+    """A small ZIP that is 52 MB of empty lists: parsed they would take over 1 GB."""
+    monkeypatch.setattr(parsing, "MEMORY_BYTES", int(0.9 * 2**30))
     path = tmp_path / "a.zip"
     with (
         zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as z,
         z.open("takes.json", "w") as out,
     ):
         out.write(b"[[]")
-        for _ in range(143):
+        for _ in range(50):
             out.write(b",[]" * 350_000)
         out.write(b"]")
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-    with pytest.raises(BadInput, match=r"a\.zip: reading it needs more than 2\.4 GB"):
+    with pytest.raises(BadInput, match=r"a\.zip: reading it needs more than 0\.9 GB"):
         parsing.parsed(path, tmp_path, ["takes.json"])
     assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before < 50_000  # kB
 

@@ -28,7 +28,7 @@ REFUSED, OUT_OF_MEMORY = 2, 3  # exit status
 def parsed(source: Path, folder: Path, members: Sequence[str]) -> None:
     """Write the lists of an archive into a folder, one row a line. BadInput names file and member and says
     what is wrong, with them or with how much reading them takes."""
-    command = [sys.executable, "-m", __name__, str(source), str(folder), *members]
+    command = [sys.executable, "-m", __name__, str(MEMORY_BYTES), str(source), str(folder), *members]
     try:
         done = subprocess.run(command, capture_output=True, timeout=WALL_SECONDS, check=False)
     except subprocess.TimeoutExpired as error:
@@ -88,10 +88,10 @@ def _rows(archive: zipfile.ZipFile, member: str, file: str) -> list[Data]:
     return sorted(data, key=lambda row: row["id"])
 
 
-def main(source: Path, folder: Path, members: Sequence[str]) -> int:
-    """What the child does; its exit status."""
+def main(memory: int, source: Path, folder: Path, members: Sequence[str]) -> int:
+    """What the child does with so many bytes of memory; its exit status."""
     end_with_parent(signal.SIGKILL, None)
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
+    resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
     resource.setrlimit(resource.RLIMIT_CPU, (CPU_SECONDS, CPU_SECONDS))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     try:
@@ -112,4 +112,4 @@ def main(source: Path, folder: Path, members: Sequence[str]) -> int:
 
 
 if __name__ == "__main__":
-    sys.exit(main(Path(sys.argv[1]), Path(sys.argv[2]), sys.argv[3:]))
+    sys.exit(main(int(sys.argv[1]), Path(sys.argv[2]), Path(sys.argv[3]), sys.argv[4:]))
