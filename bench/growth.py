@@ -10,7 +10,6 @@ depend on the machine; the ratio hardly does.
 import argparse
 import copy
 import os
-import sys
 import tempfile
 import time
 from datetime import timedelta
