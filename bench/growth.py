@@ -16,8 +16,6 @@ from datetime import timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
-from demo_home import make_demo_home
-
 if TYPE_CHECKING:
     from django.contrib.auth.models import User
     from django.db.models import Model
@@ -121,6 +119,8 @@ def main() -> None:
             "DJANGO_SETTINGS_MODULE": "vinter.web.settings",
             "VINTER_DEBUG": "",
         }
+        from demo_home import make_demo_home  # beside this script
+
         make_demo_home(Path(home), dict(os.environ))
         import django
 

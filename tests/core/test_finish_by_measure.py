@@ -3,6 +3,7 @@
 import cv2
 import numpy as np
 import pytest
+from scipy.interpolate import BSpline
 
 from vinter.core.finish import smooth_glow
 from vinter.core.finish.cut_light import white_where_cut
@@ -125,13 +126,15 @@ def test_a_raw_by_day_is_as_bright_as_its_brightest_places():
 def test_the_glow_is_read_at_any_number_of_places(shape):
     """A picture of 12 MP asks for 49,000 at once."""
     rng = np.random.default_rng(4)
-    glow = np.r_[rng.normal(0, 0.01, (smooth_glow.POLYNOMIAL, 3)), np.zeros((_bumps_of(0.5), 3))]
-    glow[smooth_glow.POLYNOMIAL + 100] = 0.1
+    across, down = (count + 2 for count in smooth_glow.BUMPS)
+    glow = np.r_[rng.normal(0, 0.01, (smooth_glow.POLYNOMIAL, 3)), np.zeros((across * down, 3))]
+    glow[smooth_glow.POLYNOMIAL + 7 * down + 9] = 0.1
     x, y = rng.uniform(0, 1, shape), rng.uniform(0, 1, shape)
     wanted = smooth_glow.polynomial(x.ravel(), y.ravel()) @ glow[: smooth_glow.POLYNOMIAL]
-    wanted = wanted + smooth_glow._bumps(x.ravel(), y.ravel()) @ glow[smooth_glow.POLYNOMIAL :]
+    bump = BSpline.basis_element(np.arange(-2, 3), extrapolate=False)  # the seventh across, the ninth down
+    one, other = (
+        np.nan_to_num(bump(v.ravel() * count - (k - 1 + 0.5)))
+        for v, count, k in zip((x, y), smooth_glow.BUMPS, (7, 9), strict=True)
+    )
+    wanted = wanted + 0.1 * (one * other)[:, None]
     assert smooth_glow.surface(glow, x, y) == pytest.approx(wanted.reshape(*shape, 3), abs=0.002)
-
-
-def _bumps_of(at):
-    return smooth_glow._bumps(np.array([at]), np.array([at])).shape[1]
