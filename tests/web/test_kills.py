@@ -195,6 +195,7 @@ def test_killed_at_random_the_result_is_the_same(desk, request, served, settings
     assert len(hit) >= kills - 1
 
 
+@pytest.mark.long("a server is started, killed and started again")
 @pytest.mark.django_db(transaction=True)
 def test_an_upload_goes_on_after_the_server_was_killed(desk, small_take, served, settings, kills):
     """As the page does it: in parts, and after a broken connection from where it broke."""

@@ -137,6 +137,7 @@ def test_a_page_for_other_weekdays_asks_for_no_new_year(desk, mill, counted, mon
     assert "Faded" not in said(whole) and "nights your filters leave out" in said(weekend)
 
 
+@pytest.mark.long("two years of several sites are worked out")
 @pytest.mark.django_db
 def test_the_years_of_who_was_here_last_are_there_before_a_page_asks(counted, desk, nerea, stranger):
     prepare_years()
