@@ -10,7 +10,7 @@ some.
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
-from itertools import combinations
+from itertools import chain, combinations
 
 import numpy as np
 import numpy.typing as npt
@@ -157,7 +157,7 @@ def poses_of(rays: Array, diagonal: float, brightest: int = BRIGHTEST) -> list[A
     if not count.sum():
         return []
     which = np.repeat(np.arange(len(sides)), count)
-    wanted = theirs[np.concatenate([np.asarray(h, np.intp) for h in hits if h])]
+    wanted = theirs[np.fromiter(chain.from_iterable(hits), np.intp, count.sum())]
     turns = _turns(rays[mine[which]], vectors[wanted])
     return _believed(rays, turns, band, NEAR * diagonal)
 
@@ -172,14 +172,15 @@ def _turns(rays: Array, vectors: Array) -> Array:
     out."""
 
     def frame(corners: Array) -> Array:
-        first = corners.sum(axis=1)
-        first /= np.linalg.norm(first, axis=1, keepdims=True)
-        across = corners[:, 0] - (corners[:, 0] * first).sum(axis=1, keepdims=True) * first
-        across /= np.linalg.norm(across, axis=1, keepdims=True)
+        first = corners[:, 0] + corners[:, 1] + corners[:, 2]
+        first /= np.sqrt(np.einsum("ni,ni->n", first, first))[:, None]
+        across = corners[:, 0] - np.einsum("ni,ni->n", corners[:, 0], first)[:, None] * first
+        across /= np.sqrt(np.einsum("ni,ni->n", across, across))[:, None]
         return np.stack([first, across, np.cross(first, across)], axis=1)
 
     def hand(corners: Array) -> Array:
-        return np.asarray((np.cross(corners[:, 0], corners[:, 1]) * corners[:, 2]).sum(axis=1) > 0)
+        (ax, ay, az), (bx, by, bz), (cx, cy, cz) = corners.transpose(1, 2, 0)
+        return np.asarray((ay * bz - az * by) * cx + (az * bx - ax * bz) * cy + (ax * by - ay * bx) * cz > 0)
 
     same = hand(rays) == hand(vectors)
     return np.asarray(np.einsum("nij,nik->njk", frame(rays[same]), frame(vectors[same])))
