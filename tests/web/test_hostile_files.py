@@ -17,7 +17,7 @@ sys.path.insert(0, str(Path(__file__).parents[2] / "tools"))
 def test_every_file_of_a_strangers_folder_is_answered(desk, nerea, tools, tmp_path, monkeypatch):
     import hostile_files
 
-    monkeypatch.setattr(hostile_files, "_bombs", lambda: iter(()))  # they have their turn below
+    monkeypatch.setattr(hostile_files, "_bombs", lambda: iter(()))  # slow to make
     files = hostile_files.write_all(tmp_path / "all")[::5]
     take = Take.objects.create(owner=nerea, kind=Take.UPLOADED, title="Found on a card")
     refused = {}
@@ -43,7 +43,7 @@ def test_every_file_of_a_strangers_folder_is_answered(desk, nerea, tools, tmp_pa
     assert not [p for p in take.folder.rglob("*") if ".part" in p.name]
 
 
-def test_bombs_are_refused_for_what_they_are(tmp_path):
+def test_sizes_that_are_forged_are_refused_for_what_they_are(tmp_path):
     import hostile_files
 
     from vinter.core.errors import BadInput

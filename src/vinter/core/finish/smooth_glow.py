@@ -36,8 +36,8 @@ def polynomial(x: Array, y: Array) -> Array:
 
 
 def _over(glow: Array, across: Array, down: Array) -> Array:
-    """The bumps' light (h, w, 3) of coefficients (k, 3), from the bumps across (w, i) and down (h, j)."""
-    each = glow.reshape(across.shape[1], down.shape[1], 3)
+    """The bumps' light (h, w, c) of coefficients (k, c), from the bumps across (w, i) and down (h, j)."""
+    each = glow.reshape(across.shape[1], down.shape[1], -1)
     return np.asarray(np.einsum("hj,ijc,wi->hwc", down, each, across, optimize=True))
 
 
@@ -124,9 +124,8 @@ def _fitted(t: Array, values: Array, band: Array | None, lean: float) -> Array:
         weighted = square * weight[:, None]
         normal, right = weighted.T @ square, weighted.T @ values
         best = np.linalg.solve(normal, right)
-        if (
-            band is not None and best[-1] * triangle[-1, -1] < 0
-        ):  # no light of the galaxy is seen: the sky alone
+        # no light of the galaxy is seen: the sky alone
+        if band is not None and best[-1] * triangle[-1, -1] < 0:
             best = np.append(np.linalg.solve(normal[:-1, :-1], right[:-1]), 0.0)
         weight = _weights(values - square @ best, lean)
     return np.asarray(np.linalg.lstsq(triangle, best, rcond=None)[0])
@@ -154,7 +153,7 @@ def _bumped(across: Array, down: Array, rest: Array, beside: npt.NDArray[np.bool
     pairs_across, pairs_down = ((v[:, :, None] * v[:, None, :]).reshape(len(v), -1) for v in (across, down))
     sides = (down.shape[1], down.shape[1], across.shape[1], across.shape[1])
     for _ in range(7):
-        error = rest - down @ best.reshape(-1, down.shape[1]).T @ across.T
+        error = rest - _over(best, across, down)[..., 0]
         spread = 1.4826 * np.median(np.abs(error[beside])) + 1e-9
         over = np.maximum(np.exp(-0.5 * (error / (3 * spread)) ** 2), LEAST_OVER)
         weight = np.where(error > 0, over, 1.0) * beside
